@@ -1,0 +1,31 @@
+# Open Gauge: build, try, test. Needs Go and make, and nothing else.
+
+export CGO_ENABLED = 0
+
+# What the tests run on: a whole package list, so that a new one is never left out.
+PACKAGES = ./...
+
+.PHONY: demo build test lint cross fuzz
+
+demo: build ## build the program and run the full example
+	bin/opengauge demo --out bin/demo
+
+build:
+	go build -trimpath -o bin/opengauge ./cmd/opengauge
+
+test: ## run the tests
+	go test $(PACKAGES)
+
+lint: ## formatting, vet and staticcheck
+	@unformatted=$$(gofmt -l $$(git ls-files '*.go')); if [ -n "$$unformatted" ]; then echo "gofmt needed: $$unformatted"; exit 1; fi
+	go vet $(PACKAGES)
+	go tool staticcheck $(PACKAGES)
+
+cross: ## build for the other systems
+	GOOS=darwin GOARCH=arm64 go build -trimpath -o bin/opengauge-darwin-arm64 ./cmd/opengauge
+	GOOS=windows GOARCH=amd64 go build -trimpath -o bin/opengauge-windows-amd64.exe ./cmd/opengauge
+
+fuzz: ## look for inputs that break the parsers, for a while
+	go test ./core/document -run '^$$' -fuzz FuzzParse -fuzztime 30s
+	go test ./core/plan -run '^$$' -fuzz FuzzParse -fuzztime 30s
+	go test ./core/unit -run '^$$' -fuzz FuzzParseBytes -fuzztime 30s

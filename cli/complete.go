@@ -1,0 +1,35 @@
+package cli
+
+import (
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"opengauge/core/plan"
+	"opengauge/core/session"
+)
+
+// planNames lists the built-in plans for a help text.
+func planNames() string {
+	plans, err := plan.BuiltIn()
+	if err != nil {
+		return ""
+	}
+	names := make([]string, len(plans))
+	for at, known := range plans {
+		names[at] = known.Name
+	}
+	return strings.Join(names, ", ")
+}
+
+func completePlans(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+	return strings.Split(planNames(), ", "), cobra.ShellCompDirectiveDefault
+}
+
+func completeSeverities(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+	names := make([]string, len(session.Severities))
+	for at, severity := range session.Severities {
+		names[at] = string(severity)
+	}
+	return names, cobra.ShellCompDirectiveNoFileComp
+}

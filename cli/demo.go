@@ -1,0 +1,118 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"opengauge/core/session"
+	"opengauge/present/image"
+)
+
+// demoCase is one session of the demo: the same drive, and one thing changed.
+type demoCase struct {
+	name, enclosure, fan, plan, story string
+}
+
+var demoCases = []demoCase{
+	{"limpet-quick", "limpet", "passive", "quick", "A first figure of the sandpiper in its passive case, the limpet."},
+	{"limpet-passive", "limpet", "passive", "long-write", "The same case, written to for five minutes: does the first figure last?"},
+	{"barnacle-automatic", "barnacle", "automatic", "long-write", "The same drive in the barnacle, whose fan starts when it thinks it must."},
+	{"barnacle-fan-on", "barnacle", "on", "long-write", "Once more, with the fan always on. Nothing else is changed."},
+}
+
+func newDemo(env *environment) *cobra.Command {
+	folder := ""
+	cmd := &cobra.Command{
+		Use:   "demo",
+		Short: "Run the full example on simulated parts, with a report at the end",
+		Long: `Demo measures a made-up bench: Tidewrack Field Lab chooses portable storage for
+underwater sound recorders on a research boat. All parts are simulated, on a
+virtual clock, so that minutes of writing take moments. No drive is touched.`,
+		Example: "  opengauge demo\n  opengauge demo --out demo",
+		Args:    cobra.NoArgs,
+		RunE:    func(cmd *cobra.Command, _ []string) error { return env.demo(cmd.Context(), folder) },
+	}
+	cmd.Flags().StringVar(&folder, "out", "", "the folder for the report and the demo's logbook (default a new temporary one)")
+	return cmd
+}
+
+func (e *environment) demo(ctx context.Context, folder string) error {
+	notation, err := e.notation()
+	if err != nil {
+		return err
+	}
+	if folder, err = demoFolder(folder); err != nil {
+		return err
+	}
+	e.logbookPath = filepath.Join(folder, "demo-logbook.db")
+	screen := e.screen()
+	screen.Heading("Tidewrack Field Lab: the sandpiper in two cases and two fan modes (simulated)")
+	var sessions []*session.Session
+	for _, each := range demoCases {
+		screen.Println("")
+		screen.Paragraph("", each.story)
+		s, err := e.demoSession(ctx, each)
+		if err != nil {
+			return err
+		}
+		if err := e.showMeasured(s, notation); err != nil {
+			return err
+		}
+		sessions = append(sessions, s)
+	}
+	report := filepath.Join(folder, "report.html")
+	if err := writePage(report, "Tidewrack Field Lab: does the sandpiper need a fan?", sessions, notation); err != nil {
+		return err
+	}
+	trace := filepath.Join(folder, "heat-trace.png")
+	if err := writeTrace(trace, image.PNG, sessions[1], notation); err != nil {
+		return err
+	}
+	screen.Println("")
+	screen.Heading("What to look at first")
+	screen.Paragraph("  ", "The report: "+report+". Start with the heat trace of limpet-passive, then compare the two traces of the barnacle: only the fan differs.")
+	screen.Paragraph("  ", "The same trace as a picture: "+trace)
+	screen.Printf("  In the terminal: opengauge explain limpet-passive --logbook %s\n", e.logbookPath)
+	return nil
+}
+
+// demoFolder makes the folder, without what an earlier demo left in it.
+func demoFolder(folder string) (string, error) {
+	if folder == "" {
+		made, err := os.MkdirTemp("", "opengauge-demo-")
+		if err != nil {
+			return "", fmt.Errorf("could not make a folder for the demo: %w; name one with --out", err)
+		}
+		return made, nil
+	}
+	if err := os.MkdirAll(folder, 0o755); err != nil {
+		return "", fmt.Errorf("could not make the folder for the demo: %w", err)
+	}
+	for _, ending := range []string{"", "-wal", "-shm"} {
+		if err := os.Remove(filepath.Join(folder, "demo-logbook.db"+ending)); err != nil && !errors.Is(err, os.ErrNotExist) {
+			return "", fmt.Errorf("could not remove the logbook of an earlier demo: %w", err)
+		}
+	}
+	return folder, nil
+}
+
+func (e *environment) demoSession(ctx context.Context, each demoCase) (*session.Session, error) {
+	flags := &measureFlags{
+		plan: each.plan, name: each.name, through: each.enclosure, seed: 1,
+		conditions: []string{"fan=" + each.fan},
+	}
+	m, err := e.checkMeasure(flags)
+	if err != nil {
+		return nil, err
+	}
+	s, err := e.runMeasurement(ctx, "sim:sandpiper", flags, m)
+	if err == nil && s.State != session.Complete {
+		err = errInterrupted
+	}
+	return s, err
+}

@@ -1,0 +1,91 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"opengauge/core/finding"
+	"opengauge/core/session"
+	"opengauge/core/unit"
+	"opengauge/present/figure"
+	"opengauge/present/table"
+)
+
+// explanation is what explain --json prints.
+type explanation struct {
+	Format    string            `json:"format"`
+	Session   string            `json:"session"`
+	Name      string            `json:"name"`
+	Simulated bool              `json:"simulated"`
+	Findings  []session.Finding `json:"findings"`
+}
+
+func newExplain(env *environment) *cobra.Command {
+	failOn := ""
+	cmd := &cobra.Command{
+		Use:   "explain SESSION",
+		Short: "Say what a session found, with the evidence",
+		Long: `Explain reads a session from the logbook and says what is worth knowing about
+it: what was found, how sure that is, the figures it stands on, and what to do.
+
+SESSION is an id, the start of one, a name, or latest.`,
+		Example: `  opengauge explain latest
+  opengauge explain stick-fan --fail-on caution
+  opengauge explain k3f9 --json`,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: env.completeSessions,
+		RunE: func(_ *cobra.Command, arguments []string) error {
+			severity, err := parseFailOn(failOn)
+			if err != nil {
+				return err
+			}
+			return env.explain(arguments[0], severity)
+		},
+	}
+	cmd.Flags().BoolVar(&env.json, "json", false, "print the findings as JSON")
+	cmd.Flags().StringVar(&failOn, "fail-on", "", "exit with 3 if a finding is at least a note, caution or fault")
+	_ = cmd.RegisterFlagCompletionFunc("fail-on", completeSeverities)
+	return cmd
+}
+
+func (e *environment) explain(reference string, failOn session.Severity) error {
+	notation, err := e.notation()
+	if err != nil {
+		return err
+	}
+	sessions, err := e.loadSessions([]string{reference})
+	if err != nil {
+		return err
+	}
+	s := sessions[0]
+	findings := finding.Detect(s)
+	if e.json {
+		err = e.writeJSON(explanation{
+			Format: "opengauge.explanation/1", Session: s.ID, Name: s.Name, Simulated: s.Simulated, Findings: findings,
+		})
+	} else {
+		e.showExplained(s, findings, notation)
+	}
+	if err != nil {
+		return err
+	}
+	return checkFailOn(findings, failOn)
+}
+
+func (e *environment) showExplained(s *session.Session, findings []session.Finding, notation unit.Notation) {
+	screen := e.screen()
+	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
+	if s.State != session.Complete {
+		screen.Println("This session is " + string(s.State) + ": it may lack passes.")
+	}
+	screen.Println("")
+	screen.Findings(findings)
+	for _, each := range findings {
+		screen.Println("")
+		screen.Heading("Why " + each.Kind)
+		screen.Evidence(each, notation)
+	}
+	for _, pass := range figure.LongPasses(s) {
+		screen.Println("")
+		screen.HeatTrace(figure.NewHeatTrace(s, pass, findings, notation))
+	}
+}

@@ -1,0 +1,129 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"opengauge/core/finding"
+	"opengauge/core/session"
+	"opengauge/core/unit"
+	"opengauge/present/figure"
+	"opengauge/present/image"
+	"opengauge/present/page"
+)
+
+func newReport(env *environment) *cobra.Command {
+	out, picture, title := "", "", ""
+	cmd := &cobra.Command{
+		Use:   "report SESSION...",
+		Short: "Write a report to read or publish",
+		Long: `Report writes one self-contained HTML page about the given sessions: it works
+from disk and refers to nothing outside of itself. With --image it writes the
+heat trace of the first session's longest pass as a picture of 1280 by 800.`,
+		Example: `  opengauge report latest --out report.html
+  opengauge report fan-off fan-on --out fan.html --title "Does the fan help?"
+  opengauge report latest --image trace.png`,
+		Args:              cobra.MinimumNArgs(1),
+		ValidArgsFunction: env.completeSessions,
+		RunE: func(_ *cobra.Command, arguments []string) error {
+			return env.report(arguments, title, out, picture)
+		},
+	}
+	cmd.Flags().StringVar(&out, "out", "", "the page to write, FILE.html")
+	cmd.Flags().StringVar(&picture, "image", "", "the picture to write, FILE.png or FILE.svg")
+	cmd.Flags().StringVar(&title, "title", "", "the page's title")
+	return cmd
+}
+
+func (e *environment) report(references []string, title, out, picture string) error {
+	notation, err := e.notation()
+	if err != nil {
+		return err
+	}
+	if out == "" && picture == "" {
+		return usageError{errors.New("say what to write: --out FILE.html, --image FILE.png, or both")}
+	}
+	var format image.Format
+	if picture != "" {
+		if format, err = image.FormatOf(picture); err != nil {
+			return usageError{fmt.Errorf("--image: %w", err)}
+		}
+	}
+	sessions, err := e.loadSessions(references)
+	if err != nil {
+		return err
+	}
+	if out != "" {
+		if err := writePage(out, title, sessions, notation); err != nil {
+			return err
+		}
+		e.screen().Println("wrote " + out)
+	}
+	if picture != "" {
+		if err := writeTrace(picture, format, sessions[0], notation); err != nil {
+			return err
+		}
+		e.screen().Println("wrote " + picture)
+	}
+	return nil
+}
+
+func writePage(name, title string, sessions []*session.Session, notation unit.Notation) error {
+	if title == "" {
+		title = "Storage measured: " + sessions[0].DisplayName()
+		if len(sessions) > 1 {
+			title = fmt.Sprintf("Storage measured: %d sessions", len(sessions))
+		}
+	}
+	findings := map[string][]session.Finding{}
+	for _, s := range sessions {
+		findings[s.ID] = finding.Detect(s)
+	}
+	return writeFile(name, func(w io.Writer) error {
+		return page.Write(w, page.Report{
+			Title: title, Sessions: sessions, Findings: findings, Notation: notation,
+			Program: Version, Written: time.Now(),
+		})
+	})
+}
+
+// writeTrace writes the heat trace of a session's longest pass.
+func writeTrace(name string, format image.Format, s *session.Session, notation unit.Notation) error {
+	pass := figure.LongestPass(s)
+	if pass == nil || len(pass.Samples) < 2 {
+		return fmt.Errorf("session %s has no pass of two samples or more, so there is no trace to draw", s.DisplayName())
+	}
+	trace := figure.NewHeatTrace(s, pass, finding.Detect(s), notation)
+	return writeFile(name, func(w io.Writer) error { return image.HeatTrace(w, format, trace) })
+}
+
+// writeFile writes a file whole or not at all.
+func writeFile(name string, write func(io.Writer) error) (err error) {
+	file, err := os.CreateTemp(filepath.Dir(name), ".opengauge-*")
+	if err != nil {
+		return fmt.Errorf("could not write %s: %w", name, err)
+	}
+	defer func() {
+		if err != nil {
+			_ = file.Close()
+			_ = os.Remove(file.Name())
+			err = fmt.Errorf("could not write %s: %w", name, err)
+		}
+	}()
+	if err := write(file); err != nil {
+		return err
+	}
+	if err := file.Chmod(0o644); err != nil {
+		return err
+	}
+	if err := file.Close(); err != nil {
+		return err
+	}
+	return os.Rename(file.Name(), name)
+}

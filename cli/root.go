@@ -1,0 +1,142 @@
+// Package cli holds the commands: each reads its flags, calls the core, and
+// hands the result to present.
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"strings"
+	"syscall"
+
+	"github.com/spf13/cobra"
+
+	"opengauge/core/unit"
+	"opengauge/present/term"
+)
+
+// Version of the program. Releases set it when they are linked.
+var Version = "0.1-dev"
+
+// Exit codes, as the README lists them.
+const (
+	exitDone        = 0
+	exitFailed      = 1
+	exitUsage       = 2
+	exitFound       = 3
+	exitInterrupted = 130
+)
+
+// usageError is a mistake in the command line.
+type usageError struct{ cause error }
+
+func (e usageError) Error() string { return e.cause.Error() }
+func (e usageError) Unwrap() error { return e.cause }
+
+var (
+	// errFound ends a command whose findings reached --fail-on.
+	errFound = errors.New("a finding reached the severity of --fail-on")
+	// errInterrupted ends a command that was stopped; what it had is kept.
+	errInterrupted = errors.New("interrupted; what was measured is kept")
+)
+
+// environment is what every command works with.
+type environment struct {
+	stdout, stderr io.Writer
+	logbookPath    string
+	units          string
+	json           bool
+}
+
+func (e *environment) screen() *term.Screen { return term.NewScreen(e.stdout) }
+
+// notation is how throughput is shown.
+func (e *environment) notation() (unit.Notation, error) {
+	notation, err := unit.ParseNotation(e.units)
+	if err != nil {
+		return 0, usageError{err}
+	}
+	return notation, nil
+}
+
+// Main runs the command line and gives the exit code.
+func Main(arguments []string, stdout, stderr io.Writer) int {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
+	defer stop()
+	root := newRoot(&environment{stdout: stdout, stderr: stderr})
+	root.SetArgs(arguments)
+	return exitCode(root.ExecuteContext(ctx), stderr)
+}
+
+func exitCode(err error, stderr io.Writer) int {
+	var usage usageError
+	switch {
+	case err == nil:
+		return exitDone
+	case errors.Is(err, errFound):
+		fmt.Fprintf(stderr, "opengauge: %s\n", err)
+		return exitFound
+	case errors.Is(err, errInterrupted):
+		fmt.Fprintf(stderr, "opengauge: %s\n", err)
+		return exitInterrupted
+	case errors.As(err, &usage):
+		fmt.Fprintf(stderr, "opengauge: %s\n", oneLine(err))
+		return exitUsage
+	default:
+		fmt.Fprintf(stderr, "opengauge: %s\n", oneLine(err))
+		return exitFailed
+	}
+}
+
+// oneLine writes joined errors in one line.
+func oneLine(err error) string {
+	return term.Clean(strings.ReplaceAll(err.Error(), "\n", "; "))
+}
+
+func newRoot(env *environment) *cobra.Command {
+	root := &cobra.Command{
+		Use:   "opengauge",
+		Short: "Find out how fast storage is, and what holds it back",
+		Long: `opengauge measures drives, enclosures, adapters and volumes, keeps what it
+measured, and says what held it back.`,
+		Example: `  opengauge demo                          the full example, on simulated parts
+  opengauge measure /media/stick          a first figure of a real drive
+  opengauge explain latest                what the last session found
+  opengauge report latest --out page.html a page to read or publish`,
+		Version:       Version,
+		SilenceErrors: true,
+		SilenceUsage:  true,
+		Args:          cobra.NoArgs,
+		RunE:          func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+	}
+	root.SetOut(env.stdout)
+	root.SetErr(env.stderr)
+	flags := root.PersistentFlags()
+	flags.StringVar(&env.logbookPath, "logbook", "", "the logbook's file (default $OPENGAUGE_LOGBOOK, or in the user's data folder)")
+	flags.StringVar(&env.units, "units", "decimal", "show throughput in MB/s (decimal), MiB/s (binary) or Gbit/s (bits)")
+	_ = root.RegisterFlagCompletionFunc("units", cobra.FixedCompletions(unit.NotationNames, cobra.ShellCompDirectiveNoFileComp))
+	root.AddCommand(newDemo(env), newMeasure(env), newExplain(env), newReport(env), newLogbook(env))
+	markUsage(root)
+	return root
+}
+
+// markUsage makes every mistake in flags and arguments a usage error.
+func markUsage(cmd *cobra.Command) {
+	cmd.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
+		return usageError{fmt.Errorf("%w; see %s --help", err, c.CommandPath())}
+	})
+	if check := cmd.Args; check != nil {
+		cmd.Args = func(c *cobra.Command, arguments []string) error {
+			if err := check(c, arguments); err != nil {
+				return usageError{fmt.Errorf("%w; see %s --help", err, c.CommandPath())}
+			}
+			return nil
+		}
+	}
+	for _, child := range cmd.Commands() {
+		markUsage(child)
+	}
+}

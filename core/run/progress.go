@@ -1,0 +1,95 @@
+package run
+
+import (
+	"time"
+
+	"opengauge/core/engine"
+	"opengauge/core/plan"
+	"opengauge/core/session"
+	"opengauge/core/target"
+	"opengauge/core/unit"
+)
+
+// Progress is how far a run is. It is told several times a second.
+type Progress struct {
+	// Doing says what is going on: "filling the test file", or the pass.
+	Doing string
+	// Pass counts from 1; it is 0 while the test file is filled.
+	Pass, Passes int
+	// Share of the whole run that is done, from 0 to 1.
+	Share float64
+	Rate  unit.BytesPerSecond
+	// Left is the time left, by the target's clock.
+	Left time.Duration
+	// Ended is the pass that has just ended, or nil.
+	Ended *session.Pass
+}
+
+// tracker turns the engine's progress into the run's.
+type tracker struct {
+	watch  func(Progress)
+	passes []plan.Pass
+	at     int
+	fill   unit.Bytes
+	filled time.Duration // how long filling took, or is thought to take
+	total  time.Duration
+	before time.Duration // of what is over
+}
+
+// assumedFillRate is the guess for the time left before anything was written.
+const assumedFillRate unit.BytesPerSecond = 500e6
+
+func newTracker(passes []plan.Pass, d target.Description, watch func(Progress)) tracker {
+	if watch == nil {
+		watch = func(Progress) {}
+	}
+	t := tracker{watch: watch, passes: passes}
+	if d.Unfilled {
+		t.fill = d.Span
+		t.filled = unit.Duration(float64(d.Span) / float64(assumedFillRate))
+	}
+	for _, pass := range passes {
+		t.total += pass.Hold + pass.Settle()
+	}
+	return t
+}
+
+func (t *tracker) tell(p Progress, elapsed time.Duration) {
+	whole := t.filled + t.total
+	p.Passes = len(t.passes)
+	p.Left = max(whole-elapsed, 0)
+	if whole > 0 {
+		p.Share = min(float64(elapsed)/float64(whole), 1)
+	}
+	t.watch(p)
+}
+
+func (t *tracker) filling(p engine.Progress) {
+	if p.Bytes > 0 {
+		t.filled = time.Duration(float64(p.Elapsed) * float64(t.fill) / float64(p.Bytes))
+	}
+	t.tell(Progress{Doing: "filling the test file", Rate: p.Rate}, p.Elapsed)
+}
+
+func (t *tracker) begin(p plan.Pass) {
+	t.at = p.Index
+	t.before = max(t.before, t.filled)
+}
+
+func (t *tracker) measuring(p engine.Progress) {
+	pass := t.passes[t.at]
+	elapsed, doing := p.Elapsed, pass.Label()
+	if p.Counting {
+		elapsed += pass.Settle()
+	} else {
+		doing += " (settling)"
+	}
+	elapsed = min(elapsed, pass.Hold+pass.Settle())
+	t.tell(Progress{Doing: doing, Pass: t.at + 1, Rate: p.Rate}, t.before+elapsed)
+}
+
+func (t *tracker) end(record session.Pass) {
+	pass := t.passes[t.at]
+	t.before += pass.Hold + pass.Settle()
+	t.tell(Progress{Doing: pass.Label(), Pass: t.at + 1, Rate: record.BytesPerSecond, Ended: &record}, t.before)
+}

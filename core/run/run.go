@@ -1,0 +1,223 @@
+// Package run is the runner: it takes a plan, a target and the sensors beside
+// it, and makes a session, telling a watcher how far it is.
+package run
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"opengauge/core/engine"
+	"opengauge/core/link"
+	"opengauge/core/plan"
+	"opengauge/core/sensor"
+	"opengauge/core/session"
+	"opengauge/core/target"
+	"opengauge/core/unit"
+)
+
+// SampleLength is the length of a sample.
+const SampleLength = time.Second
+
+// Keeper keeps a session while it runs. What it was given last is what remains
+// when the program dies.
+type Keeper interface {
+	Begin(*session.Session) error
+	AddPass(id string, pass session.Pass) error
+	Finish(*session.Session) error
+	// Discard forgets a session that was begun and measured nothing.
+	Discard(id string) error
+}
+
+// Request says what to run, and what is known about it beforehand.
+type Request struct {
+	ID          string
+	Name        string
+	Plan        plan.Plan
+	Hold        time.Duration // for passes without a time of their own
+	Target      target.Target
+	Sensors     sensor.Thermometers
+	Chain       link.Chain
+	Conditions  map[string]string
+	Environment session.Environment
+}
+
+// ReadOnlyError says that a plan writes to a target that must not be written.
+type ReadOnlyError struct{ Plan, Address string }
+
+func (e *ReadOnlyError) Error() string {
+	return fmt.Sprintf("the plan %s writes, and %s is an existing file, which is only ever read; use --plan quick-read, or name a folder", e.Plan, e.Address)
+}
+
+// Check says whether the plan can be run on the target.
+func (r Request) Check() error {
+	d := r.Target.Description()
+	if r.Plan.Writes() && !d.Writable {
+		return &ReadOnlyError{Plan: r.Plan.Name, Address: d.Address}
+	}
+	return r.Plan.CheckSpan(d.Span)
+}
+
+// Run runs the request and keeps the session as it grows. A run that the
+// context stops gives a session that is interrupted, and no error. A run that
+// fails gives what it has, marked as failed, with the error. The target is not
+// closed.
+func Run(ctx context.Context, request Request, keeper Keeper, watch func(Progress)) (*session.Session, error) {
+	if err := request.Check(); err != nil {
+		return nil, err
+	}
+	r := newRunner(request, keeper, watch)
+	if err := keeper.Begin(r.session); err != nil {
+		return nil, fmt.Errorf("keeping the session: %w", err)
+	}
+	err := r.run(ctx)
+	r.finish(ctx, err)
+	if keeping := r.keep(); keeping != nil {
+		err = errors.Join(err, fmt.Errorf("keeping the session: %w", keeping))
+	}
+	return r.session, err
+}
+
+func (r *runner) keep() error {
+	if len(r.session.Passes) == 0 {
+		return r.keeper.Discard(r.session.ID)
+	}
+	return r.keeper.Finish(r.session)
+}
+
+type runner struct {
+	request  Request
+	keeper   Keeper
+	target   target.Target
+	began    time.Duration // on the target's clock
+	session  *session.Session
+	progress tracker
+}
+
+func newRunner(request Request, keeper Keeper, watch func(Progress)) *runner {
+	d := request.Target.Description()
+	passes := request.Plan.Passes(request.Hold)
+	return &runner{
+		request: request, keeper: keeper, target: request.Target,
+		began:    request.Target.Now(),
+		progress: newTracker(passes, d, watch),
+		session: &session.Session{
+			Format: session.Format, ID: request.ID, Name: request.Name,
+			Started: time.Now().UTC().Truncate(time.Millisecond), State: session.Interrupted,
+			Simulated: d.Kind == target.Simulated,
+			Plan:      request.Plan, Target: describe(d), Chain: request.Chain,
+			Conditions: request.Conditions, Environment: request.Environment,
+			Passes: []session.Pass{}, Events: []session.Event{}, Findings: []session.Finding{},
+		},
+	}
+}
+
+func describe(d target.Description) session.Target {
+	return session.Target{
+		Address: d.Address, Kind: string(d.Kind), Path: d.Path, FileSystem: d.FileSystem,
+		SpanBytes: d.Span, CapacityBytes: d.Capacity, Seed: d.Seed,
+	}
+}
+
+func (r *runner) run(ctx context.Context) error {
+	if r.target.Description().Unfilled {
+		if err := r.fill(ctx); err != nil {
+			return fmt.Errorf("filling the test file: %w", err)
+		}
+	}
+	for _, pass := range r.request.Plan.Passes(r.request.Hold) {
+		if ctx.Err() != nil {
+			return nil
+		}
+		if err := r.measure(ctx, pass); err != nil {
+			return fmt.Errorf("pass %d (%s): %w", pass.Index+1, pass.Label(), err)
+		}
+	}
+	return nil
+}
+
+func (r *runner) finish(ctx context.Context, err error) {
+	elapsed := r.target.Now() - r.began
+	r.session.Ended = r.session.Started.Add(elapsed.Round(time.Millisecond))
+	switch {
+	case err != nil:
+		r.session.State, r.session.Failure = session.Failed, err.Error()
+	case ctx.Err() != nil:
+		r.session.State = session.Interrupted
+	default:
+		r.session.State = session.Complete
+	}
+}
+
+// fillBlock and fillDepth are how a test file is filled: large blocks, enough
+// of them under way to keep any device busy.
+const (
+	fillBlock = unit.MiB
+	fillDepth = 8
+)
+
+// fill writes the whole span once, so that no read meets a hole.
+func (r *runner) fill(ctx context.Context) error {
+	d := r.target.Description()
+	block := min(fillBlock, d.Span)
+	load := engine.Load{Action: target.Write, Block: block, Depth: fillDepth, Span: d.Span, Seed: newSeed(r.session, -1)}
+	// A span that is no whole number of blocks is filled round its end too.
+	bytes := (d.Span + block - 1) / block * block
+	timing := engine.Timing{Bytes: bytes, Sample: SampleLength}
+	_, result, err := r.drive(ctx, load, timing, engine.Watch{Progress: r.progress.filling})
+	if err == nil && result.FirstError != nil {
+		err = result.FirstError
+	}
+	return target.Explain(err)
+}
+
+func (r *runner) measure(ctx context.Context, p plan.Pass) error {
+	r.progress.begin(p)
+	d := r.target.Description()
+	load := engine.Load{
+		Action: target.Read, Random: p.Access == plan.Random,
+		Block: p.Block, Depth: p.Depth, Span: d.Span, Seed: newSeed(r.session, p.Index),
+	}
+	if p.Operation == plan.Write {
+		load.Action = target.Write
+	}
+	timing := engine.Timing{Settle: p.Settle(), Hold: p.Hold, Sample: SampleLength}
+	watch := engine.Watch{Progress: r.progress.measuring, Temperatures: r.request.Sensors.Temperatures}
+
+	queue, result, err := r.drive(ctx, load, timing, watch)
+	if result.Operations > 0 || result.Errors > 0 {
+		record := passRecord(p, d, queue, result, r.began)
+		r.session.Passes = append(r.session.Passes, record)
+		if keeping := r.keeper.AddPass(r.session.ID, record); keeping != nil {
+			err = errors.Join(err, fmt.Errorf("keeping the pass: %w", keeping))
+		}
+		r.progress.end(record)
+	}
+	if result.FirstError != nil && (err != nil || result.Operations == 0) {
+		err = errors.Join(result.FirstError, err)
+	}
+	return target.Explain(err)
+}
+
+// drive opens a queue, runs one pass on it and says what carried it.
+func (r *runner) drive(ctx context.Context, load engine.Load, timing engine.Timing, watch engine.Watch) (string, engine.Result, error) {
+	queue, err := r.target.Open(target.Shape{Slots: load.Depth, Block: load.Block})
+	if err != nil {
+		return "", engine.Result{}, err
+	}
+	result, err := engine.Run(ctx, r.target, queue, load, timing, watch)
+	return queue.Name(), result, errors.Join(err, queue.Close())
+}
+
+// newSeed gives each pass its own offsets and data: the same for the same seed
+// of a simulated part, different on every real run.
+func newSeed(s *session.Session, index int) uint64 {
+	seed := s.Target.Seed
+	if !s.Simulated {
+		for _, letter := range []byte(s.ID) {
+			seed = seed*31 + uint64(letter)
+		}
+	}
+	return seed*0x9e3779b97f4a7c15 + uint64(index+2)
+}

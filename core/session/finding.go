@@ -1,0 +1,66 @@
+package session
+
+import "fmt"
+
+// Severity says how much a finding matters.
+type Severity string
+
+// The severities, from least to most.
+const (
+	Note    Severity = "note"
+	Caution Severity = "caution"
+	Fault   Severity = "fault"
+)
+
+// Severities lists the severities from least to most.
+var Severities = []Severity{Note, Caution, Fault}
+
+// ParseSeverity reads "note", "caution" or "fault".
+func ParseSeverity(name string) (Severity, error) {
+	for _, known := range Severities {
+		if Severity(name) == known {
+			return known, nil
+		}
+	}
+	return "", fmt.Errorf("unknown severity %q; use note, caution or fault", name)
+}
+
+// Reaches says whether s is at least as severe as other.
+func (s Severity) Reaches(other Severity) bool { return s.rank() >= other.rank() }
+
+func (s Severity) rank() int {
+	for at, known := range Severities {
+		if s == known {
+			return at
+		}
+	}
+	return -1
+}
+
+// Finding is a flagged fact about a session.
+type Finding struct {
+	Kind     string   `json:"kind"`
+	Severity Severity `json:"severity"`
+	// Confidence is from 0 to 1: how well the evidence separates this cause
+	// from others that would look alike.
+	Confidence float64 `json:"confidence"`
+	Summary    string  `json:"summary"`
+	// Passes are the indexes of the passes that show it.
+	Passes []int `json:"passes"`
+	// FromSeconds and ToSeconds bound it within the first of those passes,
+	// since that pass began to count.
+	FromSeconds float64 `json:"from_seconds"`
+	ToSeconds   float64 `json:"to_seconds"`
+	// Spans are the stretches that show it, where there are several between
+	// FromSeconds and ToSeconds.
+	Spans []Span `json:"spans,omitempty"`
+	// Evidence is figures by name, each name ending in its unit.
+	Evidence map[string]any `json:"evidence"`
+	Advice   string         `json:"advice"`
+}
+
+// Span is a stretch of a pass, in seconds since it began to count.
+type Span struct {
+	FromSeconds float64 `json:"from_seconds"`
+	ToSeconds   float64 `json:"to_seconds"`
+}

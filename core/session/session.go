@@ -1,0 +1,148 @@
+// Package session holds the record of one run of a plan, and its JSON form.
+// Everything after the run (findings, comparisons, reports) reads sessions and
+// nothing else. The form is described in docs/formats.md; keys are only added.
+package session
+
+import (
+	"time"
+
+	"opengauge/core/link"
+	"opengauge/core/plan"
+	"opengauge/core/unit"
+)
+
+// Format names the form of the JSON document and its version.
+const Format = "opengauge.session/1"
+
+// State says how a session ended.
+type State string
+
+// The states. A session whose program died is interrupted: that is what it is
+// recorded as from its start until it ends.
+const (
+	Complete    State = "complete"
+	Interrupted State = "interrupted"
+	Failed      State = "failed"
+)
+
+// Session is all that one run of a plan recorded.
+type Session struct {
+	Format      string            `json:"format"`
+	ID          string            `json:"id"`
+	Name        string            `json:"name"`
+	Started     time.Time         `json:"started"`
+	Ended       time.Time         `json:"ended"`
+	State       State             `json:"state"`
+	Failure     string            `json:"failure,omitempty"`
+	Simulated   bool              `json:"simulated"`
+	Plan        plan.Plan         `json:"plan"`
+	Target      Target            `json:"target"`
+	Chain       link.Chain        `json:"chain"`
+	Conditions  map[string]string `json:"conditions"`
+	Environment Environment       `json:"environment"`
+	Passes      []Pass            `json:"passes"`
+	Events      []Event           `json:"events"`
+	Findings    []Finding         `json:"findings"`
+}
+
+// Target says what was measured.
+type Target struct {
+	Address       string     `json:"address"`
+	Kind          string     `json:"kind"`
+	Path          string     `json:"path,omitempty"`
+	FileSystem    string     `json:"file_system,omitempty"`
+	SpanBytes     unit.Bytes `json:"span_bytes"`
+	CapacityBytes unit.Bytes `json:"capacity_bytes"`
+	Seed          uint64     `json:"seed,omitempty"`
+}
+
+// Environment says which machine measured.
+type Environment struct {
+	System         string     `json:"system"`
+	SystemVersion  string     `json:"system_version,omitempty"`
+	Kernel         string     `json:"kernel,omitempty"`
+	Architecture   string     `json:"architecture,omitempty"`
+	Host           string     `json:"host,omitempty"`
+	Processor      string     `json:"processor,omitempty"`
+	Processors     int        `json:"processors,omitempty"`
+	MemoryBytes    unit.Bytes `json:"memory_bytes,omitempty"`
+	ProgramVersion string     `json:"program_version"`
+}
+
+// Pass is one timed stretch of I/O. Times are since the session started, on
+// the target's clock.
+type Pass struct {
+	Index             int                 `json:"index"`
+	Step              string              `json:"step"`
+	Operation         plan.Operation      `json:"operation"`
+	Access            plan.Access         `json:"access"`
+	BlockBytes        unit.Bytes          `json:"block_bytes"`
+	Depth             int                 `json:"depth"`
+	Workers           int                 `json:"workers"`
+	WriteShare        float64             `json:"write_share"`
+	CompressibleShare float64             `json:"compressible_share"`
+	FillShare         float64             `json:"fill_share"`
+	Repeat            int                 `json:"repeat"`
+	Queue             string              `json:"queue"`
+	Direct            bool                `json:"direct"`
+	CutShort          bool                `json:"cut_short,omitempty"`
+	StartedSeconds    float64             `json:"started_seconds"`
+	SettleSeconds     float64             `json:"settle_seconds"`
+	ElapsedSeconds    float64             `json:"elapsed_seconds"`
+	FlushSeconds      float64             `json:"flush_seconds"`
+	Bytes             unit.Bytes          `json:"bytes"`
+	Operations        int64               `json:"operations"`
+	Errors            int64               `json:"errors"`
+	FirstError        string              `json:"first_error,omitempty"`
+	BytesPerSecond    unit.BytesPerSecond `json:"bytes_per_second"`
+	IOPS              float64             `json:"iops"`
+	CPUSeconds        float64             `json:"cpu_seconds"`
+	Latency           Latency             `json:"latency_seconds"`
+	Samples           []Sample            `json:"samples"`
+}
+
+// Label names the pass for people: "read random 4 KiB, depth 32".
+func (p *Pass) Label() string { return plan.Label(p.Operation, p.Access, p.BlockBytes, p.Depth) }
+
+// Latency sums up how long a pass's operations took, in seconds.
+type Latency struct {
+	Mean float64 `json:"mean"`
+	P50  float64 `json:"p50"`
+	P90  float64 `json:"p90"`
+	P99  float64 `json:"p99"`
+	P999 float64 `json:"p99_9"`
+	Max  float64 `json:"max"`
+}
+
+// Sample is what one interval of a pass saw. TSeconds is the interval's end,
+// since the pass began to count.
+type Sample struct {
+	TSeconds            float64                 `json:"t_seconds"`
+	ElapsedSeconds      float64                 `json:"elapsed_seconds"`
+	Bytes               unit.Bytes              `json:"bytes"`
+	Operations          int64                   `json:"operations"`
+	BytesPerSecond      unit.BytesPerSecond     `json:"bytes_per_second"`
+	IOPS                float64                 `json:"iops"`
+	P50Seconds          float64                 `json:"p50_seconds"`
+	P99Seconds          float64                 `json:"p99_seconds"`
+	Errors              int64                   `json:"errors"`
+	TemperaturesCelsius map[string]unit.Celsius `json:"temperatures_celsius"`
+}
+
+// Event is something that happened while the session ran.
+type Event struct {
+	TSeconds float64 `json:"t_seconds"`
+	Kind     string  `json:"kind"`
+	Detail   string  `json:"detail"`
+}
+
+// ElapsedSeconds is how long the session lasted on the target's clock.
+func (s *Session) ElapsedSeconds() float64 { return s.Ended.Sub(s.Started).Seconds() }
+
+// DisplayName is the name that the user gave, or else the id.
+func (s *Session) DisplayName() string {
+	if s.Name != "" {
+		return s.Name
+	}
+	return s.ID
+}

@@ -1,0 +1,38 @@
+package target
+
+import (
+	"unsafe"
+
+	"opengauge/core/unit"
+)
+
+// bufferAlign is the memory alignment that every direct I/O path accepts: a
+// page, which no device asks more than.
+const bufferAlign = 4096
+
+// newBuffers gives one page-aligned buffer of that size a slot.
+func newBuffers(shape Shape) [][]byte {
+	block := int(shape.Block)
+	stride := (block + bufferAlign - 1) / bufferAlign * bufferAlign
+	memory := aligned(stride * shape.Slots)
+	buffers := make([][]byte, shape.Slots)
+	for slot := range buffers {
+		buffers[slot] = memory[slot*stride : slot*stride+block : slot*stride+block]
+	}
+	return buffers
+}
+
+// aligned allocates size bytes that start on a page. Go's collector does not
+// move memory, so the alignment lasts.
+func aligned(size int) []byte {
+	memory := make([]byte, size+bufferAlign)
+	skip := 0
+	if past := int(uintptr(unsafe.Pointer(&memory[0])) % bufferAlign); past != 0 {
+		skip = bufferAlign - past
+	}
+	return memory[skip : skip+size : skip+size]
+}
+
+// probeSize is the length of the trial read or write that tells whether a file
+// system that opened a file for direct I/O carries it.
+const probeSize = 4 * unit.KiB

@@ -1,0 +1,193 @@
+package target
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"syscall"
+	"time"
+
+	"github.com/shirou/gopsutil/v4/disk"
+
+	"opengauge/core/unit"
+)
+
+// PathOptions say how a folder or file is opened.
+type PathOptions struct {
+	// Size is the size of the test file in a folder, or the part of a file that
+	// is read. 0 chooses: 1 GiB or a tenth of the free space, whichever is
+	// smaller, or all of a file.
+	Size unit.Bytes
+	// Tag tells this run's test file from others: the session's id.
+	Tag string
+}
+
+const (
+	// defaultSize is the size of a test file where nobody asked for another.
+	defaultSize = unit.GiB
+	// reservedShare of a file system stays free, so that a measurement does not
+	// fill the disk that the system or the user's work is on.
+	reservedShare = 0.05
+	// sizeGrain keeps test files a whole number of the usual blocks.
+	sizeGrain = unit.MiB
+)
+
+// OpenPath opens a folder, in which it makes a test file, or an existing file,
+// which is only ever read.
+func OpenPath(path string, options PathOptions) (Target, error) {
+	info, err := os.Stat(path)
+	if err != nil {
+		return nil, explain("open", path, err)
+	}
+	switch mode := info.Mode(); {
+	case mode.IsDir():
+		return openFolder(path, options)
+	case mode.IsRegular():
+		return openFile(path, info, options)
+	case mode&fs.ModeDevice != 0 && mode&fs.ModeCharDevice == 0:
+		return nil, fmt.Errorf("%s is a block device, which cannot be measured directly yet; name a folder on it", path)
+	default:
+		return nil, fmt.Errorf("%s is neither a folder nor a file; name a folder on the storage to measure", path)
+	}
+}
+
+// kernelFile is a file that this machine's kernel serves.
+type kernelFile struct {
+	file        *os.File
+	epoch       time.Time
+	description Description
+	// remove is the path of a test file to remove on Close, or empty.
+	remove string
+}
+
+func openFolder(path string, options PathOptions) (Target, error) {
+	usage, err := disk.Usage(path)
+	if err != nil {
+		return nil, explain("read the free space of", path, err)
+	}
+	size, err := fileSize(path, options.Size, usage)
+	if err != nil {
+		return nil, err
+	}
+	name := filepath.Join(path, TestFilePrefix+options.Tag+TestFileSuffix)
+	file, direct, err := createUncached(name)
+	if err != nil {
+		return nil, explain("create a test file in", path, err)
+	}
+	made := &kernelFile{file: file, epoch: time.Now(), remove: name, description: Description{
+		Kind: Folder, Address: path, Path: path, Span: size,
+		Capacity: unit.Bytes(usage.Total), FileSystem: usage.Fstype,
+		Writable: true, Unfilled: true, Direct: direct,
+	}}
+	if err := made.reserve(); err != nil {
+		return nil, errors.Join(explain("reserve "+size.Capacity()+" in", path, err), made.Close())
+	}
+	if err := made.settleDirect(name, func() (*os.File, error) { return os.OpenFile(name, os.O_RDWR, 0) }); err != nil {
+		return nil, errors.Join(explain("write a test file in", path, err), made.Close())
+	}
+	return made, nil
+}
+
+// The name of a test file is this prefix, the session's id and this suffix, so
+// that anyone who finds one knows whose it is.
+const (
+	TestFilePrefix = "opengauge-test-file-"
+	TestFileSuffix = ".tmp"
+)
+
+// fileSize decides how large a test file in a folder is.
+func fileSize(path string, wanted unit.Bytes, usage *disk.UsageStat) (unit.Bytes, error) {
+	free := unit.Bytes(usage.Free)
+	if wanted == 0 {
+		wanted = min(defaultSize, free/10) / sizeGrain * sizeGrain
+		if wanted == 0 {
+			return 0, fmt.Errorf("%s has only %s free, too little for a test file; free some space or give a --size", path, free.Capacity())
+		}
+		return wanted, nil
+	}
+	reserve := unit.Bytes(float64(usage.Total) * reservedShare)
+	if wanted > free-reserve {
+		return 0, fmt.Errorf("no space for a test file of %s in %s: %s are free and %s of them stay reserved; give a smaller --size or free some space",
+			wanted.Capacity(), path, free.Decimal(), reserve.Decimal())
+	}
+	return wanted, nil
+}
+
+func openFile(path string, info fs.FileInfo, options PathOptions) (Target, error) {
+	size := unit.Bytes(info.Size())
+	if options.Size > size {
+		return nil, fmt.Errorf("--size %s is larger than %s, which holds %s", options.Size, path, size.Capacity())
+	}
+	if options.Size > 0 {
+		size = options.Size
+	}
+	file, direct, err := openUncached(path)
+	if err != nil {
+		return nil, explain("open", path, err)
+	}
+	opened := &kernelFile{file: file, epoch: time.Now(), description: Description{
+		Kind: File, Address: path, Path: path, Span: size, Capacity: unit.Bytes(info.Size()),
+		Direct: direct,
+	}}
+	if usage, err := disk.Usage(path); err == nil {
+		opened.description.FileSystem = usage.Fstype
+	}
+	if err := opened.settleDirect(path, func() (*os.File, error) { return os.Open(path) }); err != nil {
+		return nil, errors.Join(explain("read", path, err), opened.Close())
+	}
+	return opened, nil
+}
+
+// settleDirect tries one direct operation, because some file systems open a
+// file for direct I/O and then refuse to carry it. Those are opened anew.
+func (k *kernelFile) settleDirect(path string, reopen func() (*os.File, error)) error {
+	if !k.description.Direct || k.description.Span < probeSize {
+		return nil
+	}
+	var err error
+	if k.description.Writable {
+		_, err = k.file.WriteAt(aligned(int(probeSize)), 0)
+	} else {
+		_, err = k.file.ReadAt(aligned(int(probeSize)), 0)
+	}
+	if !errors.Is(err, syscall.EINVAL) {
+		return err
+	}
+	cached, err := reopen()
+	if err != nil {
+		return err
+	}
+	_ = k.file.Close()
+	k.file, k.description.Direct = cached, false
+	return nil
+}
+
+func (k *kernelFile) Description() Description { return k.description }
+
+func (k *kernelFile) Now() time.Duration { return time.Since(k.epoch) }
+
+func (k *kernelFile) ProcessorTime() time.Duration { return processorTime() }
+
+// Open gives a queue on the file. Where the cache cannot be bypassed it is
+// dropped first, so that at least a pass does not read what an earlier one left.
+func (k *kernelFile) Open(shape Shape) (Queue, error) {
+	if !k.description.Direct {
+		if err := dropCache(k.file); err != nil {
+			return nil, explain("drop the cache of", k.file.Name(), err)
+		}
+	}
+	return newPool(k.file, k.epoch, shape), nil
+}
+
+func (k *kernelFile) Close() error {
+	closed := k.file.Close()
+	if k.remove == "" {
+		return closed
+	}
+	if err := os.Remove(k.remove); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return fmt.Errorf("the test file could not be removed, remove it by hand: %w", err)
+	}
+	return closed
+}

@@ -1,0 +1,112 @@
+package target
+
+import (
+	"io"
+	"os"
+	"sync"
+	"time"
+)
+
+// pool is a queue made of threads that each do one positioned read or write at
+// a time. It works on every system.
+type pool struct {
+	file    *os.File
+	epoch   time.Time
+	buffers [][]byte
+
+	requests    chan request
+	completions chan Completion
+	timer       *time.Timer
+	workers     sync.WaitGroup
+}
+
+type request struct {
+	operation Operation
+	submitted time.Duration
+}
+
+func newPool(file *os.File, epoch time.Time, shape Shape) *pool {
+	p := &pool{
+		file: file, epoch: epoch, buffers: newBuffers(shape),
+		requests:    make(chan request, shape.Slots),
+		completions: make(chan Completion, shape.Slots),
+		timer:       time.NewTimer(time.Hour),
+	}
+	for range shape.Slots {
+		p.workers.Go(p.work)
+	}
+	return p
+}
+
+func (p *pool) work() {
+	for r := range p.requests {
+		err := p.carry(r.operation)
+		p.completions <- Completion{
+			Slot: r.operation.Slot, Submitted: r.submitted, Completed: time.Since(p.epoch), Err: err,
+		}
+	}
+}
+
+func (p *pool) carry(o Operation) error {
+	switch o.Action {
+	case Flush:
+		return p.file.Sync()
+	case Write:
+		_, err := p.file.WriteAt(p.buffers[o.Slot][:o.Length], o.Offset)
+		return err
+	default:
+		read, err := p.file.ReadAt(p.buffers[o.Slot][:o.Length], o.Offset)
+		if err == io.EOF && read == o.Length {
+			return nil
+		}
+		return err
+	}
+}
+
+func (p *pool) Submit(operations []Operation) error {
+	now := time.Since(p.epoch)
+	for _, operation := range operations {
+		p.requests <- request{operation: operation, submitted: now}
+	}
+	return nil
+}
+
+func (p *pool) Wait(done []Completion, until time.Duration) (int, error) {
+	if filled := p.drain(done); filled > 0 {
+		return filled, nil
+	}
+	left := until - time.Since(p.epoch)
+	if left <= 0 {
+		return 0, nil
+	}
+	p.timer.Reset(left)
+	select {
+	case done[0] = <-p.completions:
+		return 1 + p.drain(done[1:]), nil
+	case <-p.timer.C:
+		return 0, nil
+	}
+}
+
+// drain takes what is complete by now.
+func (p *pool) drain(done []Completion) int {
+	for filled := range done {
+		select {
+		case done[filled] = <-p.completions:
+		default:
+			return filled
+		}
+	}
+	return len(done)
+}
+
+func (p *pool) Buffer(slot int) []byte { return p.buffers[slot] }
+
+func (p *pool) Name() string { return "thread pool" }
+
+func (p *pool) Close() error {
+	close(p.requests)
+	p.workers.Wait()
+	p.timer.Stop()
+	return nil
+}

@@ -1,0 +1,18 @@
+//go:build unix
+
+package target
+
+import (
+	"time"
+
+	"golang.org/x/sys/unix"
+)
+
+// processorTime is what this process has used so far, in user and kernel mode.
+func processorTime() time.Duration {
+	var usage unix.Rusage
+	if err := unix.Getrusage(unix.RUSAGE_SELF, &usage); err != nil {
+		return 0
+	}
+	return time.Duration(usage.Utime.Nano() + usage.Stime.Nano())
+}

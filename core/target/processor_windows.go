@@ -1,0 +1,17 @@
+package target
+
+import (
+	"time"
+
+	"golang.org/x/sys/windows"
+)
+
+// processorTime is what this process has used so far, in user and kernel mode.
+func processorTime() time.Duration {
+	var created, exited, kernel, user windows.Filetime
+	if err := windows.GetProcessTimes(windows.CurrentProcess(), &created, &exited, &kernel, &user); err != nil {
+		return 0
+	}
+	ticks := int64(kernel.HighDateTime)<<32 + int64(kernel.LowDateTime) + int64(user.HighDateTime)<<32 + int64(user.LowDateTime)
+	return time.Duration(ticks) * 100
+}

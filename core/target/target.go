@@ -1,0 +1,112 @@
+// Package target holds what passes run against (a folder, a file; simulated
+// parts implement the same interface in their own package) and the queue
+// through which a pass drives it.
+//
+// Times in this package are stretches since the target was opened, on the
+// target's own clock: the machine's monotonic clock, or a virtual one.
+package target
+
+import (
+	"time"
+
+	"opengauge/core/unit"
+)
+
+// Kind says what a target is.
+type Kind string
+
+// The kinds of target.
+const (
+	Folder    Kind = "folder"
+	File      Kind = "file"
+	Simulated Kind = "simulated"
+)
+
+// Description says what a target is and what may be done to it.
+type Description struct {
+	Kind Kind
+	// Address is the target as the user wrote it.
+	Address string
+	// Path is the folder or file on this machine; empty for a simulated part.
+	Path string
+	// Span is the part of the storage that passes may touch, from offset 0.
+	Span unit.Bytes
+	// Capacity is the size of the file system or device that the span is on.
+	Capacity unit.Bytes
+	// FileSystem is the type of file system, where it is known.
+	FileSystem string
+	// Writable says whether passes may write.
+	Writable bool
+	// Unfilled says that the span has to be written once before it is read.
+	Unfilled bool
+	// Direct says whether reads and writes bypass the system's cache.
+	Direct bool
+	// Seed is what a simulated part draws its chances from.
+	Seed uint64
+}
+
+// Target is what passes run against.
+type Target interface {
+	Description() Description
+	// Now is the time on the target's clock.
+	Now() time.Duration
+	// ProcessorTime is what this program has used of the target's host so far.
+	ProcessorTime() time.Duration
+	// Open gives a queue of that shape. One queue is open at a time.
+	Open(shape Shape) (Queue, error)
+	// Close gives everything back: a test file that was made is removed.
+	Close() error
+}
+
+// Shape is what a queue has to hold.
+type Shape struct {
+	// Slots is how many operations may be outstanding at once.
+	Slots int
+	// Block is the largest operation.
+	Block unit.Bytes
+}
+
+// Action is what one operation does.
+type Action uint8
+
+// The actions of an operation.
+const (
+	Read Action = iota
+	Write
+	// Flush makes all that was written before it stable. It has no data.
+	Flush
+)
+
+// Operation is one request to a queue. The data is in the slot's buffer.
+type Operation struct {
+	Action Action
+	// Slot is from 0 up to Shape.Slots; a slot is free again when its
+	// completion was seen.
+	Slot   int
+	Offset int64
+	Length int
+}
+
+// Completion is the end of one operation.
+type Completion struct {
+	Slot      int
+	Submitted time.Duration
+	Completed time.Duration
+	Err       error
+}
+
+// Queue takes operations and gives back their completions. It is used by one
+// goroutine.
+type Queue interface {
+	// Submit hands operations over. It does not wait for them.
+	Submit(operations []Operation) error
+	// Wait blocks until at least one operation is complete or the target's
+	// clock has reached until, fills done and says how many it filled.
+	Wait(done []Completion, until time.Duration) (int, error)
+	// Buffer is the data of a slot, or nil where the target keeps no data.
+	Buffer(slot int) []byte
+	// Name says what carries the operations: "thread pool", "simulated".
+	Name() string
+	// Close waits for nothing: outstanding operations must be complete.
+	Close() error
+}

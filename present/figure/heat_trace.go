@@ -1,0 +1,176 @@
+package figure
+
+import (
+	"sort"
+	"strings"
+
+	"opengauge/core/plan"
+	"opengauge/core/session"
+	"opengauge/core/stat"
+	"opengauge/core/unit"
+)
+
+// HeatTrace is throughput over time with temperatures below on the same axis,
+// and findings as marked spans.
+type HeatTrace struct {
+	Title    string `json:"title"`
+	Subtitle string `json:"subtitle"`
+	// Seconds is the length of the time axis, from 0.
+	Seconds float64 `json:"seconds"`
+	Writes  bool    `json:"writes"`
+	Colour  string  `json:"colour"`
+	// Unit is that of Throughput and Ceiling: "MB/s".
+	Unit         string   `json:"unit"`
+	Throughput   Line     `json:"throughput"`
+	Temperatures []Line   `json:"temperatures"` // in degrees Celsius
+	Ceiling      *Ceiling `json:"ceiling,omitempty"`
+	Spans        []Span   `json:"spans"`
+}
+
+// Line is a named series of points.
+type Line struct {
+	Name   string  `json:"name"`
+	Points []Point `json:"points"`
+}
+
+// Point is a value at a time in seconds.
+type Point struct {
+	Seconds float64 `json:"t"`
+	Value   float64 `json:"v"`
+}
+
+// Ceiling is the usable high figure of the binding hop.
+type Ceiling struct {
+	Label string  `json:"label"`
+	Value float64 `json:"value"`
+}
+
+// Span is a stretch of time that a finding marks.
+type Span struct {
+	From     float64 `json:"from"`
+	To       float64 `json:"to"`
+	Kind     string  `json:"kind"`
+	Severity string  `json:"severity"`
+	// Level is the median throughput over the stretch, and LevelText the same
+	// with its unit.
+	Level     float64 `json:"level"`
+	LevelText string  `json:"levelText"`
+}
+
+// NewHeatTrace makes the figure of one pass. Findings of other passes are left
+// out.
+func NewHeatTrace(s *session.Session, pass *session.Pass, findings []session.Finding, notation unit.Notation) HeatTrace {
+	trace := HeatTrace{
+		Title: s.DisplayName() + ": " + pass.Label(),
+		Unit:  notation.Unit(), Writes: pass.Operation != plan.Read, Colour: Throughput,
+		Throughput: Line{Name: "throughput"}, Temperatures: []Line{}, Spans: []Span{},
+	}
+	if trace.Writes {
+		trace.Colour = Writes
+	}
+	trace.Subtitle = subtitle(s)
+	for at, sample := range pass.Samples {
+		trace.Seconds = sample.TSeconds
+		if at == 0 { // a sample stands for the stretch that ends with it
+			trace.Throughput.Points = append(trace.Throughput.Points, Point{0, notation.Value(sample.BytesPerSecond)})
+		}
+		trace.Throughput.Points = append(trace.Throughput.Points, Point{sample.TSeconds, notation.Value(sample.BytesPerSecond)})
+	}
+	trace.Temperatures = temperatureLines(pass)
+	if hop, known := s.Chain.Binding(); known {
+		trace.Ceiling = &Ceiling{
+			Label: "ceiling of " + hop.Name + ", " + notation.Rate(hop.Usable.High),
+			Value: notation.Value(hop.Usable.High),
+		}
+	}
+	trace.Spans = spansOf(pass, findings, notation)
+	return trace
+}
+
+// LongPasses gives the passes that are worth a trace: those of at least twenty
+// samples.
+func LongPasses(s *session.Session) []*session.Pass {
+	const enough = 20
+	var long []*session.Pass
+	for at := range s.Passes {
+		if len(s.Passes[at].Samples) >= enough {
+			long = append(long, &s.Passes[at])
+		}
+	}
+	return long
+}
+
+// LongestPass gives the pass with the most samples, or nil.
+func LongestPass(s *session.Session) *session.Pass {
+	var longest *session.Pass
+	for at := range s.Passes {
+		if longest == nil || len(s.Passes[at].Samples) > len(longest.Samples) {
+			longest = &s.Passes[at]
+		}
+	}
+	return longest
+}
+
+func subtitle(s *session.Session) string {
+	parts := []string{s.Target.Address}
+	if s.Simulated {
+		parts[0] += " (simulated)"
+	}
+	keys := make([]string, 0, len(s.Conditions))
+	for key := range s.Conditions {
+		keys = append(keys, key)
+	}
+	sort.Strings(keys)
+	for _, key := range keys {
+		parts = append(parts, key+"="+s.Conditions[key])
+	}
+	return strings.Join(parts, " · ")
+}
+
+func temperatureLines(pass *session.Pass) []Line {
+	byName := map[string][]Point{}
+	for _, sample := range pass.Samples {
+		for name, value := range sample.TemperaturesCelsius {
+			byName[name] = append(byName[name], Point{sample.TSeconds, float64(value)})
+		}
+	}
+	lines := make([]Line, 0, len(byName))
+	for name, points := range byName {
+		lines = append(lines, Line{Name: name, Points: points})
+	}
+	sort.Slice(lines, func(i, j int) bool { return lines[i].Name < lines[j].Name })
+	return lines
+}
+
+// spansOf gives the stretches that findings mark on a pass.
+func spansOf(pass *session.Pass, findings []session.Finding, notation unit.Notation) []Span {
+	spans := []Span{}
+	for _, finding := range findings {
+		if len(finding.Passes) == 0 || finding.Passes[0] != pass.Index {
+			continue
+		}
+		stretches := finding.Spans
+		if len(stretches) == 0 {
+			stretches = []session.Span{{FromSeconds: finding.FromSeconds, ToSeconds: finding.ToSeconds}}
+		}
+		for _, stretch := range stretches {
+			level := levelBetween(pass, stretch.FromSeconds, stretch.ToSeconds)
+			spans = append(spans, Span{
+				From: stretch.FromSeconds, To: stretch.ToSeconds, Kind: finding.Kind, Severity: string(finding.Severity),
+				Level: notation.Value(level), LevelText: notation.Rate(level),
+			})
+		}
+	}
+	return spans
+}
+
+// levelBetween is the median throughput of the samples that end between two times.
+func levelBetween(pass *session.Pass, from, to float64) unit.BytesPerSecond {
+	var rates []float64
+	for _, sample := range pass.Samples {
+		if sample.TSeconds > from && sample.TSeconds <= to {
+			rates = append(rates, float64(sample.BytesPerSecond))
+		}
+	}
+	return unit.BytesPerSecond(stat.Median(rates))
+}

@@ -1,0 +1,178 @@
+package image
+
+import (
+	"fmt"
+	"io"
+
+	"gonum.org/v1/plot"
+	"gonum.org/v1/plot/plotter"
+	"gonum.org/v1/plot/vg"
+	"gonum.org/v1/plot/vg/draw"
+
+	"opengauge/present/figure"
+)
+
+// Shares of the sheet, from its top: title, throughput, temperatures.
+const (
+	titleHeight = 96
+	heatHeight  = 250
+	margin      = 24
+)
+
+// HeatTrace draws throughput over time, temperatures below on the same axis,
+// and findings as marked spans.
+func HeatTrace(w io.Writer, format Format, trace figure.HeatTrace) error {
+	sheet := newCanvas(format)
+	flow, err := flowPlot(trace)
+	if err != nil {
+		return err
+	}
+	heat, err := heatPlot(trace)
+	if err != nil {
+		return err
+	}
+	area := draw.Crop(sheet.Canvas, pixels(margin), -pixels(margin), pixels(margin), -pixels(titleHeight))
+	split := pixels(heatHeight)
+	canvases := plot.Align([][]*plot.Plot{{flow}, {heat}}, draw.Tiles{Rows: 2, Cols: 1}, area)
+	upper := draw.Crop(canvases[0][0], 0, 0, split-(area.Max.Y-area.Min.Y)/2, 0)
+	lower := draw.Crop(canvases[1][0], 0, 0, 0, split-(area.Max.Y-area.Min.Y)/2-pixels(margin))
+	flow.Draw(upper)
+	heat.Draw(lower)
+	titles(sheet.Canvas, trace)
+	labelSpans(flow.DataCanvas(upper), trace)
+	_, err = sheet.writer.WriteTo(w)
+	return err
+}
+
+func titles(sheet draw.Canvas, trace figure.HeatTrace) {
+	left, top := sheet.Min.X+pixels(margin), sheet.Max.Y
+	title, small := style(24, figure.Ink, true), style(16, figure.CeilingGrey, false)
+	sheet.FillText(title, vg.Point{X: left, Y: top - pixels(44)}, trace.Title)
+	sheet.FillText(small, vg.Point{X: left, Y: top - pixels(72)}, trace.Subtitle)
+}
+
+// flowPlot is the upper plot: throughput, from zero.
+func flowPlot(trace figure.HeatTrace) (*plot.Plot, error) {
+	p := plot.New()
+	dress(p)
+	p.Y.Label.Text = "throughput in " + trace.Unit + " (higher is better)"
+	p.Y.Min, p.Y.Max = 0, trace.ThroughputTop()
+	p.X.Min, p.X.Max = 0, trace.Seconds
+	if err := shadeSpans(p, trace); err != nil {
+		return nil, err
+	}
+	line, err := plotter.NewLine(points(trace.Throughput))
+	if err != nil {
+		return nil, err
+	}
+	line.Color, line.Width = paint(trace.Colour), pixels(2)
+	line.FillColor = wash(trace.Colour, 36)
+	p.Add(line)
+	if trace.ShowsCeiling() {
+		if err := addCeiling(p, trace); err != nil {
+			return nil, err
+		}
+	}
+	return p, nil
+}
+
+// heatPlot is the lower plot: temperatures, from zero.
+func heatPlot(trace figure.HeatTrace) (*plot.Plot, error) {
+	p := plot.New()
+	dress(p)
+	p.X.Label.Text = "seconds since the pass began to count"
+	p.Y.Label.Text = "°C"
+	p.Y.Min, p.Y.Max = 0, trace.TemperatureTop()
+	p.X.Min, p.X.Max = 0, trace.Seconds
+	if err := shadeSpans(p, trace); err != nil {
+		return nil, err
+	}
+	if len(trace.Temperatures) == 0 {
+		return p, addLabel(p, trace.Seconds/2, p.Y.Max/2, "no temperatures were recorded", figure.CeilingGrey, draw.XCenter)
+	}
+	dashes := [][]vg.Length{nil, {pixels(8), pixels(4)}, {pixels(2), pixels(3)}}
+	for at, temperature := range trace.Temperatures {
+		line, err := plotter.NewLine(points(temperature))
+		if err != nil {
+			return nil, err
+		}
+		line.Color, line.Width = paint(figure.Temperature), pixels(2)
+		line.Dashes = dashes[at%len(dashes)]
+		p.Add(line)
+		last := temperature.Points[len(temperature.Points)-1]
+		label := fmt.Sprintf("%s, %.0f °C at the end", temperature.Name, last.Value)
+		if err := addLabel(p, trace.Seconds*0.995, last.Value+p.Y.Max*0.05, label, figure.Temperature, draw.XRight); err != nil {
+			return nil, err
+		}
+	}
+	return p, nil
+}
+
+func points(line figure.Line) plotter.XYs {
+	xys := make(plotter.XYs, len(line.Points))
+	for at, point := range line.Points {
+		xys[at] = plotter.XY{X: point.Seconds, Y: point.Value}
+	}
+	return xys
+}
+
+func addCeiling(p *plot.Plot, trace figure.HeatTrace) error {
+	value := trace.Ceiling.Value
+	line, err := plotter.NewLine(plotter.XYs{{X: 0, Y: value}, {X: trace.Seconds, Y: value}})
+	if err != nil {
+		return err
+	}
+	line.Color, line.Width = paint(figure.CeilingGrey), pixels(1.5)
+	line.Dashes = []vg.Length{pixels(8), pixels(6)}
+	p.Add(line)
+	return addLabel(p, trace.Seconds*0.995, value+p.Y.Max*0.015, trace.Ceiling.Label, figure.CeilingGrey, draw.XRight)
+}
+
+func addLabel(p *plot.Plot, x, y float64, label, colour string, align draw.XAlignment) error {
+	labels, err := plotter.NewLabels(plotter.XYLabels{XYs: plotter.XYs{{X: x, Y: y}}, Labels: []string{label}})
+	if err != nil {
+		return err
+	}
+	labels.TextStyle[0] = style(14, colour, false)
+	labels.TextStyle[0].XAlign = align
+	p.Add(labels)
+	return nil
+}
+
+// shadeSpans lays a wash over the stretches that findings mark.
+func shadeSpans(p *plot.Plot, trace figure.HeatTrace) error {
+	for _, span := range trace.Spans {
+		top := p.Y.Max
+		area, err := plotter.NewPolygon(plotter.XYs{
+			{X: span.From, Y: 0}, {X: span.To, Y: 0}, {X: span.To, Y: top}, {X: span.From, Y: top},
+		})
+		if err != nil {
+			return err
+		}
+		area.Color = wash(figure.SeverityColour(span.Severity), 26)
+		area.Width = 0
+		p.Add(area)
+	}
+	return nil
+}
+
+// labelSpans writes each kind of finding once, at its first stretch, and the
+// level of throughput over every stretch that has room for it.
+func labelSpans(data draw.Canvas, trace figure.HeatTrace) {
+	top := trace.ThroughputTop()
+	named := map[string]bool{}
+	for _, span := range trace.Spans {
+		x := data.Min.X + vg.Length(span.From/trace.Seconds)*(data.Max.X-data.Min.X) + pixels(6)
+		colour := figure.SeverityColour(span.Severity)
+		if span.To-span.From > trace.Seconds/12 {
+			y := data.Min.Y + vg.Length(span.Level/top)*(data.Max.Y-data.Min.Y) + pixels(8)
+			data.FillText(style(14, figure.Ink, false), vg.Point{X: x, Y: y}, span.LevelText)
+		}
+		if named[span.Kind] {
+			continue
+		}
+		named[span.Kind] = true
+		y := data.Min.Y + pixels(float64(12+20*(len(named)-1)))
+		data.FillText(style(15, colour, true), vg.Point{X: x, Y: y}, figure.SeverityMark(span.Severity)+" "+span.Kind)
+	}
+}

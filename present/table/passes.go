@@ -1,0 +1,54 @@
+package table
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+
+	"opengauge/core/session"
+	"opengauge/core/unit"
+)
+
+// Passes is the table of a session's passes.
+func Passes(s *session.Session, notation unit.Notation) Table {
+	t := Table{Columns: []Column{
+		number("pass"), text("operation"), text("access"), number("block"), number("depth"), number("time"),
+		number(notation.Unit()), number("IOPS"), number("p50"), number("p99"), number("longest"), text("direct"),
+	}}
+	cached, failing := false, int64(0)
+	for _, pass := range s.Passes {
+		cached = cached || !pass.Direct
+		failing += pass.Errors
+		t.Rows = append(t.Rows, passRow(pass, notation))
+	}
+	if cached {
+		t.Notes = append(t.Notes, "direct: no means that this file system does not do direct I/O; the system's cache stood between the program and the storage, and figures may be those of memory.")
+	}
+	if failing > 0 {
+		t.Notes = append(t.Notes, fmt.Sprintf("%d operations failed; they are not counted in the figures.", failing))
+	}
+	if s.State != session.Complete {
+		t.Notes = append(t.Notes, "The session is "+string(s.State)+": passes may be missing, and the last one may be cut short.")
+	}
+	return t
+}
+
+func passRow(pass session.Pass, notation unit.Notation) []string {
+	return []string{
+		strconv.Itoa(pass.Index + 1), string(pass.Operation), string(pass.Access),
+		pass.BlockBytes.String(), strconv.Itoa(pass.Depth), seconds(pass.ElapsedSeconds),
+		notation.Number(pass.BytesPerSecond), unit.Grouped(int64(math.Round(pass.IOPS))),
+		unit.Latency(pass.Latency.P50), unit.Latency(pass.Latency.P99), unit.Latency(pass.Latency.Max),
+		yesNo(pass.Direct),
+	}
+}
+
+// seconds writes a pass's time to a tenth of a second.
+func seconds(value float64) string { return fmt.Sprintf("%.1f s", value) }
+
+func yesNo(yes bool) string {
+	if yes {
+		return "yes"
+	}
+	return "no"
+}

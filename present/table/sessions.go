@@ -1,0 +1,67 @@
+package table
+
+import (
+	"sort"
+	"strconv"
+
+	"opengauge/core/logbook"
+	"opengauge/core/session"
+	"opengauge/core/unit"
+)
+
+// Sessions is the table of what a logbook keeps.
+func Sessions(summaries []logbook.Summary) Table {
+	t := Table{Columns: []Column{
+		text("id"), text("name"), text("started"), text("target"), text("plan"), number("passes"), text("state"),
+	}}
+	for _, s := range summaries {
+		t.Rows = append(t.Rows, []string{
+			s.ID, s.Name, s.Started.Local().Format("2006-01-02 15:04:05"), Marked(s.Target, s.Simulated), s.Plan,
+			strconv.Itoa(s.Passes), string(s.State),
+		})
+	}
+	return t
+}
+
+// Marked adds to what was measured that it was simulated, where it was.
+func Marked(target string, simulated bool) string {
+	if simulated {
+		return target + " (simulated)"
+	}
+	return target
+}
+
+// Circumstances is the table of what is known about how a session was measured.
+func Circumstances(s *session.Session) Table {
+	t := Table{Columns: []Column{text("what"), text("value")}}
+	add := func(what, value string) {
+		if value != "" && value != " " {
+			t.Rows = append(t.Rows, []string{what, value})
+		}
+	}
+	add("target", Marked(s.Target.Address, s.Simulated))
+	add("touched", s.Target.SpanBytes.Capacity())
+	add("on", s.Target.FileSystem+" of "+s.Target.CapacityBytes.Capacity())
+	if s.Target.FileSystem == "" {
+		t.Rows[len(t.Rows)-1][1] = s.Target.CapacityBytes.Capacity()
+	}
+	add("plan", s.Plan.Name)
+	for _, hop := range s.Chain.Hops {
+		add("hop", hop.Name+": "+hop.Standard+", usable "+unit.Decimal.Number(hop.Usable.Low)+" to "+unit.Decimal.Rate(hop.Usable.High))
+	}
+	keys := make([]string, 0, len(s.Conditions))
+	for key := range s.Conditions {
+		keys = append(keys, key)
+	}
+	sort.Strings(keys)
+	for _, key := range keys {
+		add("condition "+key, s.Conditions[key])
+	}
+	add("started", s.Started.Local().Format("2006-01-02 15:04:05 MST"))
+	add("state", string(s.State))
+	add("system", s.Environment.System+" "+s.Environment.SystemVersion)
+	add("kernel", s.Environment.Kernel)
+	add("processor", s.Environment.Processor)
+	add("opengauge", s.Environment.ProgramVersion)
+	return t
+}

@@ -1,0 +1,20 @@
+// Package table holds results as tables, independent of where they are shown.
+package table
+
+// Table is columns and rows of text, ready to be shown.
+type Table struct {
+	Columns []Column
+	Rows    [][]string
+	// Notes are sentences that belong under the table.
+	Notes []string
+}
+
+// Column is one column of a table.
+type Column struct {
+	Title string
+	// Number columns are aligned to the right.
+	Number bool
+}
+
+func text(title string) Column   { return Column{Title: title} }
+func number(title string) Column { return Column{Title: title, Number: true} }

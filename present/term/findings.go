@@ -1,0 +1,104 @@
+package term
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+	"sort"
+	"strings"
+
+	"opengauge/core/session"
+	"opengauge/core/unit"
+	"opengauge/present/figure"
+)
+
+// Findings writes what was found, each with its advice.
+func (s *Screen) Findings(findings []session.Finding) {
+	if len(findings) == 0 {
+		s.Println("No findings: nothing in this session looks wrong or in need of a word.")
+		return
+	}
+	for at, finding := range findings {
+		if at > 0 {
+			s.Println("")
+		}
+		s.finding(finding)
+	}
+}
+
+func (s *Screen) finding(finding session.Finding) {
+	severity := string(finding.Severity)
+	mark := severityStyle(severity).Render(figure.SeverityMark(severity) + " " + severity)
+	s.Printf("%s  %s  %s\n", mark, bold.Render(finding.Kind), faint.Render(fmt.Sprintf("confidence %.0f %%", finding.Confidence*100)))
+	s.Paragraph("  ", finding.Summary)
+	s.Paragraph("  → ", finding.Advice)
+}
+
+// Evidence writes the figures that a finding stands on.
+func (s *Screen) Evidence(finding session.Finding, notation unit.Notation) {
+	keys := make([]string, 0, len(finding.Evidence))
+	width := 0
+	for key := range finding.Evidence {
+		keys = append(keys, key)
+		label, _ := evidenceText(key, finding.Evidence[key], notation)
+		width = max(width, len(label))
+	}
+	sort.Strings(keys)
+	s.Println("  " + faint.Render("evidence"))
+	for _, key := range keys {
+		label, value := evidenceText(key, finding.Evidence[key], notation)
+		s.Paragraph(fmt.Sprintf("    %-*s  ", width, label), value)
+	}
+}
+
+// evidenceText turns "fast_bytes_per_second": 1.04e9 into "fast", "1 042 MB/s".
+func evidenceText(key string, value any, notation unit.Notation) (label, text string) {
+	number, isNumber := asNumber(value)
+	suffixes := []struct {
+		suffix string
+		write  func(float64) string
+	}{
+		{"_bytes_per_second", func(v float64) string { return notation.Rate(unit.BytesPerSecond(v)) }},
+		{"_celsius", func(v float64) string { return unit.Celsius(v).String() }},
+		{"_seconds", func(v float64) string { return fmt.Sprintf("%.4g s", v) }},
+		{"_bytes", func(v float64) string { return unit.Bytes(v).Capacity() }},
+		{"_share", func(v float64) string { return fmt.Sprintf("%.3g %%", v*100) }},
+	}
+	for _, known := range suffixes {
+		bare, found := strings.CutSuffix(key, known.suffix)
+		if !found || !isNumber {
+			continue
+		}
+		if known.suffix == "_share" {
+			bare += ", share"
+		}
+		return words(bare), known.write(number)
+	}
+	if isNumber {
+		return words(key), fmt.Sprintf("%.6g", number)
+	}
+	if name, ok := value.(string); ok {
+		return words(key), name
+	}
+	plain, err := json.Marshal(value)
+	if err != nil {
+		return words(key), fmt.Sprint(value)
+	}
+	return words(key), string(plain)
+}
+
+func words(key string) string { return strings.ReplaceAll(key, "_", " ") }
+
+func asNumber(value any) (float64, bool) {
+	switch v := value.(type) {
+	case float64:
+		return v, !math.IsNaN(v)
+	case int:
+		return float64(v), true
+	case unit.Celsius:
+		return float64(v), true
+	case unit.Bytes:
+		return float64(v), true
+	}
+	return 0, false
+}

@@ -1,0 +1,173 @@
+package term
+
+import (
+	"fmt"
+	"math"
+	"strings"
+
+	"opengauge/present/figure"
+)
+
+// The trace's parts in rows, and the width of the axis beside them.
+const (
+	flowRows  = 8
+	heatRows  = 5
+	axisWidth = 9
+)
+
+// eighths are blocks that fill a cell from its bottom.
+var eighths = []rune(" ▁▂▃▄▅▆▇█")
+
+// HeatTrace draws throughput over time, temperatures below on the same axis,
+// and findings as marked spans.
+func (s *Screen) HeatTrace(trace figure.HeatTrace) {
+	columns := max(min(s.Width, plainWidth)-axisWidth-2, 20)
+	if len(trace.Throughput.Points) < 2 {
+		return
+	}
+	s.Heading(trace.Title)
+	s.Println(faint.Render(Clean(trace.Subtitle)))
+	s.flow(trace, columns)
+	s.heat(trace, columns)
+	s.timeAxis(trace, columns)
+	s.spans(trace, columns)
+}
+
+// flow draws the throughput as an area from zero.
+func (s *Screen) flow(trace figure.HeatTrace, columns int) {
+	top := trace.ThroughputTop()
+	// A column shows the slowest of its samples, so that no dip is lost.
+	values := resample(trace.Throughput.Points, trace.Seconds, columns, math.Min)
+	ceilingRow := -1
+	if trace.ShowsCeiling() {
+		ceilingRow = int(trace.Ceiling.Value / top * flowRows)
+	}
+	style := flowStyle(trace.Writes)
+	s.Printf("%*s  %s\n", axisWidth, trace.Unit, faint.Render("higher is better"))
+	for row := flowRows - 1; row >= 0; row-- {
+		var line strings.Builder
+		for _, value := range values {
+			filled := value/top*flowRows - float64(row)
+			line.WriteRune(eighths[int(math.Round(8*min(max(filled, 0), 1)))])
+		}
+		text := line.String()
+		if row == ceilingRow {
+			text = strings.ReplaceAll(text, " ", "┄")
+		}
+		s.Printf("%s%s\n", axis(row, flowRows, top), style.Render(text))
+	}
+	if ceilingRow >= 0 {
+		s.Println(strings.Repeat(" ", axisWidth+2) + faint.Render("┄ "+Clean(trace.Ceiling.Label)))
+	}
+}
+
+// heat draws each temperature as a line of its own sign.
+func (s *Screen) heat(trace figure.HeatTrace, columns int) {
+	if len(trace.Temperatures) == 0 {
+		s.Println(strings.Repeat(" ", axisWidth+2) + faint.Render("no temperatures were recorded"))
+		return
+	}
+	signs := []rune("•×+∘")
+	top := trace.TemperatureTop()
+	grid := make([][]rune, heatRows)
+	for row := range grid {
+		grid[row] = []rune(strings.Repeat(" ", columns))
+	}
+	names := make([]string, 0, len(trace.Temperatures))
+	for at, line := range trace.Temperatures {
+		sign := signs[at%len(signs)]
+		names = append(names, string(sign)+" "+line.Name)
+		for column, value := range resample(line.Points, trace.Seconds, columns, math.Max) {
+			row := min(int(value/top*heatRows), heatRows-1)
+			if value > 0 {
+				grid[row][column] = sign
+			}
+		}
+	}
+	s.Printf("%*s  %s\n", axisWidth, "°C", warm.Render(Clean(strings.Join(names, "   "))))
+	for row := heatRows - 1; row >= 0; row-- {
+		s.Printf("%s%s\n", axis(row, heatRows, top), warm.Render(string(grid[row])))
+	}
+}
+
+// axis is what stands to the left of a row: the top value, the middle, or nothing.
+func axis(row, rows int, top float64) string {
+	label := ""
+	switch row {
+	case rows - 1:
+		label = fmt.Sprintf("%.4g", top)
+	case 0:
+		label = "0"
+	}
+	return fmt.Sprintf("%*s %s", axisWidth, label, faint.Render("│"))
+}
+
+func (s *Screen) timeAxis(trace figure.HeatTrace, columns int) {
+	s.Println(strings.Repeat(" ", axisWidth+1) + faint.Render("└"+strings.Repeat("─", columns)))
+	middle, end := fmt.Sprintf("%.0f", trace.Seconds/2), fmt.Sprintf("%.0f s", trace.Seconds)
+	line := []rune(strings.Repeat(" ", columns+1))
+	place := func(text string, at int) { copy(line[max(min(at, len(line)-len(text)), 0):], []rune(text)) }
+	place("0", 0)
+	place(middle, columns/2-len(middle)/2)
+	place(end, columns)
+	s.Println(strings.Repeat(" ", axisWidth+1) + string(line))
+}
+
+// spans draws a row for each kind of finding, with its word.
+func (s *Screen) spans(trace figure.HeatTrace, columns int) {
+	rows := map[string][]rune{}
+	var order []figure.Span
+	for _, span := range trace.Spans {
+		if rows[span.Kind] == nil {
+			rows[span.Kind] = []rune(strings.Repeat(" ", columns))
+			order = append(order, span)
+		}
+		from, to := column(span.From, trace.Seconds, columns), column(span.To, trace.Seconds, columns)
+		for at := from; at <= to; at++ {
+			rows[span.Kind][at] = '▔'
+		}
+	}
+	for _, span := range order {
+		style := severityStyle(span.Severity)
+		s.Println(strings.Repeat(" ", axisWidth+2) + style.Render(string(rows[span.Kind])))
+		s.Println(strings.Repeat(" ", axisWidth+2) + style.Render(figure.SeverityMark(span.Severity)+" "+Clean(span.Kind)))
+	}
+}
+
+func column(seconds, whole float64, columns int) int {
+	if whole <= 0 {
+		return 0
+	}
+	return min(max(int(seconds/whole*float64(columns)), 0), columns-1)
+}
+
+// resample gives one value a column: of all the points that fall into it the
+// one that choose prefers, and where none does the one before.
+func resample(points []figure.Point, whole float64, columns int, choose func(a, b float64) float64) []float64 {
+	values := make([]float64, columns)
+	set := make([]bool, columns)
+	for _, point := range points {
+		// A sample's time is its end; it belongs to the column before it.
+		at := column(point.Seconds*(1-1e-9), whole, columns)
+		if set[at] {
+			values[at] = choose(values[at], point.Value)
+		} else {
+			values[at], set[at] = point.Value, true
+		}
+	}
+	fillGaps(values, set)
+	return values
+}
+
+// fillGaps gives a column without a point of its own the value of the next one
+// that has: a sample stands for the stretch up to its time.
+func fillGaps(values []float64, set []bool) {
+	next, known := 0.0, false
+	for at := len(values) - 1; at >= 0; at-- {
+		if set[at] {
+			next, known = values[at], true
+		} else if known {
+			values[at] = next
+		}
+	}
+}

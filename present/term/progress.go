@@ -1,0 +1,90 @@
+package term
+
+import (
+	"fmt"
+	"math"
+	"time"
+
+	"charm.land/bubbles/v2/progress"
+	"charm.land/lipgloss/v2"
+	"github.com/charmbracelet/x/ansi"
+
+	"opengauge/core/run"
+	"opengauge/core/session"
+	"opengauge/core/unit"
+	"opengauge/present/figure"
+)
+
+// redrawEvery keeps a fast run from drawing more often than anyone can read.
+const redrawEvery = 80 * time.Millisecond
+
+// Progress shows how far a run is: a line that is redrawn on a terminal, a
+// plain line a pass elsewhere.
+type Progress struct {
+	screen   *Screen
+	notation unit.Notation
+	bar      progress.Model
+	drawn    time.Time
+	shown    bool
+	filling  bool
+}
+
+// NewProgress shows progress on a screen, which is usually standard error.
+func NewProgress(screen *Screen, notation unit.Notation) *Progress {
+	bar := progress.New(
+		progress.WithWidth(24), progress.WithoutPercentage(),
+		progress.WithColors(lipgloss.Color(figure.Throughput)),
+	)
+	return &Progress{screen: screen, notation: notation, bar: bar}
+}
+
+// Tell takes a report from the runner.
+func (p *Progress) Tell(report run.Progress) {
+	if p.screen.Interactive {
+		p.redraw(report)
+		return
+	}
+	if report.Pass == 0 && !p.filling {
+		p.filling = true
+		p.screen.Println(report.Doing)
+	}
+	if report.Ended != nil {
+		p.screen.Println(passLine(report, p.notation))
+	}
+}
+
+func passLine(report run.Progress, notation unit.Notation) string {
+	pass := report.Ended
+	return fmt.Sprintf("pass %d/%d: %s: %s, %s IOPS, p50 %s%s", report.Pass, report.Passes, pass.Label(),
+		notation.Rate(pass.BytesPerSecond), unit.Grouped(int64(math.Round(pass.IOPS))), unit.Latency(pass.Latency.P50), cutShort(pass))
+}
+
+func cutShort(pass *session.Pass) string {
+	if pass.CutShort {
+		return " (cut short)"
+	}
+	return ""
+}
+
+func (p *Progress) redraw(report run.Progress) {
+	if p.shown && report.Ended == nil && time.Since(p.drawn) < redrawEvery {
+		return
+	}
+	doing := report.Doing
+	if report.Pass > 0 {
+		doing = fmt.Sprintf("%d/%d %s", report.Pass, report.Passes, doing)
+	}
+	line := fmt.Sprintf("%s %3.0f %%  %s  %s left  %s",
+		p.bar.ViewAs(report.Share), report.Share*100, bold.Render(fmt.Sprintf("%11s", p.notation.Rate(report.Rate))),
+		unit.Span(report.Left), doing)
+	p.screen.Printf("\r%s%s", ansi.EraseLineRight, ansi.Truncate(line, p.screen.Width-1, "…"))
+	p.shown, p.drawn = true, time.Now()
+}
+
+// Done takes the redrawn line away again.
+func (p *Progress) Done() {
+	if p.shown {
+		p.screen.Printf("\r%s", ansi.EraseLineRight)
+	}
+	p.shown = false
+}

@@ -1,0 +1,97 @@
+// Package term draws results in a terminal, or as plain text where there is
+// none: the writer takes colour away where it cannot be shown or is not wanted.
+package term
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"unicode"
+
+	"charm.land/lipgloss/v2"
+	"github.com/charmbracelet/colorprofile"
+	"golang.org/x/term"
+
+	"opengauge/present/figure"
+)
+
+// Screen is where text goes, with what it can show.
+type Screen struct {
+	out io.Writer
+	// Width is how many columns there are.
+	Width int
+	// Interactive says whether a person sees it now: lines may be redrawn.
+	Interactive bool
+}
+
+// plainWidth is the width of text that goes to a file or a pipe.
+const plainWidth = 100
+
+// NewScreen finds out what out can show. NO_COLOR and a dumb terminal are
+// honoured.
+func NewScreen(out io.Writer) *Screen {
+	screen := &Screen{out: colorprofile.NewWriter(out, os.Environ()), Width: plainWidth}
+	file, ok := out.(*os.File)
+	if !ok || !term.IsTerminal(int(file.Fd())) || os.Getenv("TERM") == "dumb" {
+		return screen
+	}
+	screen.Interactive = true
+	if width, _, err := term.GetSize(int(file.Fd())); err == nil && width > 0 {
+		screen.Width = width
+	}
+	return screen
+}
+
+// Printf writes text.
+func (s *Screen) Printf(format string, arguments ...any) {
+	_, _ = fmt.Fprintf(s.out, format, arguments...)
+}
+
+// Println writes a line.
+func (s *Screen) Println(text string) { s.Printf("%s\n", text) }
+
+// Heading writes a line that begins something new.
+func (s *Screen) Heading(text string) { s.Println(bold.Render(Clean(text))) }
+
+// Paragraph writes text wrapped to the screen, its first line after a lead and
+// the others as far in.
+func (s *Screen) Paragraph(lead, text string) {
+	indent := lipgloss.Width(lead)
+	width := max(min(s.Width, plainWidth)-indent, 20)
+	for _, line := range strings.Split(lipgloss.Wrap(Clean(text), width, ""), "\n") {
+		s.Println(lead + strings.TrimRight(line, " "))
+		lead = strings.Repeat(" ", indent)
+	}
+}
+
+// Clean takes out of a text what would steer a terminal instead of being shown.
+func Clean(text string) string {
+	return strings.Map(func(r rune) rune {
+		if r != '\n' && unicode.IsControl(r) || unicode.Is(unicode.Bidi_Control, r) {
+			return '·'
+		}
+		return r
+	}, text)
+}
+
+var (
+	bold   = lipgloss.NewStyle().Bold(true)
+	faint  = lipgloss.NewStyle().Foreground(lipgloss.Color(figure.CeilingGrey))
+	teal   = lipgloss.NewStyle().Foreground(lipgloss.Color("#14a098"))
+	indigo = lipgloss.NewStyle().Foreground(lipgloss.Color("#7c75f0"))
+	warm   = lipgloss.NewStyle().Foreground(lipgloss.Color(figure.Temperature))
+)
+
+// flowStyle is the style of throughput. In a terminal both of its colours are
+// lighter than on paper, so that they show on dark and on light.
+func flowStyle(writes bool) lipgloss.Style {
+	if writes {
+		return indigo
+	}
+	return teal
+}
+
+func severityStyle(severity string) lipgloss.Style {
+	return lipgloss.NewStyle().Bold(true).Foreground(lipgloss.Color(figure.SeverityColour(severity)))
+}
