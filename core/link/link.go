@@ -40,7 +40,7 @@ type Chain struct {
 
 // NewChain orders hops from the host to the storage and finds the one that binds.
 func NewChain(hops ...Hop) Chain {
-	chain := Chain{Hops: hops, BindingHop: -1}
+	chain := Chain{Hops: append([]Hop{}, hops...), BindingHop: -1}
 	for at, hop := range hops {
 		if chain.BindingHop < 0 || hop.Usable.High < hops[chain.BindingHop].Usable.High {
 			chain.BindingHop = at

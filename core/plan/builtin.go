@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path"
+	"slices"
 	"strings"
 )
 
@@ -29,6 +30,7 @@ func BuiltIn() ([]Plan, error) {
 		}
 		plans = append(plans, parsed)
 	}
+	slices.SortFunc(plans, func(a, b Plan) int { return strings.Compare(a.Name, b.Name) })
 	return plans, nil
 }
 

@@ -159,6 +159,7 @@ const (
 
 // fill writes the whole span once, so that no read meets a hole.
 func (r *runner) fill(ctx context.Context) error {
+	r.progress.filling(engine.Progress{})
 	d := r.target.Description()
 	block := min(fillBlock, d.Span)
 	load := engine.Load{Action: target.Write, Block: block, Depth: fillDepth, Span: d.Span, Seed: newSeed(r.session, -1)}

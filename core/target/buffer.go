@@ -27,11 +27,13 @@ func newBuffers(shape Shape) [][]byte {
 func aligned(size int) []byte {
 	memory := make([]byte, size+bufferAlign)
 	skip := 0
-	if past := int(uintptr(unsafe.Pointer(&memory[0])) % bufferAlign); past != 0 {
+	if past := int(addressOf(memory) % bufferAlign); past != 0 {
 		skip = bufferAlign - past
 	}
 	return memory[skip : skip+size : skip+size]
 }
+
+func addressOf(memory []byte) uintptr { return uintptr(unsafe.Pointer(&memory[0])) }
 
 // probeSize is the length of the trial read or write that tells whether a file
 // system that opened a file for direct I/O carries it.

@@ -100,6 +100,12 @@ const (
 // fileSize decides how large a test file in a folder is.
 func fileSize(path string, wanted unit.Bytes, usage *disk.UsageStat) (unit.Bytes, error) {
 	free := unit.Bytes(usage.Free)
+	if usage.Total == 0 { // some file systems in memory do not say
+		if wanted == 0 {
+			return 0, fmt.Errorf("the file system of %s does not say how much is free; give a --size", path)
+		}
+		return wanted, nil
+	}
 	if wanted == 0 {
 		wanted = min(defaultSize, free/10) / sizeGrain * sizeGrain
 		if wanted == 0 {

@@ -5,6 +5,8 @@ import (
 	"math"
 	"strings"
 
+	"charm.land/lipgloss/v2"
+
 	"opengauge/present/figure"
 )
 
@@ -17,6 +19,9 @@ const (
 
 // eighths are blocks that fill a cell from its bottom.
 var eighths = []rune(" ▁▂▃▄▅▆▇█")
+
+// quarters are dots at four heights of a cell, from its bottom.
+var quarters = []rune("⣀⠤⠒⠉")
 
 // HeatTrace draws throughput over time, temperatures below on the same axis,
 // and findings as marked spans.
@@ -78,10 +83,14 @@ func (s *Screen) heat(trace figure.HeatTrace, columns int) {
 		sign := signs[at%len(signs)]
 		names = append(names, string(sign)+" "+line.Name)
 		for column, value := range resample(line.Points, trace.Seconds, columns, math.Max) {
-			row := min(int(value/top*heatRows), heatRows-1)
-			if value > 0 {
-				grid[row][column] = sign
+			height := min(value/top*heatRows, heatRows-0.01)
+			if height <= 0 {
+				continue
 			}
+			if len(trace.Temperatures) == 1 { // alone, it can be drawn finer
+				sign = quarters[int(height*4)%4]
+			}
+			grid[int(height)][column] = sign
 		}
 	}
 	s.Printf("%*s  %s\n", axisWidth, "°C", warm.Render(Clean(strings.Join(names, "   "))))
@@ -129,8 +138,10 @@ func (s *Screen) spans(trace figure.HeatTrace, columns int) {
 	}
 	for _, span := range order {
 		style := severityStyle(span.Severity)
-		s.Println(strings.Repeat(" ", axisWidth+2) + style.Render(string(rows[span.Kind])))
-		s.Println(strings.Repeat(" ", axisWidth+2) + style.Render(figure.SeverityMark(span.Severity)+" "+Clean(span.Kind)))
+		label := figure.SeverityMark(span.Severity) + " " + Clean(span.Kind)
+		indent := min(column(span.From, trace.Seconds, columns), max(columns-lipgloss.Width(label), 0))
+		s.Println(strings.Repeat(" ", axisWidth+2) + style.Render(strings.TrimRight(string(rows[span.Kind]), " ")))
+		s.Println(strings.Repeat(" ", axisWidth+2+indent) + style.Render(label))
 	}
 }
 

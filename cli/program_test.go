@@ -1,0 +1,483 @@
+package cli_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"runtime"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"opengauge/core/session"
+)
+
+// program is the built program, which these tests drive as a user would.
+var program string
+
+func TestMain(m *testing.M) {
+	os.Exit(withProgram(m))
+}
+
+func withProgram(m *testing.M) int {
+	folder, err := os.MkdirTemp("", "opengauge-program-")
+	if err != nil {
+		panic(err)
+	}
+	defer os.RemoveAll(folder)
+	program = filepath.Join(folder, "opengauge")
+	build := exec.Command("go", "build", "-o", program, "opengauge/cmd/opengauge")
+	build.Env = append(os.Environ(), "CGO_ENABLED=0")
+	if out, err := build.CombinedOutput(); err != nil {
+		fmt.Fprintf(os.Stderr, "building the program: %v\n%s", err, out)
+		return 1
+	}
+	return m.Run()
+}
+
+// outcome is what a run of the program gave.
+type outcome struct {
+	code           int
+	stdout, stderr string
+}
+
+// desk is a user's place: a logbook of their own.
+type desk struct {
+	t       *testing.T
+	logbook string
+}
+
+func newDesk(t *testing.T) desk {
+	return desk{t: t, logbook: filepath.Join(t.TempDir(), "logbook.db")}
+}
+
+func (d desk) command(arguments ...string) *exec.Cmd {
+	command := exec.Command(program, arguments...)
+	command.Env = append(os.Environ(), "OPENGAUGE_LOGBOOK="+d.logbook)
+	return command
+}
+
+func (d desk) run(arguments ...string) outcome {
+	d.t.Helper()
+	return d.finish(d.command(arguments...))
+}
+
+func (d desk) finish(command *exec.Cmd) outcome {
+	d.t.Helper()
+	var stdout, stderr bytes.Buffer
+	command.Stdout, command.Stderr = &stdout, &stderr
+	err := command.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		d.t.Fatal(err)
+	}
+	return outcome{command.ProcessState.ExitCode(), stdout.String(), stderr.String()}
+}
+
+// must runs the program and fails the test if it fails.
+func (d desk) must(arguments ...string) string {
+	d.t.Helper()
+	got := d.run(arguments...)
+	if got.code != 0 {
+		d.t.Fatalf("opengauge %s: exit %d\n%s", strings.Join(arguments, " "), got.code, got.stderr)
+	}
+	return got.stdout
+}
+
+func decode[T any](t *testing.T, text string) T {
+	t.Helper()
+	var document T
+	if err := json.Unmarshal([]byte(text), &document); err != nil {
+		t.Fatalf("no JSON: %v\n%s", err, text)
+	}
+	return document
+}
+
+func assertEmpty(t *testing.T, folder string) {
+	t.Helper()
+	left, err := os.ReadDir(folder)
+	if err != nil || len(left) != 0 {
+		t.Errorf("left behind in the folder: %v, %v", left, err)
+	}
+}
+
+func TestMeasureAFolder(t *testing.T) {
+	d, folder := newDesk(t), t.TempDir()
+	s := decode[session.Session](t, d.must("measure", folder, "--hold", "50ms", "--size", "8MiB", "--condition", "fan=on", "--name", "stick", "--json"))
+	assertEmpty(t, folder)
+	if s.Format != "opengauge.session/1" || s.State != session.Complete || s.Simulated || s.Conditions["fan"] != "on" || len(s.Passes) != 6 {
+		t.Fatalf("session %+v", s)
+	}
+	for _, pass := range s.Passes {
+		sum := 0.0
+		for _, sample := range pass.Samples {
+			sum += float64(sample.Bytes)
+		}
+		if sum != float64(pass.Bytes) || sum == 0 {
+			t.Errorf("pass %d: samples have %v bytes, the pass %d", pass.Index, sum, pass.Bytes)
+		}
+		if got := float64(pass.Bytes) / pass.ElapsedSeconds; math.Abs(got-float64(pass.BytesPerSecond)) > got*1e-12 {
+			t.Errorf("pass %d: %v is not %v", pass.Index, got, pass.BytesPerSecond)
+		}
+	}
+	if shown := decode[session.Session](t, d.must("logbook", "show", "stick", "--json")); shown.ID != s.ID || len(shown.Passes) != 6 {
+		t.Errorf("the logbook has %s with %d passes", shown.ID, len(shown.Passes))
+	}
+	if list := d.must("logbook", "list"); !strings.Contains(list, "stick") || !strings.Contains(list, "complete") {
+		t.Errorf("the list is:\n%s", list)
+	}
+}
+
+// The keys of the session's JSON are a promise, written down as a JSON Schema.
+func TestSessionFollowsItsSchema(t *testing.T) {
+	source, err := os.ReadFile("../docs/session.schema.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	schema := decode[map[string]any](t, string(source))
+	d := newDesk(t)
+	for name, arguments := range map[string][]string{
+		"a folder":       {"measure", t.TempDir(), "--hold", "20ms", "--size", "4MiB", "--json"},
+		"with a finding": {"measure", "sim:sandpiper", "--plan", "long-write", "--json"},
+	} {
+		for _, fault := range faults(schema, decode[any](t, d.must(arguments...)), "session") {
+			t.Errorf("%s: %s", name, fault)
+		}
+	}
+	if found := faults(schema, map[string]any{"format": 1.0}, "session"); len(found) < 5 {
+		t.Errorf("the check itself finds %q in an empty session", found)
+	}
+}
+
+// faults checks a document against the part of JSON Schema that the session's
+// schema uses, and besides that no key is missing from the schema.
+func faults(schema map[string]any, document any, at string) []string {
+	var found []string
+	say := func(format string, arguments ...any) {
+		found = append(found, at+": "+fmt.Sprintf(format, arguments...))
+	}
+	if constant, there := schema["const"]; there && constant != document {
+		say("%v is not %v", document, constant)
+	}
+	if choices, there := schema["enum"].([]any); there && !slices.Contains(choices, document) {
+		say("%v is none of %v", document, choices)
+	}
+	if allowed := fmt.Sprint(schema["type"]); schema["type"] != nil && !strings.Contains(allowed, kindOf(document)) &&
+		!(kindOf(document) == "integer" && strings.Contains(allowed, "number")) {
+		say("is a %s, want %s", kindOf(document), allowed)
+		return found
+	}
+	switch value := document.(type) {
+	case []any:
+		items, _ := schema["items"].(map[string]any)
+		for index, item := range value {
+			found = append(found, faults(items, item, fmt.Sprintf("%s[%d]", at, index))...)
+		}
+	case map[string]any:
+		properties, _ := schema["properties"].(map[string]any)
+		required, _ := schema["required"].([]any)
+		for _, key := range required {
+			if _, there := value[key.(string)]; !there {
+				say("has no %q", key)
+			}
+		}
+		for key, member := range value {
+			if known, there := properties[key].(map[string]any); there {
+				found = append(found, faults(known, member, at+"."+key)...)
+			} else if properties != nil {
+				say("has %q, which the schema does not know", key)
+			}
+		}
+	}
+	return found
+}
+
+// kindOf is JSON Schema's name for the type of a value.
+func kindOf(value any) string {
+	switch v := value.(type) {
+	case nil:
+		return "null"
+	case bool:
+		return "boolean"
+	case string:
+		return "string"
+	case []any:
+		return "array"
+	case map[string]any:
+		return "object"
+	case float64:
+		if v == math.Trunc(v) {
+			return "integer"
+		}
+	}
+	return "number"
+}
+
+func TestOutputForPeople(t *testing.T) {
+	d, folder := newDesk(t), t.TempDir()
+	got := d.run("measure", folder, "--hold", "20ms", "--size", "4MiB", "--units", "bits")
+	if got.code != 0 || !strings.Contains(got.stdout, "Gbit/s") || !strings.Contains(got.stdout, "Next: opengauge explain") {
+		t.Errorf("exit %d:\n%s", got.code, got.stdout)
+	}
+	if lines := strings.Count(got.stderr, "\n"); lines != 1+1+6 || !strings.Contains(got.stderr, "pass 6/6") {
+		t.Errorf("progress has %d lines, want the announcement, the filling and six passes:\n%s", lines, got.stderr)
+	}
+	if strings.ContainsRune(got.stdout+got.stderr, '\x1b') {
+		t.Error("escapes without a terminal")
+	}
+}
+
+func TestAnExistingFile(t *testing.T) {
+	d, name := newDesk(t), filepath.Join(t.TempDir(), "footage")
+	content := bytes.Repeat([]byte("kelp"), 1<<18)
+	if err := os.WriteFile(name, content, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	refused := d.run("measure", name)
+	if refused.code != 2 || !strings.Contains(refused.stderr, "only ever read") {
+		t.Errorf("a plan that writes: exit %d, %s", refused.code, refused.stderr)
+	}
+	s := decode[session.Session](t, d.must("measure", name, "--plan", "quick-read", "--hold", "20ms", "--json"))
+	if len(s.Passes) != 3 || s.Target.Kind != "file" {
+		t.Errorf("%d passes of a %s", len(s.Passes), s.Target.Kind)
+	}
+	if after, _ := os.ReadFile(name); !bytes.Equal(after, content) {
+		t.Error("the file was changed")
+	}
+}
+
+func TestOwnPlan(t *testing.T) {
+	d, file := newDesk(t), filepath.Join(t.TempDir(), "own.yaml")
+	plan := "plan: own\nsteps:\n  - sweep: {operation: read, access: random, block: [4KiB, 8KiB], depth: [1, 4], hold: 20ms}\n"
+	if err := os.WriteFile(file, []byte(plan), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	s := decode[session.Session](t, d.must("measure", t.TempDir(), "--plan", file, "--size", "4MiB", "--json"))
+	if len(s.Passes) != 4 || s.Plan.Name != "own" || s.Passes[3].BlockBytes != 8192 || s.Passes[3].Depth != 4 {
+		t.Errorf("plan %s gave %d passes", s.Plan.Name, len(s.Passes))
+	}
+}
+
+func TestSimulatedHeatIsExplainedAndReported(t *testing.T) {
+	d, folder := newDesk(t), t.TempDir()
+	d.must("measure", "sim:sandpiper", "--plan", "long-write", "--name", "hot")
+	text := d.must("explain", "hot")
+	for _, want := range []string{"(simulated)", "▲ caution  heat-throttle", "70 °C", "throttle at", "higher is better"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("%q is not in the explanation:\n%s", want, text)
+		}
+	}
+	explained := decode[struct{ Findings []session.Finding }](t, d.must("explain", "latest", "--json"))
+	if len(explained.Findings) != 1 || explained.Findings[0].Kind != "heat-throttle" {
+		t.Errorf("findings are %+v", explained.Findings)
+	}
+	if got := d.run("explain", "hot", "--fail-on", "caution"); got.code != 3 {
+		t.Errorf("--fail-on caution exits with %d, want 3", got.code)
+	}
+	if got := d.run("explain", "hot", "--fail-on", "fault"); got.code != 0 {
+		t.Errorf("--fail-on fault exits with %d, want 0", got.code)
+	}
+	page, picture := filepath.Join(folder, "hot.html"), filepath.Join(folder, "hot.png")
+	d.must("report", "hot", "--out", page, "--image", picture)
+	for name, least := range map[string]int64{page: 500_000, picture: 10_000} {
+		if info, err := os.Stat(name); err != nil || info.Size() < least {
+			t.Errorf("%s: %v, %v", name, info, err)
+		}
+	}
+	if left, _ := os.ReadDir(folder); len(left) != 2 {
+		t.Errorf("%d files were written, want 2", len(left))
+	}
+}
+
+func TestTheFanIsWhatTheConditionSays(t *testing.T) {
+	d := newDesk(t)
+	cool := decode[session.Session](t, d.must("measure", "sim:sandpiper", "--through", "barnacle", "--condition", "fan=on", "--plan", "long-write", "--json"))
+	if len(cool.Findings) != 0 || cool.Conditions["enclosure"] != "barnacle" || cool.Conditions["ambient"] != "23C" {
+		t.Errorf("findings %+v, conditions %v", cool.Findings, cool.Conditions)
+	}
+	if got := d.run("measure", "sim:sandpiper", "--condition", "fan=on"); got.code != 2 || !strings.Contains(got.stderr, "has no fan") {
+		t.Errorf("a fan on a passive case: exit %d, %s", got.code, got.stderr)
+	}
+}
+
+func TestDemo(t *testing.T) {
+	d, folder := newDesk(t), filepath.Join(t.TempDir(), "demo")
+	for range 2 { // a second run replaces the first
+		text := d.must("demo", "--out", folder)
+		if strings.Count(text, "heat-throttle") != 2 || !strings.Contains(text, "What to look at first") {
+			t.Errorf("the demo says:\n%s", text)
+		}
+		for _, name := range []string{"report.html", "heat-trace.png", "demo-logbook.db"} {
+			if _, err := os.Stat(filepath.Join(folder, name)); err != nil {
+				t.Error(err)
+			}
+		}
+	}
+	if _, err := os.Stat(d.logbook); err == nil {
+		t.Error("the demo wrote into the user's logbook")
+	}
+}
+
+func TestInterruptKeepsAndCleans(t *testing.T) {
+	if runtime.GOOS == "windows" {
+		t.Skip("processes cannot be sent an interrupt on this system")
+	}
+	d, folder := newDesk(t), t.TempDir()
+	command := d.command("measure", folder, "--size", "4MiB", "--hold", "2s")
+	time.AfterFunc(3*time.Second, func() { _ = command.Process.Signal(os.Interrupt) })
+	got := d.finish(command)
+	if got.code != 130 || !strings.Contains(got.stderr, "what was measured is kept") {
+		t.Errorf("exit %d: %s", got.code, got.stderr)
+	}
+	assertEmpty(t, folder)
+	s := decode[session.Session](t, d.must("logbook", "show", "latest", "--json"))
+	if s.State != session.Interrupted || len(s.Passes) == 0 || !s.Passes[len(s.Passes)-1].CutShort {
+		t.Errorf("state %s with %d passes", s.State, len(s.Passes))
+	}
+}
+
+func TestAKilledProgramLosesAtMostThePassInProgress(t *testing.T) {
+	d := newDesk(t)
+	command := d.command("measure", t.TempDir(), "--size", "4MiB", "--hold", "1s")
+	time.AfterFunc(3*time.Second, func() { _ = command.Process.Kill() })
+	d.finish(command)
+	s := decode[session.Session](t, d.must("logbook", "show", "latest", "--json"))
+	if s.State != session.Interrupted || len(s.Passes) < 1 || len(s.Passes) > 3 {
+		t.Errorf("state %s with %d passes", s.State, len(s.Passes))
+	}
+	for _, pass := range s.Passes {
+		if pass.CutShort || len(pass.Samples) == 0 || pass.ElapsedSeconds < 1 {
+			t.Errorf("pass %d is not whole: %v s, %d samples", pass.Index, pass.ElapsedSeconds, len(pass.Samples))
+		}
+	}
+}
+
+func TestBadInput(t *testing.T) {
+	d, folder := newDesk(t), t.TempDir()
+	write := func(name, content string) string {
+		path := filepath.Join(t.TempDir(), name)
+		if err := os.WriteFile(path, []byte(content), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		return path
+	}
+	badPlan := write("bad.yaml", "plan: x\nsteps:\n  - sweep: {operation: read, access: random, block: 4KiB, depth: none}\n")
+	noBook := write("broken.db", strings.Repeat("no database at all ", 50))
+	d.must("measure", "sim:sandpiper", "--name", "taken", "--hold", "10ms")
+
+	cases := []struct {
+		name      string
+		arguments []string
+		code      int
+		want      string
+	}{
+		{"missing folder", []string{"measure", filepath.Join(folder, "none")}, 1, "check the spelling"},
+		{"no target", []string{"measure"}, 2, "accepts 1 arg"},
+		{"too many targets", []string{"measure", "a", "b"}, 2, "accepts 1 arg"},
+		{"no space", []string{"measure", folder, "--size", "900TiB"}, 1, "no space"},
+		{"size below a block", []string{"measure", folder, "--size", "64KiB"}, 2, "below one block"},
+		{"size 0", []string{"measure", folder, "--size", "0"}, 2, "below one block"},
+		{"odd size", []string{"measure", folder, "--size", "2000001"}, 2, "not a multiple"},
+		{"bits for a size", []string{"measure", folder, "--size", "1Gb"}, 2, "bits"},
+		{"unknown plan", []string{"measure", folder, "--plan", "nonesuch"}, 2, "not built in (long-write, quick, quick-read)"},
+		{"broken plan", []string{"measure", folder, "--plan", badPlan}, 2, "bad.yaml:3:66: depth \"none\""},
+		{"bad hold", []string{"measure", folder, "--hold", "5"}, 2, "write one like 5s"},
+		{"bad condition", []string{"measure", folder, "--condition", "fan"}, 2, "key=value"},
+		{"name in use", []string{"measure", folder, "--name", "taken"}, 2, "choose another"},
+		{"name latest", []string{"measure", folder, "--name", "latest"}, 2, "stands for the newest"},
+		{"bad severity", []string{"measure", folder, "--fail-on", "panic"}, 2, "note, caution or fault"},
+		{"bad units", []string{"measure", folder, "--units", "stones"}, 2, "decimal, binary, bits"},
+		{"unknown flag", []string{"measure", folder, "--speed"}, 2, "unknown flag"},
+		{"unknown command", []string{"frobnicate"}, 2, "unknown command"},
+		{"unknown simulated drive", []string{"measure", "sim:albatross"}, 2, "known are sandpiper"},
+		{"enclosure of a real folder", []string{"measure", folder, "--through", "limpet"}, 2, "not simulated"},
+		{"broken logbook", []string{"measure", folder, "--logbook", noBook}, 1, "cannot be used"},
+		{"no logbook", []string{"logbook", "list", "--logbook", filepath.Join(folder, "none.db")}, 1, "measure something first"},
+		{"unknown session", []string{"explain", "nonesuch"}, 1, "no session \"nonesuch\""},
+		{"report without a file", []string{"report", "latest"}, 2, "say what to write"},
+		{"report of nothing", []string{"report"}, 2, "requires at least 1 arg"},
+		{"image of another kind", []string{"report", "latest", "--image", "x.bmp"}, 2, ".png or .svg"},
+		{"page into nowhere", []string{"report", "latest", "--out", filepath.Join(folder, "none", "x.html")}, 1, "could not write"},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			got := d.run(c.arguments...)
+			if got.code != c.code || !strings.Contains(got.stderr, c.want) {
+				t.Errorf("exit %d, want %d; stderr %q, want %q in it", got.code, c.code, got.stderr, c.want)
+			}
+			if strings.Count(got.stderr, "\n") != 1 || got.stdout != "" {
+				t.Errorf("want one line on stderr alone; stderr %q, stdout %q", got.stderr, got.stdout)
+			}
+			assertEmpty(t, folder)
+		})
+	}
+}
+
+func TestFoldersThatCannotBeWritten(t *testing.T) {
+	if runtime.GOOS == "windows" {
+		t.Skip("permissions work differently on this system")
+	}
+	t.Run("read-only mount", func(t *testing.T) {
+		folder := mounted(t, "tmpfs", "ro,size=64m")
+		if got := newDesk(t).run("measure", folder); got.code != 1 || !strings.Contains(got.stderr, "mounted read-only") {
+			t.Errorf("exit %d: %s", got.code, got.stderr)
+		}
+	})
+	t.Run("full", func(t *testing.T) {
+		folder := mounted(t, "tmpfs", "size=64m")
+		if got := newDesk(t).run("measure", folder, "--size", "63MiB"); got.code != 1 || !strings.Contains(got.stderr, "stay reserved") {
+			t.Errorf("exit %d: %s", got.code, got.stderr)
+		}
+		assertEmpty(t, folder)
+	})
+	t.Run("without direct I/O", func(t *testing.T) {
+		folder := mounted(t, "ramfs", "mode=755")
+		d := newDesk(t)
+		s := decode[session.Session](t, d.must("measure", folder, "--size", "8MiB", "--hold", "20ms", "--json"))
+		if s.Passes[0].Direct {
+			t.Error("the pass claims direct I/O")
+		}
+		if text := d.must("logbook", "show", "latest"); !strings.Contains(text, "does not do direct I/O") {
+			t.Errorf("the table does not say so:\n%s", text)
+		}
+		assertEmpty(t, folder)
+	})
+}
+
+// mounted mounts a small file system for a test, where that is allowed.
+func mounted(t *testing.T, kind, options string) string {
+	t.Helper()
+	if os.Geteuid() != 0 || runtime.GOOS != "linux" {
+		t.Skip("mounting a file system needs root on Linux")
+	}
+	folder := t.TempDir()
+	if out, err := exec.Command("mount", "-t", kind, "-o", options, "opengauge-test", folder).CombinedOutput(); err != nil {
+		t.Skipf("mounting %s is not possible here: %s", kind, out)
+	}
+	t.Cleanup(func() { _ = exec.Command("umount", folder).Run() })
+	return folder
+}
+
+func TestHelpAndCompletion(t *testing.T) {
+	d := newDesk(t)
+	for _, command := range []string{"", "demo", "measure", "explain", "report", "logbook list", "logbook show"} {
+		text := d.must(append(strings.Fields(command), "--help")...)
+		if !strings.Contains(text, "Examples:") || !strings.Contains(text, "Usage:") {
+			t.Errorf("%q --help has no examples or usage", command)
+		}
+	}
+	d.must("measure", "sim:sandpiper", "--name", "ebb", "--hold", "10ms")
+	if offers := d.must("__complete", "explain", "e"); !regexp.MustCompile(`(?m)^ebb$`).MatchString(offers) {
+		t.Errorf("explain completes to %q", offers)
+	}
+	if script := d.must("completion", "bash"); !strings.Contains(script, "opengauge") {
+		t.Error("no completion script for bash")
+	}
+}

@@ -1,0 +1,159 @@
+package plan
+
+import (
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"opengauge/core/unit"
+)
+
+const portholeCheck = `plan: porthole-check
+about: What the drive does behind the deck port.
+steps:
+  - sweep:
+      operation: [read, write]
+      access: [sequential, random]
+      block: [4KiB, 1MiB]
+      depth: [1, 8, 32]
+      hold: 2s
+  - sweep: {operation: read, access: sequential, block: 64KiB, depth: 4}
+`
+
+func TestSweepCrossesItsLists(t *testing.T) {
+	p, err := Parse("porthole.yaml", []byte(portholeCheck))
+	if err != nil {
+		t.Fatal(err)
+	}
+	passes := p.Passes(5 * time.Second)
+	if len(passes) != 2*2*2*3+1 {
+		t.Fatalf("%d passes, want 25", len(passes))
+	}
+	want := Pass{Index: 5, Step: "sweep", Operation: Read, Access: Sequential, Block: unit.MiB, Depth: 32, Hold: 2 * time.Second}
+	if passes[5] != want {
+		t.Errorf("pass 5 is %+v, want %+v", passes[5], want)
+	}
+	if last := passes[24]; last.Hold != 5*time.Second || last.Block != 64*unit.KiB {
+		t.Errorf("the last pass is %+v, want the caller's hold and 64 KiB", last)
+	}
+	if !p.Writes() || p.LargestBlock() != unit.MiB {
+		t.Errorf("writes %v, largest block %s", p.Writes(), p.LargestBlock())
+	}
+}
+
+func TestParseErrorsSayWhereAndWhat(t *testing.T) {
+	sweep := func(body string) string { return "plan: p\nsteps:\n  - sweep: {" + body + "}\n" }
+	const good = "operation: read, access: random, block: 4KiB, depth: 1"
+	cases := []struct{ name, source, want string }{
+		{"no name", "steps: []", `the key "plan" is missing`},
+		{"no steps", "plan: p", `expected a list under "steps"`},
+		{"empty steps", "plan: p\nsteps: []", "the plan has no steps"},
+		{"unknown step", "plan: p\nsteps:\n  - dance: {}\n", `p.yaml:3:5: unknown key "dance"; expected one of sweep`},
+		{"unknown operation", sweep(strings.Replace(good, "read", "erase", 1)), `unknown operation "erase"; expected read or write`},
+		{"unknown access", sweep(strings.Replace(good, "random", "zigzag", 1)), "expected sequential or random"},
+		{"bits for bytes", sweep(strings.Replace(good, "4KiB", "4Kb", 1)), "bits"},
+		{"odd block", sweep(strings.Replace(good, "4KiB", "1000", 1)), "multiple of 512 B"},
+		{"huge block", sweep(strings.Replace(good, "4KiB", "1GiB", 1)), "between 512 B and 16 MiB"},
+		{"depth 0", sweep(strings.Replace(good, "depth: 1", "depth: 0", 1)), `p.yaml:3:66: depth "0" is not a whole number from 1 to 1024`},
+		{"depth twice", sweep(strings.Replace(good, "depth: 1", "depth: [1, 1]", 1)), "twice"},
+		{"no depth", sweep("operation: read, access: random, block: 4KiB"), `the key "depth" is missing`},
+		{"no values", sweep(strings.Replace(good, "depth: 1", "depth: []", 1)), "at least one value"},
+		{"bad hold", sweep(good + ", hold: soon"), "is not a time"},
+		{"hold too short", sweep(good + ", hold: 1us"), "is not between"},
+		{"not YAML", "plan: [", "p.yaml:1:"},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			_, err := Parse("p.yaml", []byte(c.source))
+			if err == nil || !strings.Contains(err.Error(), c.want) {
+				t.Errorf("error is %v, want one with %q", err, c.want)
+			}
+		})
+	}
+}
+
+func TestTooManyPassesAreRefused(t *testing.T) {
+	var source strings.Builder
+	source.WriteString("plan: p\nsteps:\n")
+	for range 700 {
+		source.WriteString("  - sweep: {operation: [read, write], access: [sequential, random], block: [4KiB, 8KiB], depth: [1, 2]}\n")
+	}
+	if _, err := Parse("p.yaml", []byte(source.String())); err == nil || !strings.Contains(err.Error(), "11200 passes") {
+		t.Errorf("error is %v, want one about 11200 passes", err)
+	}
+}
+
+func TestBuiltInPlans(t *testing.T) {
+	quick, err := Load("quick")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var labels []string
+	for _, pass := range quick.Passes(DefaultHold) {
+		labels = append(labels, pass.Label())
+	}
+	want := []string{
+		"read sequential 1 MiB, depth 8", "write sequential 1 MiB, depth 8",
+		"read random 4 KiB, depth 1", "read random 4 KiB, depth 32",
+		"write random 4 KiB, depth 1", "write random 4 KiB, depth 32",
+	}
+	if strings.Join(labels, "; ") != strings.Join(want, "; ") {
+		t.Errorf("quick has the passes %q, want %q", labels, want)
+	}
+	if readOnly, err := Load("quick-read"); err != nil || readOnly.Writes() {
+		t.Errorf("quick-read: %v, writes %v", err, readOnly.Writes())
+	}
+}
+
+func TestLoad(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "mine.yaml")
+	if err := os.WriteFile(file, []byte(portholeCheck), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if p, err := Load(file); err != nil || p.Name != "porthole-check" {
+		t.Errorf("loading a file gives %q, %v", p.Name, err)
+	}
+	if _, err := Load("nonesuch"); err == nil || !strings.Contains(err.Error(), "quick-read") {
+		t.Errorf("error is %v, want one that lists the built-in plans", err)
+	}
+}
+
+func TestWithHoldAndEstimate(t *testing.T) {
+	p, _ := Parse("p.yaml", []byte(portholeCheck))
+	held := p.WithHold(time.Second)
+	for _, pass := range held.Passes(time.Hour) {
+		if pass.Hold != time.Second {
+			t.Fatalf("pass %d lasts %s, want 1s", pass.Index, pass.Hold)
+		}
+	}
+	if p.Steps[0].Sweep.HoldSeconds != 2 {
+		t.Error("the plan itself was changed")
+	}
+	estimate := held.Estimate(0)
+	if estimate.Passes != 25 || estimate.WritePasses != 12 || estimate.Elapsed != 25*1100*time.Millisecond {
+		t.Errorf("estimate is %+v", estimate)
+	}
+	var tooSmall *SpanError
+	if err := p.CheckSpan(4 * unit.KiB); !errors.As(err, &tooSmall) || tooSmall.Block != unit.MiB {
+		t.Errorf("a span below a block gives %v", err)
+	}
+}
+
+func FuzzParse(f *testing.F) {
+	f.Add(portholeCheck)
+	f.Add("plan: p\nsteps: [{sweep: {operation: read}}]")
+	f.Fuzz(func(t *testing.T, source string) {
+		p, err := Parse("f.yaml", []byte(source))
+		if err != nil {
+			return
+		}
+		for _, pass := range p.Passes(DefaultHold) {
+			if pass.Depth < 1 || pass.Block < SmallestBlock || pass.Hold <= 0 {
+				t.Fatalf("an accepted plan has the pass %+v", pass)
+			}
+		}
+	})
+}

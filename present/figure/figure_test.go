@@ -1,0 +1,85 @@
+package figure
+
+import (
+	"testing"
+
+	"opengauge/core/link"
+	"opengauge/core/plan"
+	"opengauge/core/session"
+	"opengauge/core/unit"
+)
+
+func longSession() *session.Session {
+	hop, _ := link.Find("usb 3.2 gen 2")
+	s := &session.Session{
+		ID: "k3f9abcdef", Target: session.Target{Address: "sim:sandpiper"}, Simulated: true,
+		Chain: link.NewChain(hop.Hop("limpet")), Conditions: map[string]string{"fan": "on", "ambient": "23C"},
+	}
+	for index, samples := range []int{5, 60} {
+		pass := session.Pass{Index: index, Operation: plan.Write, Access: plan.Sequential, BlockBytes: unit.MiB, Depth: 8}
+		for second := range samples {
+			rate := unit.BytesPerSecond(1000e6)
+			if second >= 30 {
+				rate = 400e6
+			}
+			pass.Samples = append(pass.Samples, session.Sample{
+				TSeconds: float64(second + 1), BytesPerSecond: rate,
+				TemperaturesCelsius: map[string]unit.Celsius{"drive": 50, "bridge": 44},
+			})
+		}
+		s.Passes = append(s.Passes, pass)
+	}
+	return s
+}
+
+func TestNewHeatTrace(t *testing.T) {
+	s := longSession()
+	findings := []session.Finding{
+		{Kind: "heat-throttle", Severity: session.Caution, Passes: []int{1}, FromSeconds: 30, ToSeconds: 60},
+		{Kind: "unsteady", Severity: session.Caution, Passes: []int{0}, FromSeconds: 1, ToSeconds: 2},
+	}
+	trace := NewHeatTrace(s, LongestPass(s), findings, unit.Bits)
+	if trace.Unit != "Gbit/s" || trace.Colour != Writes || trace.Seconds != 60 {
+		t.Errorf("trace is in %s, %s, over %v s", trace.Unit, trace.Colour, trace.Seconds)
+	}
+	if first := trace.Throughput.Points[0]; first.Seconds != 0 || first.Value != 8 {
+		t.Errorf("the trace begins at %+v, want 8 Gbit/s at 0", first)
+	}
+	if len(trace.Temperatures) != 2 || trace.Temperatures[0].Name != "bridge" {
+		t.Errorf("temperatures are %v, want bridge and drive in order", trace.Temperatures)
+	}
+	if len(trace.Spans) != 1 || trace.Spans[0].Kind != "heat-throttle" || trace.Spans[0].LevelText != "3.2 Gbit/s" {
+		t.Errorf("spans are %+v, want that of this pass alone", trace.Spans)
+	}
+	if !trace.ShowsCeiling() || trace.ThroughputTop() < trace.Ceiling.Value {
+		t.Errorf("the ceiling %v does not fit below %v", trace.Ceiling, trace.ThroughputTop())
+	}
+	if trace.Subtitle != "sim:sandpiper (simulated) · ambient=23C · fan=on" {
+		t.Errorf("subtitle is %q", trace.Subtitle)
+	}
+}
+
+func TestLongPasses(t *testing.T) {
+	s := longSession()
+	if long := LongPasses(s); len(long) != 1 || long[0].Index != 1 {
+		t.Errorf("%d long passes", len(long))
+	}
+	if LongestPass(&session.Session{}) != nil {
+		t.Error("a session without passes has a longest one")
+	}
+}
+
+func TestTopIsRoundAndAbove(t *testing.T) {
+	for value, want := range map[float64]float64{0: 1, 1: 1, 1042: 1200, 999: 1000, 0.013: 0.015, 3.01: 4, 8.1: 10} {
+		if got := Top(value); got < want*0.999999 || got > want*1.000001 {
+			t.Errorf("Top(%v) = %v, want %v", value, got, want)
+		}
+	}
+}
+
+func TestAFarCeilingIsNotDrawn(t *testing.T) {
+	trace := HeatTrace{Throughput: Line{Points: []Point{{1, 100}}}, Ceiling: &Ceiling{Value: 1000}}
+	if trace.ShowsCeiling() || trace.ThroughputTop() != 120 {
+		t.Errorf("a ceiling ten times above is drawn; top %v", trace.ThroughputTop())
+	}
+}

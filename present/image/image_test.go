@@ -1,0 +1,95 @@
+package image
+
+import (
+	"bytes"
+	"image"
+	"image/color"
+	"image/png"
+	"strings"
+	"testing"
+
+	"opengauge/present/figure"
+)
+
+func trace() figure.HeatTrace {
+	made := figure.HeatTrace{
+		Title: "ebb & flood", Subtitle: "sim", Seconds: 60, Unit: "MB/s", Colour: figure.Writes, Writes: true,
+		Temperatures: []figure.Line{{Name: "drive"}},
+		Ceiling:      &figure.Ceiling{Label: "ceiling of limpet", Value: 1100},
+		Spans:        []figure.Span{{From: 30, To: 60, Kind: "heat-throttle", Severity: "caution", Level: 400, LevelText: "400 MB/s"}},
+	}
+	for second := range 61 {
+		made.Throughput.Points = append(made.Throughput.Points, figure.Point{Seconds: float64(second), Value: 1000})
+		made.Temperatures[0].Points = append(made.Temperatures[0].Points, figure.Point{Seconds: float64(second), Value: 50})
+	}
+	return made
+}
+
+func TestPNGHasItsSizeAndColours(t *testing.T) {
+	var out bytes.Buffer
+	if err := HeatTrace(&out, PNG, trace()); err != nil {
+		t.Fatal(err)
+	}
+	picture, err := png.Decode(&out)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if size := picture.Bounds().Size(); size.X != Width || size.Y != Height {
+		t.Errorf("the picture is %d by %d", size.X, size.Y)
+	}
+	for name, colour := range map[string]string{"paper": figure.Paper, "throughput": figure.Writes, "temperature": figure.Temperature, "ceiling": figure.CeilingGrey} {
+		if count := countNear(picture, paint(colour)); count < 100 {
+			t.Errorf("%d pixels of %s in the picture", count, name)
+		}
+	}
+}
+
+// countNear counts the pixels that are almost of a colour.
+func countNear(picture image.Image, want color.NRGBA) int {
+	near := func(a uint32, b uint8) bool { return max(int(a>>8), int(b))-min(int(a>>8), int(b)) < 24 }
+	count := 0
+	for y := range Height {
+		for x := range Width {
+			r, g, b, _ := picture.At(x, y).RGBA()
+			if near(r, want.R) && near(g, want.G) && near(b, want.B) {
+				count++
+			}
+		}
+	}
+	return count
+}
+
+func TestSVGHoldsItsWords(t *testing.T) {
+	var out bytes.Buffer
+	if err := HeatTrace(&out, SVG, trace()); err != nil {
+		t.Fatal(err)
+	}
+	for _, want := range []string{"<svg", "ebb &amp; flood", "heat-throttle", "400 MB/s", "ceiling of limpet", "drive, 50 °C at the end"} {
+		if !strings.Contains(out.String(), want) {
+			t.Errorf("%q is not in the SVG", want)
+		}
+	}
+}
+
+func TestATraceWithoutTemperaturesSaysSo(t *testing.T) {
+	bare := trace()
+	bare.Temperatures = nil
+	var out bytes.Buffer
+	if err := HeatTrace(&out, SVG, bare); err != nil {
+		t.Fatal(err)
+	}
+	if !strings.Contains(out.String(), "no temperatures were recorded") {
+		t.Error("nothing says that there are no temperatures")
+	}
+}
+
+func TestFormatOf(t *testing.T) {
+	for name, want := range map[string]Format{"a.png": PNG, "b.SVG": SVG} {
+		if got, err := FormatOf(name); err != nil || got != want {
+			t.Errorf("%s: %q, %v", name, got, err)
+		}
+	}
+	if _, err := FormatOf("a.jpeg"); err == nil {
+		t.Error("an unknown ending is accepted")
+	}
+}

@@ -1,0 +1,69 @@
+package table
+
+import (
+	"strings"
+	"testing"
+
+	"opengauge/core/link"
+	"opengauge/core/logbook"
+	"opengauge/core/plan"
+	"opengauge/core/session"
+	"opengauge/core/unit"
+	"opengauge/present/figure"
+)
+
+func TestPassesSayWhatIsInDoubt(t *testing.T) {
+	s := &session.Session{State: session.Interrupted, Passes: []session.Pass{{
+		Index: 2, Operation: plan.Write, Access: plan.Random, BlockBytes: 4096, Depth: 32, ElapsedSeconds: 5.04,
+		BytesPerSecond: 80.3e6, IOPS: 19605.4, Errors: 3, Latency: session.Latency{P50: 51e-6},
+	}}}
+	made := Passes(s, unit.Decimal)
+	if got := strings.Join(made.Rows[0], "|"); got != "3|write|random|4 KiB|32|5.0 s|80.3|19\u00a0605|51 µs|0 s|0 s|no" {
+		t.Errorf("the row is %q", got)
+	}
+	notes := strings.Join(made.Notes, "\n")
+	for _, want := range []string{"does not do direct I/O", "3 operations failed", "interrupted"} {
+		if !strings.Contains(notes, want) {
+			t.Errorf("%q is not in the notes %q", want, notes)
+		}
+	}
+	if clean := Passes(&session.Session{State: session.Complete, Passes: []session.Pass{{Direct: true}}}, unit.Bits); len(clean.Notes) != 0 || clean.Columns[6].Title != "Gbit/s" {
+		t.Errorf("notes %q, rate column %q", clean.Notes, clean.Columns[6].Title)
+	}
+}
+
+func TestSimulatedIsMarkedInLists(t *testing.T) {
+	made := Sessions([]logbook.Summary{{ID: "a", Target: "sim:sandpiper", Simulated: true}, {ID: "b", Target: "/media/stick"}})
+	if made.Rows[0][3] != "sim:sandpiper (simulated)" || made.Rows[1][3] != "/media/stick" {
+		t.Errorf("targets are %q and %q", made.Rows[0][3], made.Rows[1][3])
+	}
+}
+
+func TestCircumstances(t *testing.T) {
+	hop, _ := link.Find("usb 3.2 gen 2")
+	s := &session.Session{
+		Target: session.Target{Address: "/media/stick", FileSystem: "ext4", SpanBytes: unit.GiB, CapacityBytes: 512 * unit.GB},
+		Chain:  link.NewChain(hop.Hop("deck port")), Conditions: map[string]string{"fan": "on", "cable": "short"},
+	}
+	var all []string
+	for _, row := range Circumstances(s).Rows {
+		all = append(all, row[0]+": "+row[1])
+	}
+	text := strings.Join(all, "\n")
+	for _, want := range []string{"on: ext4 of 512 GB (477 GiB)", "hop: deck port: usb 3.2 gen 2, usable 1\u00a0006 to 1\u00a0079 MB/s", "condition cable: short\ncondition fan: on"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("%q is missing in:\n%s", want, text)
+		}
+	}
+}
+
+func TestTraceIsThinned(t *testing.T) {
+	trace := figure.HeatTrace{Unit: "MB/s", Temperatures: []figure.Line{{Name: "drive", Points: []figure.Point{{Seconds: 1, Value: 40}}}}}
+	for second := range 300 {
+		trace.Throughput.Points = append(trace.Throughput.Points, figure.Point{Seconds: float64(second + 1), Value: 100})
+	}
+	made := Trace(trace)
+	if len(made.Rows) != 60 || len(made.Notes) != 1 || made.Rows[0][2] != "40" || made.Rows[1][2] != "" {
+		t.Errorf("%d rows, notes %q, first %q", len(made.Rows), made.Notes, made.Rows[0])
+	}
+}

@@ -1,0 +1,171 @@
+package term
+
+import (
+	"bytes"
+	"math"
+	"strings"
+	"testing"
+	"time"
+
+	"opengauge/core/plan"
+	"opengauge/core/run"
+	"opengauge/core/session"
+	"opengauge/core/unit"
+	"opengauge/present/figure"
+	"opengauge/present/table"
+)
+
+// drawn gives what a screen without a terminal shows.
+func drawn(draw func(*Screen)) string {
+	var out bytes.Buffer
+	draw(NewScreen(&out))
+	return out.String()
+}
+
+func TestWithoutATerminalThereIsNoColour(t *testing.T) {
+	text := drawn(func(s *Screen) {
+		s.Heading("depths")
+		s.Findings([]session.Finding{{Kind: "unsteady", Severity: session.Fault, Confidence: 0.9, Summary: "x", Advice: "y"}})
+		s.HeatTrace(trace())
+	})
+	if strings.Contains(text, "\x1b") {
+		t.Errorf("escapes in %q", text)
+	}
+	for _, want := range []string{"■ fault  unsteady  confidence 90 %", "  → y"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("%q is missing in:\n%s", want, text)
+		}
+	}
+}
+
+func TestHostileTextIsNotSentToTheTerminal(t *testing.T) {
+	text := drawn(func(s *Screen) {
+		s.Heading("a\x1b[2Jb")
+		s.Table(table.Table{Columns: []table.Column{{Title: "x"}}, Rows: [][]string{{"\x1b]0;t\x07\u202e"}}, Notes: []string{"\x9b31m"}})
+	})
+	if strings.ContainsAny(text, "\x1b\x07\u009b\u202e") {
+		t.Errorf("control characters in %q", text)
+	}
+}
+
+func TestTableAlignsNumbers(t *testing.T) {
+	text := drawn(func(s *Screen) {
+		s.Table(table.Table{
+			Columns: []table.Column{{Title: "name"}, {Title: "MB/s", Number: true}},
+			Rows:    [][]string{{"ebb", "9"}, {"flood", "1234"}},
+		})
+	})
+	lines := strings.Split(text, "\n")
+	if len(lines) < 4 || !strings.HasSuffix(lines[2], "   9") || !strings.HasSuffix(lines[3], "1234") {
+		t.Errorf("drawn as:\n%s", text)
+	}
+}
+
+// trace is fast, then slow, with one temperature and one finding.
+func trace() figure.HeatTrace {
+	made := figure.HeatTrace{
+		Title: "ebb", Seconds: 100, Unit: "MB/s", Throughput: figure.Line{Name: "throughput"},
+		Temperatures: []figure.Line{{Name: "drive"}},
+		Ceiling:      &figure.Ceiling{Label: "ceiling of limpet", Value: 1100},
+		Spans:        []figure.Span{{From: 50, To: 100, Kind: "heat-throttle", Severity: "caution"}},
+	}
+	for second := range 101 {
+		rate := 1000.0
+		if second > 50 {
+			rate = 250
+		}
+		if second == 25 {
+			rate = 0 // a dip of one second
+		}
+		made.Throughput.Points = append(made.Throughput.Points, figure.Point{Seconds: float64(second), Value: rate})
+		made.Temperatures[0].Points = append(made.Temperatures[0].Points, figure.Point{Seconds: float64(second), Value: 40})
+	}
+	return made
+}
+
+func TestHeatTrace(t *testing.T) {
+	text := drawn(func(s *Screen) { s.HeatTrace(trace()) })
+	lines := strings.Split(text, "\n")
+	for _, want := range []string{"higher is better", "ceiling of limpet", "▲ heat-throttle", "• drive", "100 s"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("%q is missing in:\n%s", want, text)
+		}
+	}
+	bottom := lines[3+flowRows-1] // the lowest row of the throughput
+	if !strings.Contains(bottom, "0 │") || strings.Count(bottom, "█") < 80 {
+		t.Errorf("the lowest row is %q", bottom)
+	}
+	if gap := strings.Count(bottom, " ") - strings.Count(bottom[:strings.Index(bottom, "│")], " "); gap != 1 {
+		t.Errorf("the dip of one second takes %d columns of the lowest row, want 1: %q", gap, bottom)
+	}
+}
+
+func TestResampleKeepsTheDip(t *testing.T) {
+	points := make([]figure.Point, 10_000)
+	for at := range points {
+		points[at] = figure.Point{Seconds: float64(at + 1), Value: 100}
+	}
+	points[7777].Value = 1
+	least := 100.0
+	for _, value := range resample(points, 10_000, 80, math.Min) {
+		least = min(least, value)
+	}
+	if least != 1 {
+		t.Errorf("the least column is %v, want the dip of 1", least)
+	}
+	few := resample(points[:2], 2, 8, math.Max)
+	for at, value := range few {
+		if value != 100 {
+			t.Errorf("column %d of two points is %v, want 100", at, value)
+		}
+	}
+}
+
+func TestEvidenceIsWrittenWithUnits(t *testing.T) {
+	for key, c := range map[string]struct {
+		value       any
+		label, want string
+	}{
+		"fast_bytes_per_second": {1.04e9, "fast", "1\u00a0040 MB/s"},
+		"throttle_at_celsius":   {unit.Celsius(70), "throttle at", "70 °C"},
+		"first_drop_seconds":    {143.9, "first drop", "143.9 s"},
+		"moved_bytes":           {unit.Bytes(1e9), "moved", "1 GB (954 MiB)"},
+		"time_slow_share":       {0.373, "time slow, share", "37.3 %"},
+		"drops":                 {2, "drops", "2"},
+		"sensor":                {"drive", "sensor", "drive"},
+	} {
+		if label, text := evidenceText(key, c.value, unit.Decimal); label != c.label || text != c.want {
+			t.Errorf("%s is %q: %q, want %q: %q", key, label, text, c.label, c.want)
+		}
+	}
+}
+
+func TestProgressWithoutATerminalIsALineAPass(t *testing.T) {
+	pass := &session.Pass{Operation: plan.Read, Access: plan.Random, BlockBytes: 4096, Depth: 8, BytesPerSecond: 41e6, IOPS: 10_000, CutShort: true}
+	text := drawn(func(s *Screen) {
+		p := NewProgress(s, unit.Decimal)
+		p.Tell(run.Progress{Doing: "filling the test file"})
+		p.Tell(run.Progress{Doing: "filling the test file"})
+		p.Tell(run.Progress{Doing: pass.Label(), Pass: 1, Passes: 6, Left: time.Second})
+		p.Tell(run.Progress{Doing: pass.Label(), Pass: 1, Passes: 6, Ended: pass})
+		p.Done()
+	})
+	want := "filling the test file\npass 1/6: read random 4 KiB, depth 8: 41 MB/s, 10\u00a0000 IOPS, p50 0 s (cut short)\n"
+	if text != want {
+		t.Errorf("shown as %q, want %q", text, want)
+	}
+}
+
+func TestProgressOnATerminalIsRedrawn(t *testing.T) {
+	var out bytes.Buffer
+	p := NewProgress(&Screen{out: &out, Width: 60, Interactive: true}, unit.Decimal)
+	p.Tell(run.Progress{Doing: "read random 4 KiB, depth 32", Pass: 4, Passes: 6, Share: 0.5, Rate: 41e6, Left: 12 * time.Second})
+	p.Done()
+	text := out.String()
+	if !strings.Contains(text, "50 %") || !strings.Contains(text, "12 s left") || strings.Contains(text, "\n") {
+		t.Errorf("drawn as %q", text)
+	}
+	if !strings.HasSuffix(text, "\r\x1b[K") && !strings.HasSuffix(text, "\r\x1b[0K") {
+		t.Errorf("the line is not taken away at the end: %q", text)
+	}
+}
