@@ -1,6 +1,7 @@
 package cli_test
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/json"
 	"errors"
@@ -330,15 +331,15 @@ func TestInterruptKeepsAndCleans(t *testing.T) {
 		t.Skip("processes cannot be sent an interrupt on this system")
 	}
 	d, folder := newDesk(t), t.TempDir()
-	command := d.command("measure", folder, "--size", "4MiB", "--hold", "2s")
-	time.AfterFunc(3*time.Second, func() { _ = command.Process.Signal(os.Interrupt) })
+	command := d.command("measure", folder, "--size", "4MiB", "--hold", "1m")
+	time.AfterFunc(4*time.Second, func() { _ = command.Process.Signal(os.Interrupt) })
 	got := d.finish(command)
 	if got.code != 130 || !strings.Contains(got.stderr, "what was measured is kept") {
 		t.Errorf("exit %d: %s", got.code, got.stderr)
 	}
 	assertEmpty(t, folder)
 	s := decode[session.Session](t, d.must("logbook", "show", "latest", "--json"))
-	if s.State != session.Interrupted || len(s.Passes) == 0 || !s.Passes[len(s.Passes)-1].CutShort {
+	if s.State != session.Interrupted || len(s.Passes) != 1 || !s.Passes[0].CutShort || len(s.Passes[0].Samples) == 0 {
 		t.Errorf("state %s with %d passes", s.State, len(s.Passes))
 	}
 }
@@ -346,10 +347,21 @@ func TestInterruptKeepsAndCleans(t *testing.T) {
 func TestAKilledProgramLosesAtMostThePassInProgress(t *testing.T) {
 	d := newDesk(t)
 	command := d.command("measure", t.TempDir(), "--size", "4MiB", "--hold", "1s")
-	time.AfterFunc(3*time.Second, func() { _ = command.Process.Kill() })
-	d.finish(command)
+	progress, err := command.StderrPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := command.Start(); err != nil {
+		t.Fatal(err)
+	}
+	for lines := bufio.NewScanner(progress); lines.Scan(); {
+		if strings.HasPrefix(lines.Text(), "pass 2/6") {
+			_ = command.Process.Kill()
+		}
+	}
+	_ = command.Wait()
 	s := decode[session.Session](t, d.must("logbook", "show", "latest", "--json"))
-	if s.State != session.Interrupted || len(s.Passes) < 1 || len(s.Passes) > 3 {
+	if s.State != session.Interrupted || len(s.Passes) != 2 {
 		t.Errorf("state %s with %d passes", s.State, len(s.Passes))
 	}
 	for _, pass := range s.Passes {
