@@ -139,18 +139,9 @@ func parseSize(text string, p plan.Plan) (unit.Bytes, error) {
 	return size, p.CheckSpan(size)
 }
 
-// runMeasurement opens logbook and target, runs, and keeps the findings.
+// runMeasurement opens target and logbook, runs, and keeps the findings. The
+// logbook comes second: a mistake in the target leaves no empty one behind.
 func (e *environment) runMeasurement(ctx context.Context, address string, flags *measureFlags, m measurement) (s *session.Session, err error) {
-	book, err := e.createLogbook()
-	if err != nil {
-		return nil, err
-	}
-	defer book.Close()
-	if flags.name != "" {
-		if taken, err := book.HasName(flags.name); err != nil || taken {
-			return nil, errors.Join(err, usageError{fmt.Errorf("a session named %q is in the logbook already; choose another --name", flags.name)})
-		}
-	}
 	id := session.NewID()
 	around, err := openBench(benchRequest{
 		address: address, through: flags.through, size: m.size, seed: flags.seed, conditions: m.conditions, tag: id,
@@ -166,6 +157,16 @@ func (e *environment) runMeasurement(ctx context.Context, address string, flags 
 	}
 	if err := request.Check(); err != nil {
 		return nil, usageError{err}
+	}
+	book, err := e.createLogbook()
+	if err != nil {
+		return nil, err
+	}
+	defer book.Close()
+	if flags.name != "" {
+		if taken, err := book.HasName(flags.name); err != nil || taken {
+			return nil, errors.Join(err, usageError{fmt.Errorf("a session named %q is in the logbook already; choose another --name", flags.name)})
+		}
 	}
 	e.announce(request)
 	progress := term.NewProgress(term.NewScreen(e.stderr), m.notation)
