@@ -32,6 +32,10 @@ func (m *metronome) ProcessorTime() time.Duration { return m.now / 10 }
 func (m *metronome) Name() string                 { return "metronome" }
 func (m *metronome) Close() error                 { return nil }
 
+func (m *metronome) Description() target.Description { return target.Description{} }
+
+func (m *metronome) Open(target.Shape) (target.Queue, error) { return m, nil }
+
 func (m *metronome) Buffer(slot int) []byte {
 	if m.buffers == nil {
 		return nil
@@ -74,7 +78,7 @@ func (m *metronome) Wait(done []target.Completion, until time.Duration) (int, er
 
 func (m *metronome) run(t *testing.T, load Load, timing Timing) Result {
 	t.Helper()
-	result, err := Run(context.Background(), m, m, load, timing, Watch{})
+	result, err := Run(context.Background(), m, load, timing, Watch{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -82,8 +86,8 @@ func (m *metronome) run(t *testing.T, load Load, timing Timing) Result {
 }
 
 var (
-	readLoad   = Load{Action: target.Read, Block: 4096, Depth: 4, Span: 64 * 4096, Seed: 1}
-	writeLoad  = Load{Action: target.Write, Block: 4096, Depth: 4, Span: 64 * 4096, Seed: 1}
+	readLoad   = Load{Block: 4096, Depth: 4, Span: 64 * 4096, Seed: 1}
+	writeLoad  = Load{WriteShare: 1, Block: 4096, Depth: 4, Span: 64 * 4096, Seed: 1}
 	tenSeconds = Timing{Settle: 100 * time.Millisecond, Hold: 10 * time.Second, Sample: time.Second}
 )
 
@@ -212,7 +216,7 @@ func TestWritesNeverRepeatASector(t *testing.T) {
 
 func TestPayloadIsIncompressible(t *testing.T) {
 	buffer := make([]byte, 1<<20)
-	p := newPayload(5)
+	p := newPayload(5, 0)
 	p.fill(buffer)
 	p.stamp(buffer)
 	var counts [256]float64
@@ -248,7 +252,7 @@ func TestFailedOperationsAreCountedAndBorne(t *testing.T) {
 
 func TestAPassThatKeepsFailingIsGivenUp(t *testing.T) {
 	m := &metronome{service: time.Millisecond, fail: func(int) error { return errors.New("gone") }}
-	result, err := Run(context.Background(), m, m, readLoad, tenSeconds, Watch{})
+	result, err := Run(context.Background(), m, readLoad, tenSeconds, Watch{})
 	if !errors.Is(err, ErrTooManyErrors) || result.FirstError == nil || !result.CutShort {
 		t.Errorf("error %v, result %+v", err, result)
 	}
@@ -263,7 +267,7 @@ func TestInterruptKeepsWhatWasMeasured(t *testing.T) {
 				cancel()
 			}
 		}}
-		result, err := Run(ctx, m, m, load, tenSeconds, watch)
+		result, err := Run(ctx, m, load, tenSeconds, watch)
 		if err != nil || !result.CutShort {
 			t.Fatalf("%s: error %v, cut short %v", name, err, result.CutShort)
 		}
@@ -281,7 +285,7 @@ func TestTemperaturesAreReadWithEachSample(t *testing.T) {
 	watch := Watch{Temperatures: func() map[string]unit.Celsius {
 		return map[string]unit.Celsius{"drive": unit.Celsius(m.now.Seconds())}
 	}}
-	result, err := Run(context.Background(), m, m, readLoad, Timing{Hold: 5 * time.Second, Sample: time.Second}, watch)
+	result, err := Run(context.Background(), m, readLoad, Timing{Hold: 5 * time.Second, Sample: time.Second}, watch)
 	if err != nil || len(result.Samples) != 5 {
 		t.Fatalf("%d samples, %v", len(result.Samples), err)
 	}
@@ -296,13 +300,16 @@ func TestRunRefuses(t *testing.T) {
 		"depth 0":     func(l *Load, _ *Timing) { l.Depth = 0 },
 		"no block":    func(l *Load, _ *Timing) { l.Block = 0 },
 		"small span":  func(l *Load, _ *Timing) { l.Span = 100 },
-		"only flush":  func(l *Load, _ *Timing) { l.Action = target.Flush },
+		"share of 2":  func(l *Load, _ *Timing) { l.WriteShare = 2 },
+		"no number":   func(l *Load, _ *Timing) { l.CompressibleShare = math.NaN() },
+		"mad rate":    func(l *Load, _ *Timing) { l.Rate = 1e12 },
+		"odd start":   func(l *Load, _ *Timing) { l.Start = 100 },
 		"endless":     func(_ *Load, t *Timing) { t.Hold = 0 },
 		"no sampling": func(_ *Load, t *Timing) { t.Sample = 0 },
 	} {
 		load, timing := readLoad, tenSeconds
 		change(&load, &timing)
-		if _, err := Run(context.Background(), m, m, load, timing, Watch{}); err == nil {
+		if _, err := Run(context.Background(), m, load, timing, Watch{}); err == nil {
 			t.Errorf("%s: no error", name)
 		}
 	}
@@ -310,12 +317,15 @@ func TestRunRefuses(t *testing.T) {
 
 func TestHotPathDoesNotAllocate(t *testing.T) {
 	m := &metronome{service: time.Millisecond}
-	p := newPass(m, m, readLoad, tenSeconds, Watch{})
-	p.meter.start(0)
+	w := &worker{target: m, queue: m, load: readLoad, look: func(time.Duration, *meter) {}, enough: func() bool { return false }}
+	w.meter = newMeter(time.Hour, nil)
+	w.meter.beatEnd = forever
+	w.prepare(0)
+	w.meter.start(0)
 	completion := target.Completion{Completed: time.Microsecond}
 	if allocations := testing.AllocsPerRun(1000, func() {
-		p.meter.record(completion, 4096)
-		_ = p.offsets.draw()
+		_ = w.operation(0)
+		w.meter.record(&completion, 0, 4096)
 	}); allocations != 0 {
 		t.Errorf("%v allocations an operation, want none", allocations)
 	}

@@ -1,4 +1,4 @@
-// Package engine runs one pass: it keeps a queue at its depth, times every
+// Package engine runs one pass: it keeps queues at their depth, times every
 // operation, and cuts what it sees into samples. It knows queues and blocks,
 // not drives, plans or sessions.
 package engine
@@ -8,18 +8,31 @@ import (
 	"fmt"
 	"time"
 
-	"opengauge/core/target"
 	"opengauge/core/unit"
 )
 
 // Load is what a pass asks of the storage.
 type Load struct {
-	Action target.Action // Read or Write
-	Random bool
-	Block  unit.Bytes
-	Depth  int
-	// Span is the part of the target that is touched, from offset 0.
-	Span unit.Bytes
+	// WriteShare is the share of operations that write: 0 reads, 1 writes.
+	WriteShare float64
+	Random     bool
+	Block      unit.Bytes
+	// Depth is how many operations each worker keeps under way.
+	Depth int
+	// Workers drive a queue each, on a thread of its own. 0 means 1.
+	Workers int
+	// Start and Span say which part of the target is touched.
+	Start unit.Bytes
+	Span  unit.Bytes
+	// CompressibleShare is how much of the written data can be compressed away:
+	// 0 is incompressible, 1 is zeros.
+	CompressibleShare float64
+	// Rate is how many operations arrive a second, of all workers together. An
+	// operation's latency then counts from the time it was due. 0 is as many as
+	// the storage takes.
+	Rate float64
+	// Durable asks that each write is on stable media before it is complete.
+	Durable bool
 	// Seed is what random offsets and data are drawn from.
 	Seed uint64
 }
@@ -28,10 +41,13 @@ type Load struct {
 type Timing struct {
 	// Settle is how long the pass runs before it counts.
 	Settle time.Duration
-	// Hold is how long the pass counts. 0 leaves the end to Bytes.
+	// Hold is how long the pass counts at the most. 0 leaves the end to Bytes.
 	Hold time.Duration
 	// Bytes ends the pass once that many were submitted. 0 leaves it to Hold.
 	Bytes unit.Bytes
+	// Within ends the pass once its throughput is known to within that share,
+	// by a 95% interval. 0 leaves the end to the others.
+	Within float64
 	// Sample is the length of a sample.
 	Sample time.Duration
 }
@@ -55,16 +71,25 @@ type Progress struct {
 	Rate unit.BytesPerSecond
 }
 
+func (l Load) writes() bool { return l.WriteShare > 0 }
+
 func (l Load) check() error {
+	workers := unit.Bytes(max(l.Workers, 1))
 	switch {
-	case l.Action != target.Read && l.Action != target.Write:
-		return errors.New("a pass reads or writes; it cannot consist of flushes")
+	case !(l.WriteShare >= 0 && l.WriteShare <= 1):
+		return fmt.Errorf("write share %v is not between 0 and 1", l.WriteShare)
+	case !(l.CompressibleShare >= 0 && l.CompressibleShare <= 1):
+		return fmt.Errorf("compressible share %v is not between 0 and 1", l.CompressibleShare)
+	case !(l.Rate >= 0 && l.Rate <= 1e9):
+		return fmt.Errorf("a rate of %v operations a second is more than any device can have", l.Rate)
 	case l.Block <= 0:
 		return fmt.Errorf("block size %d is not positive", l.Block)
 	case l.Depth < 1:
 		return fmt.Errorf("depth %d is below 1", l.Depth)
-	case l.Span < l.Block:
-		return fmt.Errorf("the span of %s is below one block of %s", l.Span, l.Block)
+	case l.Start < 0 || l.Start%l.Block != 0:
+		return fmt.Errorf("the start of the span, %d, is not a multiple of the block size", l.Start)
+	case l.Span < l.Block*workers:
+		return fmt.Errorf("the span of %s is below one block of %s for each of %d workers", l.Span, l.Block, workers)
 	}
 	return nil
 }

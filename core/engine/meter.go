@@ -7,14 +7,25 @@ import (
 	"opengauge/core/unit"
 )
 
-// meter counts completions, and cuts what it counts into samples.
+// interval is one sample of one worker, with what is needed to add it to the
+// same sample of others.
+type interval struct {
+	sample    Sample
+	latencies *histogram
+	beats     []unit.Bytes // bytes in each whole beat that ended in it
+}
+
+// meter counts one worker's completions, and cuts what it counts into
+// intervals.
 type meter struct {
-	length       time.Duration
-	temperatures func() map[string]unit.Celsius
+	length time.Duration
+	// cutter takes a finished interval and gives an empty histogram for the
+	// next one.
+	cutter func(interval) *histogram
 
 	counting bool
 	started  time.Duration
-	cut      time.Duration // where the current sample began
+	cut      time.Duration // where the current interval began
 	// limit is the end of the window: completions after it belong to nobody.
 	// 0 is no limit.
 	limit time.Duration
@@ -24,34 +35,36 @@ type meter struct {
 	errors     int64
 	firstError error
 
-	total   *histogram // of all samples before the current one
-	current *histogram
-	sample  Sample
-	samples []Sample
+	total     *histogram
+	current   interval
+	beatEnd   time.Duration
+	beatBytes unit.Bytes
 }
 
-func newMeter(length time.Duration, temperatures func() map[string]unit.Celsius) *meter {
-	if temperatures == nil {
-		temperatures = func() map[string]unit.Celsius { return nil }
-	}
-	return &meter{length: length, temperatures: temperatures, total: newHistogram(), current: newHistogram()}
+// beat is the stretch whose throughputs the interval of a pass's mean is
+// computed from: short enough that a second has several.
+const beat = 100 * time.Millisecond
+
+func newMeter(length time.Duration, cutter func(interval) *histogram) *meter {
+	return &meter{length: length, cutter: cutter, total: newHistogram(), current: interval{latencies: newHistogram()}}
 }
 
 // start begins to count.
 func (m *meter) start(now time.Duration) {
-	m.counting, m.started, m.cut = true, now, now
+	m.counting, m.started, m.cut, m.beatEnd = true, now, now, now+beat
 	m.errors, m.firstError = 0, nil
-	m.sample = Sample{}
+	m.current.sample = Sample{}
 }
 
 // beyond says whether a time is after the window.
 func (m *meter) beyond(at time.Duration) bool { return m.limit > 0 && at > m.limit }
 
-// record takes one completion. Before the pass counts it notes errors only.
-func (m *meter) record(completion target.Completion, block unit.Bytes) {
+// record takes one completion, whose latency counts from since. Before the pass
+// counts it notes errors only.
+func (m *meter) record(completion *target.Completion, since time.Duration, block unit.Bytes) {
 	if completion.Err != nil {
 		m.errors++
-		m.sample.Errors++
+		m.current.sample.Errors++
 		if m.firstError == nil {
 			m.firstError = completion.Err
 		}
@@ -60,17 +73,23 @@ func (m *meter) record(completion target.Completion, block unit.Bytes) {
 	if !m.counting || m.beyond(completion.Completed) {
 		return
 	}
-	if completion.Completed >= m.cut+m.length {
+	if completion.Completed >= m.nextEnd() {
 		m.cutUntil(completion.Completed)
 	}
-	m.current.record(completion.Completed - completion.Submitted)
-	m.sample.Operations++
-	m.sample.Bytes += block
+	latency := completion.Completed - since
+	m.current.latencies.record(latency)
+	m.total.record(latency)
+	m.current.sample.Operations++
+	m.current.sample.Bytes += block
+	m.beatBytes += block
 	m.operations++
 	m.bytes += block
 }
 
-// nextCut is the end of the current sample, if that is before until.
+// nextEnd is when the current beat or interval ends, whichever is first.
+func (m *meter) nextEnd() time.Duration { return min(m.beatEnd, m.cut+m.length) }
+
+// nextCut is the end of the current interval, if that is before until.
 func (m *meter) nextCut(until time.Duration) time.Duration {
 	if !m.counting || m.beyond(m.cut+m.length) {
 		return until
@@ -78,56 +97,35 @@ func (m *meter) nextCut(until time.Duration) time.Duration {
 	return min(until, m.cut+m.length)
 }
 
-// cutUntil ends every sample that is over by now.
+// cutUntil ends every beat and interval that is over by now.
 func (m *meter) cutUntil(now time.Duration) {
-	for m.counting && now >= m.cut+m.length && !m.beyond(m.cut+m.length) {
-		m.end(m.cut + m.length)
+	if m.limit > 0 {
+		now = min(now, m.limit)
+	}
+	for m.counting && now >= m.nextEnd() {
+		end := m.nextEnd()
+		if end == m.beatEnd {
+			m.current.beats = append(m.current.beats, m.beatBytes)
+			m.beatBytes, m.beatEnd = 0, m.beatEnd+beat
+		}
+		if end == m.cut+m.length {
+			m.end(end)
+		}
 	}
 }
 
-// end closes the current sample at that time.
+// end closes the current interval at that time.
 func (m *meter) end(at time.Duration) {
-	m.sample.At = at - m.started
-	m.sample.Elapsed = at - m.cut
-	m.sample.P50Seconds = m.current.seconds(0.50)
-	m.sample.P99Seconds = m.current.seconds(0.99)
-	m.sample.Temperatures = m.temperatures()
-	m.samples = append(m.samples, m.sample)
-	m.total.merge(m.current)
-	m.current.reset()
-	m.sample = Sample{}
+	m.current.sample.At = at - m.started
+	m.current.sample.Elapsed = at - m.cut
+	m.current = interval{latencies: m.cutter(m.current)}
 	m.cut = at
 }
 
-// result closes the last sample and sums up. A remainder shorter than half a
-// sample joins the sample before it, so that its rate means something.
-func (m *meter) result(end time.Duration) Result {
-	if !m.counting {
-		return Result{Started: end, Errors: m.errors, FirstError: m.firstError, CutShort: true}
-	}
-	rest := end - m.cut
-	switch {
-	case rest <= 0 && m.sample.Operations == 0 && m.sample.Errors == 0:
-	case rest < m.length/2 && len(m.samples) > 0:
-		m.join(end)
-	default:
+// finish closes the last interval, at the end of the pass.
+func (m *meter) finish(end time.Duration) {
+	if m.counting && (end > m.cut || m.current.sample.Operations > 0 || m.current.sample.Errors > 0) {
 		m.end(end)
 	}
-	return Result{
-		Started: m.started, Elapsed: end - m.started,
-		Bytes: m.bytes, Operations: m.operations, Errors: m.errors, FirstError: m.firstError,
-		Latency: m.total.latency(), Samples: m.samples,
-	}
-}
-
-// join adds the current remainder to the last whole sample. The quantiles of
-// that sample stay those of its whole part.
-func (m *meter) join(end time.Duration) {
-	last := &m.samples[len(m.samples)-1]
-	last.At = end - m.started
-	last.Elapsed += end - m.cut
-	last.Bytes += m.sample.Bytes
-	last.Operations += m.sample.Operations
-	last.Errors += m.sample.Errors
-	m.total.merge(m.current)
+	m.counting = false
 }

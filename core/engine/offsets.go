@@ -2,19 +2,27 @@ package engine
 
 import "math/rand/v2"
 
-// offsets chooses where each operation goes: block after block, round the span,
-// or anywhere in it with equal chance.
+// offsets chooses where each operation goes: block after block, round its part
+// of the span, or anywhere in it with equal chance.
 type offsets struct {
+	start  int64
 	block  int64
 	blocks int64
 	next   int64
 	chance *rand.PCG // nil for sequential access
 }
 
-func newOffsets(l Load) *offsets {
-	o := &offsets{block: int64(l.Block), blocks: int64(l.Span / l.Block)}
+// newOffsets gives the offsets of one worker. Sequential workers take a part of
+// the span each, random ones all of it.
+func newOffsets(l Load, worker int) *offsets {
+	o := &offsets{start: int64(l.Start), block: int64(l.Block), blocks: int64(l.Span / l.Block)}
 	if l.Random {
-		o.chance = rand.NewPCG(l.Seed, 0x6f666673657473)
+		o.chance = rand.NewPCG(l.Seed, 0x6f666673657473+uint64(worker))
+		return o
+	}
+	if workers := int64(max(l.Workers, 1)); workers > 1 {
+		o.blocks /= workers
+		o.start += int64(worker) * o.blocks * o.block
 	}
 	return o
 }
@@ -22,12 +30,12 @@ func newOffsets(l Load) *offsets {
 func (o *offsets) draw() int64 {
 	if o.chance != nil {
 		// The remainder's bias is under blocks/2^64: nothing, for any device.
-		return int64(o.chance.Uint64()%uint64(o.blocks)) * o.block
+		return o.start + int64(o.chance.Uint64()%uint64(o.blocks))*o.block
 	}
 	at := o.next
 	o.next++
 	if o.next == o.blocks {
 		o.next = 0
 	}
-	return at * o.block
+	return o.start + at*o.block
 }

@@ -5,33 +5,63 @@ import (
 	"math/rand/v2"
 )
 
-// sector is the smallest unit in which a device could recognise data that it
-// has seen before.
-const sector = 512
+const (
+	// sector is the smallest unit in which a device could recognise data that it
+	// has seen before.
+	sector = 512
+	// granule is the stretch within which compressible data keeps its share: a
+	// page, the smallest unit that devices compress.
+	granule = 4096
+)
 
-// payload makes the data of writes: incompressible, and never the same twice.
-// A buffer is filled with random bytes once; before each write every sector of
-// it gets a number that no other sector has had.
+// payload makes the data of writes: as compressible as asked, and never the same
+// twice. A buffer is filled once; before each write every sector of it that is
+// not zero gets a number that no other sector has had.
 type payload struct {
 	source *rand.ChaCha8
 	serial uint64
+	// random is how many bytes of each granule are not zero.
+	random int
+	// template is what a buffer is restored from that a read has overwritten.
+	template []byte
 }
 
-func newPayload(seed uint64) *payload {
+func newPayload(seed uint64, compressibleShare float64) *payload {
 	var key [32]byte
 	binary.LittleEndian.PutUint64(key[:], seed)
 	source := rand.NewChaCha8(key)
-	return &payload{source: source, serial: source.Uint64()}
+	return &payload{source: source, serial: source.Uint64(), random: int(float64(granule) * (1 - compressibleShare))}
 }
 
-// fill makes a buffer incompressible.
+// fill makes a buffer as compressible as asked.
 func (p *payload) fill(buffer []byte) {
-	_, _ = p.source.Read(buffer) // never fails, by its documentation
+	for at := 0; at < len(buffer); at += granule {
+		stretch := buffer[at:min(at+granule, len(buffer))]
+		random := stretch[:p.random*len(stretch)/granule]
+		_, _ = p.source.Read(random) // never fails, by its documentation
+		clear(stretch[len(random):])
+	}
 }
 
-// stamp makes every sector of a buffer differ from all before it.
+// restore makes a buffer as it was filled, quicker than filling it again.
+func (p *payload) restore(buffer []byte) {
+	if p.template == nil {
+		p.template = make([]byte, len(buffer))
+		p.fill(p.template)
+	}
+	copy(buffer, p.template)
+}
+
+// stamp makes every sector of a buffer that is not zero differ from all before
+// it.
 func (p *payload) stamp(buffer []byte) {
+	if p.random == 0 {
+		return
+	}
 	for at := 0; at+8 <= len(buffer); at += sector {
+		if p.random < granule && at%granule >= p.random {
+			continue
+		}
 		p.serial++
 		// Multiplying by an odd number keeps the serials distinct and spreads
 		// them over all eight bytes.

@@ -3,11 +3,17 @@ package engine
 import (
 	"time"
 
+	"opengauge/core/stat"
 	"opengauge/core/unit"
 )
 
 // Result is what a pass measured. Times are on the target's clock.
 type Result struct {
+	// Queue is what carried the operations.
+	Queue string
+	// Workers and Depth are those that ran: a target that cannot be driven by
+	// several threads gets their depths in one queue.
+	Workers, Depth int
 	// Started is when the pass began to count.
 	Started time.Duration
 	// Elapsed is how long it counted: for writes, to the end of the flush.
@@ -21,8 +27,12 @@ type Result struct {
 	FirstError error
 	// Processor is the processor time used while the pass counted.
 	Processor time.Duration
-	Latency   Latency
-	Samples   []Sample
+	// Throughput is the mean in bytes a second with its 95% interval, and
+	// Known says whether the pass was long enough to give one.
+	Throughput stat.Interval
+	Known      bool
+	Latency    Latency
+	Samples    []Sample
 	// CutShort says that the pass was stopped before its end.
 	CutShort bool
 }
@@ -49,4 +59,21 @@ type Sample struct {
 	P50Seconds   float64
 	P99Seconds   float64
 	Temperatures map[string]unit.Celsius
+}
+
+// joinRemainder lets a last sample that is shorter than half of the others join
+// the one before it, so that its rate means something. The quantiles of the
+// joined sample stay those of its whole part.
+func joinRemainder(samples []Sample, length time.Duration) []Sample {
+	count := len(samples)
+	if count < 2 || samples[count-1].Elapsed >= length/2 {
+		return samples
+	}
+	rest, last := samples[count-1], &samples[count-2]
+	last.At = rest.At
+	last.Elapsed += rest.Elapsed
+	last.Bytes += rest.Bytes
+	last.Operations += rest.Operations
+	last.Errors += rest.Errors
+	return samples[:count-1]
 }

@@ -11,12 +11,12 @@ import (
 )
 
 // passRecord turns what the engine measured into the session's form.
-func passRecord(p plan.Pass, d target.Description, queue string, result engine.Result, began time.Duration) session.Pass {
+func passRecord(p plan.Pass, d target.Description, result engine.Result, began time.Duration) session.Pass {
 	elapsed := result.Elapsed.Seconds()
 	record := session.Pass{
 		Index: p.Index, Step: p.Step, Operation: p.Operation, Access: p.Access,
 		BlockBytes: p.Block, Depth: p.Depth, Workers: 1,
-		Queue: queue, Direct: d.Direct, CutShort: result.CutShort,
+		Queue: result.Queue, Direct: d.Direct, CutShort: result.CutShort,
 		StartedSeconds: (result.Started - began).Seconds(),
 		SettleSeconds:  p.Settle().Seconds(),
 		ElapsedSeconds: elapsed, FlushSeconds: result.Flush.Seconds(),

@@ -162,11 +162,11 @@ func (r *runner) fill(ctx context.Context) error {
 	r.progress.filling(engine.Progress{})
 	d := r.target.Description()
 	block := min(fillBlock, d.Span)
-	load := engine.Load{Action: target.Write, Block: block, Depth: fillDepth, Span: d.Span, Seed: newSeed(r.session, -1)}
+	load := engine.Load{WriteShare: 1, Block: block, Depth: fillDepth, Span: d.Span, Seed: newSeed(r.session, -1)}
 	// A span that is no whole number of blocks is filled round its end too.
 	bytes := (d.Span + block - 1) / block * block
 	timing := engine.Timing{Bytes: bytes, Sample: SampleLength}
-	_, result, err := r.drive(ctx, load, timing, engine.Watch{Progress: r.progress.filling})
+	result, err := engine.Run(ctx, r.target, load, timing, engine.Watch{Progress: r.progress.filling})
 	if err == nil && result.FirstError != nil {
 		err = result.FirstError
 	}
@@ -177,18 +177,18 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) error {
 	r.progress.begin(p)
 	d := r.target.Description()
 	load := engine.Load{
-		Action: target.Read, Random: p.Access == plan.Random,
-		Block: p.Block, Depth: p.Depth, Span: d.Span, Seed: newSeed(r.session, p.Index),
+		Random: p.Access == plan.Random,
+		Block:  p.Block, Depth: p.Depth, Span: d.Span, Seed: newSeed(r.session, p.Index),
 	}
 	if p.Operation == plan.Write {
-		load.Action = target.Write
+		load.WriteShare = 1
 	}
 	timing := engine.Timing{Settle: p.Settle(), Hold: p.Hold, Sample: SampleLength}
 	watch := engine.Watch{Progress: r.progress.measuring, Temperatures: r.request.Sensors.Temperatures}
 
-	queue, result, err := r.drive(ctx, load, timing, watch)
+	result, err := engine.Run(ctx, r.target, load, timing, watch)
 	if result.Operations > 0 || result.Errors > 0 {
-		record := passRecord(p, d, queue, result, r.began)
+		record := passRecord(p, d, result, r.began)
 		r.session.Passes = append(r.session.Passes, record)
 		if keeping := r.keeper.AddPass(r.session.ID, record); keeping != nil {
 			err = errors.Join(err, fmt.Errorf("keeping the pass: %w", keeping))
@@ -199,16 +199,6 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) error {
 		err = errors.Join(result.FirstError, err)
 	}
 	return target.Explain(err)
-}
-
-// drive opens a queue, runs one pass on it and says what carried it.
-func (r *runner) drive(ctx context.Context, load engine.Load, timing engine.Timing, watch engine.Watch) (string, engine.Result, error) {
-	queue, err := r.target.Open(target.Shape{Slots: load.Depth, Block: load.Block})
-	if err != nil {
-		return "", engine.Result{}, err
-	}
-	result, err := engine.Run(ctx, r.target, queue, load, timing, watch)
-	return queue.Name(), result, errors.Join(err, queue.Close())
 }
 
 // newSeed gives each pass its own offsets and data: the same for the same seed

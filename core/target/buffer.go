@@ -12,9 +12,17 @@ const bufferAlign = 4096
 
 // newBuffers gives one page-aligned buffer of that size a slot.
 func newBuffers(shape Shape) [][]byte {
-	block := int(shape.Block)
-	stride := (block + bufferAlign - 1) / bufferAlign * bufferAlign
-	memory := aligned(stride * shape.Slots)
+	return cutBuffers(aligned(bufferStride(shape)*shape.Slots), shape)
+}
+
+// bufferStride is the distance from one slot's buffer to the next.
+func bufferStride(shape Shape) int {
+	return (int(shape.Block) + bufferAlign - 1) / bufferAlign * bufferAlign
+}
+
+// cutBuffers cuts aligned memory into the buffers of a shape.
+func cutBuffers(memory []byte, shape Shape) [][]byte {
+	stride, block := bufferStride(shape), int(shape.Block)
 	buffers := make([][]byte, shape.Slots)
 	for slot := range buffers {
 		buffers[slot] = memory[slot*stride : slot*stride+block : slot*stride+block]

@@ -20,6 +20,8 @@ type PathOptions struct {
 	// is read. 0 chooses: 1 GiB or a tenth of the free space, whichever is
 	// smaller, or all of a file.
 	Size unit.Bytes
+	// Carrier is what carries operations to the kernel; empty chooses.
+	Carrier Carrier
 	// Tag tells this run's test file from others: the session's id.
 	Tag string
 }
@@ -58,6 +60,7 @@ type kernelFile struct {
 	file        *os.File
 	epoch       time.Time
 	description Description
+	carrier     Carrier
 	// remove is the path of a test file to remove on Close, or empty.
 	remove string
 }
@@ -76,10 +79,10 @@ func openFolder(path string, options PathOptions) (Target, error) {
 	if err != nil {
 		return nil, explain("create a test file in", path, err)
 	}
-	made := &kernelFile{file: file, epoch: time.Now(), remove: name, description: Description{
+	made := &kernelFile{file: file, epoch: time.Now(), carrier: options.Carrier, remove: name, description: Description{
 		Kind: Folder, Address: path, Path: path, Span: size,
 		Capacity: unit.Bytes(usage.Total), FileSystem: usage.Fstype,
-		Writable: true, Unfilled: true, Direct: direct,
+		Writable: true, Unfilled: true, Direct: direct, Parallel: true,
 	}}
 	if err := made.reserve(); err != nil {
 		return nil, errors.Join(explain("reserve "+size.Capacity()+" in", path, err), made.Close())
@@ -133,9 +136,9 @@ func openFile(path string, info fs.FileInfo, options PathOptions) (Target, error
 	if err != nil {
 		return nil, explain("open", path, err)
 	}
-	opened := &kernelFile{file: file, epoch: time.Now(), description: Description{
+	opened := &kernelFile{file: file, epoch: time.Now(), carrier: options.Carrier, description: Description{
 		Kind: File, Address: path, Path: path, Span: size, Capacity: unit.Bytes(info.Size()),
-		Direct: direct,
+		Direct: direct, Parallel: true,
 	}}
 	if usage, err := disk.Usage(path); err == nil {
 		opened.description.FileSystem = usage.Fstype
@@ -184,7 +187,7 @@ func (k *kernelFile) Open(shape Shape) (Queue, error) {
 			return nil, explain("drop the cache of", k.file.Name(), err)
 		}
 	}
-	return newPool(k.file, k.epoch, shape), nil
+	return k.carrier.open(k.file, k.epoch, shape)
 }
 
 func (k *kernelFile) Close() error {

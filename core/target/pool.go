@@ -53,6 +53,9 @@ func (p *pool) carry(o Operation) error {
 		return p.file.Sync()
 	case Write:
 		_, err := p.file.WriteAt(p.buffers[o.Slot][:o.Length], o.Offset)
+		if err == nil && o.Durable {
+			err = p.file.Sync()
+		}
 		return err
 	default:
 		read, err := p.file.ReadAt(p.buffers[o.Slot][:o.Length], o.Offset)

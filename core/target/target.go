@@ -41,6 +41,9 @@ type Description struct {
 	Unfilled bool
 	// Direct says whether reads and writes bypass the system's cache.
 	Direct bool
+	// Parallel says whether several queues may be open at once, each driven by
+	// a thread of its own.
+	Parallel bool
 	// Seed is what a simulated part draws its chances from.
 	Seed uint64
 }
@@ -52,7 +55,9 @@ type Target interface {
 	Now() time.Duration
 	// ProcessorTime is what this program has used of the target's host so far.
 	ProcessorTime() time.Duration
-	// Open gives a queue of that shape. One queue is open at a time.
+	// Open gives a queue of that shape. A queue is opened, used and closed on
+	// one thread of the system; several may be open at once where Description
+	// says so.
 	Open(shape Shape) (Queue, error)
 	// Close gives everything back: a test file that was made is removed.
 	Close() error
@@ -85,6 +90,9 @@ type Operation struct {
 	Slot   int
 	Offset int64
 	Length int
+	// Durable asks that a write is complete only when its data is on stable
+	// media.
+	Durable bool
 }
 
 // Completion is the end of one operation.

@@ -1,0 +1,60 @@
+package engine
+
+import (
+	"time"
+
+	"opengauge/core/stat"
+	"opengauge/core/unit"
+)
+
+// assembly puts the intervals of workers together: the samples of the pass, and
+// the throughput of each beat.
+type assembly struct {
+	temperatures func() map[string]unit.Celsius
+	samples      []Sample
+	beats        []float64 // bytes a second
+}
+
+func newAssembly(temperatures func() map[string]unit.Celsius) *assembly {
+	if temperatures == nil {
+		temperatures = func() map[string]unit.Celsius { return nil }
+	}
+	return &assembly{temperatures: temperatures}
+}
+
+// add takes the next interval of the pass.
+func (a *assembly) add(i interval) {
+	sample := i.sample
+	sample.P50Seconds = i.latencies.seconds(0.50)
+	sample.P99Seconds = i.latencies.seconds(0.99)
+	sample.Temperatures = a.temperatures()
+	a.samples = append(a.samples, sample)
+	for _, bytes := range i.beats {
+		a.beats = append(a.beats, float64(bytes)/beat.Seconds())
+	}
+}
+
+// known says whether the throughput is known to within that share.
+func (a *assembly) known(within float64) bool {
+	interval, known := stat.MeanInterval(a.beats)
+	return known && interval.Share() <= within
+}
+
+// result sums a pass up from its meters' counts.
+func (a *assembly) result(meters []*meter, end, length time.Duration) Result {
+	result := Result{Started: meters[0].started, Elapsed: end - meters[0].started}
+	total := newHistogram()
+	for _, m := range meters {
+		result.Bytes += m.bytes
+		result.Operations += m.operations
+		result.Errors += m.errors
+		if result.FirstError == nil {
+			result.FirstError = m.firstError
+		}
+		total.merge(m.total)
+	}
+	result.Latency = total.latency()
+	result.Samples = joinRemainder(a.samples, length)
+	result.Throughput, result.Known = stat.MeanInterval(a.beats)
+	return result
+}

@@ -1,0 +1,67 @@
+package target
+
+import (
+	"io"
+	"os"
+	"time"
+)
+
+// caller is a queue of depth 1: each operation is one positioned call of the
+// thread that submits it, which is done before Submit returns.
+type caller struct {
+	file    *os.File
+	fd      int
+	epoch   time.Time
+	buffers [][]byte
+	done    Completion
+	ready   bool
+}
+
+func newCaller(file *os.File, epoch time.Time, shape Shape) *caller {
+	return &caller{file: file, fd: int(file.Fd()), epoch: epoch, buffers: newBuffers(shape)}
+}
+
+func (c *caller) Submit(operations []Operation) error {
+	for i := range operations {
+		submitted := time.Since(c.epoch)
+		err := c.carry(&operations[i])
+		c.done = Completion{Slot: operations[i].Slot, Submitted: submitted, Completed: time.Since(c.epoch), Err: err}
+		c.ready = true
+	}
+	return nil
+}
+
+func (c *caller) carry(o *Operation) error {
+	if o.Action == Flush {
+		return c.file.Sync()
+	}
+	buffer := c.buffers[o.Slot][:o.Length]
+	var moved int
+	var err error
+	if o.Action == Write {
+		moved, err = writeAt(c.file, c.fd, buffer, o.Offset, o.Durable)
+	} else {
+		moved, err = readAt(c.file, c.fd, buffer, o.Offset)
+	}
+	if err == nil && moved != o.Length {
+		return io.ErrUnexpectedEOF
+	}
+	return err
+}
+
+func (c *caller) Wait(done []Completion, until time.Duration) (int, error) {
+	if c.ready {
+		done[0], c.ready = c.done, false
+		return 1, nil
+	}
+	if left := until - time.Since(c.epoch); left > 0 {
+		time.Sleep(left)
+	}
+	return 0, nil
+}
+
+func (c *caller) Buffer(slot int) []byte { return c.buffers[slot] }
+
+func (c *caller) Name() string { return "positioned calls" }
+
+func (c *caller) Close() error { return nil }

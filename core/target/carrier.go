@@ -1,0 +1,50 @@
+package target
+
+import (
+	"fmt"
+	"os"
+	"strings"
+	"time"
+)
+
+// Carrier is what carries operations to the kernel.
+type Carrier string
+
+// The carriers. Automatic takes the cheapest that this system offers: direct
+// positioned calls at depth 1, the system's native queue above, and a pool of
+// threads where that is missing or refused.
+const (
+	Automatic Carrier = ""
+	Native    Carrier = "native"
+	Threads   Carrier = "threads"
+)
+
+// ParseCarrier reads "automatic", "native" or "threads".
+func ParseCarrier(name string) (Carrier, error) {
+	switch name {
+	case "automatic":
+		return Automatic, nil
+	case string(Native), string(Threads):
+		return Carrier(name), nil
+	}
+	return "", fmt.Errorf("unknown queue %q; use %s", name, strings.Join(CarrierNames, ", "))
+}
+
+// CarrierNames are the spellings that [ParseCarrier] takes.
+var CarrierNames = []string{"automatic", string(Native), string(Threads)}
+
+func (c Carrier) open(file *os.File, epoch time.Time, shape Shape) (Queue, error) {
+	switch c {
+	case Threads:
+		return newPool(file, epoch, shape), nil
+	case Native:
+		return newNative(file, epoch, shape)
+	}
+	if shape.Slots == 1 {
+		return newCaller(file, epoch, shape), nil
+	}
+	if native, err := newNative(file, epoch, shape); err == nil {
+		return native, nil
+	}
+	return newPool(file, epoch, shape), nil
+}

@@ -1,0 +1,15 @@
+//go:build !linux
+
+package target
+
+import (
+	"errors"
+	"os"
+	"runtime"
+	"time"
+)
+
+// newNative says that this system has none that the program knows.
+func newNative(*os.File, time.Time, Shape) (Queue, error) {
+	return nil, errors.New("there is no native queue on " + runtime.GOOS + " yet; use --queue threads")
+}
