@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/session"
+	"opengauge/core/target"
 	"opengauge/present/image"
 )
 
@@ -103,7 +104,7 @@ func demoFolder(folder string) (string, error) {
 
 func (e *environment) demoSession(ctx context.Context, each demoCase) (*session.Session, error) {
 	flags := &measureFlags{
-		plan: each.plan, name: each.name, through: each.enclosure, seed: 1,
+		plan: each.plan, name: each.name, through: each.enclosure, seed: 1, repeat: 1, queue: target.CarrierNames[0],
 		conditions: []string{"fan=" + each.fan},
 	}
 	m, err := e.checkMeasure(flags)

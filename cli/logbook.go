@@ -88,7 +88,7 @@ func (e *environment) showSession(reference string) error {
 	}
 	screen := e.screen()
 	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
-	screen.Table(table.Passes(s, notation))
+	showPasses(screen, s, notation)
 	screen.Println("")
 	screen.Table(table.Circumstances(s))
 	for _, pass := range figure.LongPasses(s) {

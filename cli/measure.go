@@ -9,20 +9,12 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/finding"
-	"opengauge/core/plan"
 	"opengauge/core/run"
 	"opengauge/core/session"
 	"opengauge/core/unit"
 	"opengauge/present/table"
 	"opengauge/present/term"
 )
-
-// measureFlags are what measure is told besides its target.
-type measureFlags struct {
-	plan, hold, size, name, through, failOn string
-	conditions                              []string
-	seed                                    uint64
-}
 
 func newMeasure(env *environment) *cobra.Command {
 	flags := &measureFlags{}
@@ -40,35 +32,15 @@ allows it; where it does not, the table says so.`,
 		Example: `  opengauge measure /media/stick
   opengauge measure . --plan quick-read --hold 2s
   opengauge measure /media/stick --condition fan=on --condition cable=short --name stick-fan
+  opengauge measure /media/stick --until-within 1% --hold 5m --repeat 3
   opengauge measure sim:sandpiper --through barnacle --condition fan=on --plan long-write`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, arguments []string) error {
 			return env.measure(cmd.Context(), arguments[0], flags)
 		},
 	}
-	set := cmd.Flags()
-	set.StringVar(&flags.plan, "plan", "quick", "a built-in plan ("+planNames()+") or a YAML file")
-	set.StringVar(&flags.hold, "hold", "", "how long each pass counts (default 5s, or what the plan says)")
-	set.StringVar(&flags.size, "size", "", "size of the test file (default 1 GiB or a tenth of the free space, whichever is smaller)")
-	set.StringVar(&flags.name, "name", "", "a name for the session")
-	set.StringArrayVar(&flags.conditions, "condition", nil, "a key=value that describes the circumstances; may be repeated")
-	set.StringVar(&flags.through, "through", "", "the enclosure that a simulated drive is in (default limpet)")
-	set.Uint64Var(&flags.seed, "seed", 1, "what a simulated part draws its chances from")
-	set.StringVar(&flags.failOn, "fail-on", "", "exit with 3 if a finding is at least a note, caution or fault")
-	set.BoolVar(&env.json, "json", false, "print the session as JSON")
-	_ = cmd.RegisterFlagCompletionFunc("plan", completePlans)
-	_ = cmd.RegisterFlagCompletionFunc("fail-on", completeSeverities)
+	flags.add(cmd, env)
 	return cmd
-}
-
-// measurement is a checked measure command.
-type measurement struct {
-	plan       plan.Plan
-	hold       time.Duration
-	size       unit.Bytes
-	conditions map[string]string
-	failOn     session.Severity
-	notation   unit.Notation
 }
 
 func (e *environment) measure(ctx context.Context, address string, flags *measureFlags) error {
@@ -95,56 +67,12 @@ func (e *environment) measure(ctx context.Context, address string, flags *measur
 	return checkFailOn(s.Findings, m.failOn)
 }
 
-// checkMeasure reads the flags. Every error is one of usage.
-func (e *environment) checkMeasure(flags *measureFlags) (measurement, error) {
-	m := measurement{hold: plan.DefaultHold}
-	var err error
-	if m.notation, err = e.notation(); err != nil {
-		return m, err
-	}
-	if m.plan, err = plan.Load(flags.plan); err != nil {
-		return m, usageError{err}
-	}
-	if flags.hold != "" {
-		if m.hold, err = plan.ParseHold(flags.hold); err != nil {
-			return m, usageError{fmt.Errorf("--hold: %w", err)}
-		}
-		m.plan = m.plan.WithHold(m.hold)
-	}
-	if m.size, err = parseSize(flags.size, m.plan); err != nil {
-		return m, usageError{err}
-	}
-	if m.conditions, err = session.ParseConditions(flags.conditions); err != nil {
-		return m, usageError{err}
-	}
-	if err := session.CheckName(flags.name); err != nil {
-		return m, usageError{err}
-	}
-	m.failOn, err = parseFailOn(flags.failOn)
-	return m, err
-}
-
-// parseSize reads --size; 0 means that it was not given.
-func parseSize(text string, p plan.Plan) (unit.Bytes, error) {
-	if text == "" {
-		return 0, nil
-	}
-	size, err := unit.ParseBytes(text)
-	if err != nil {
-		return 0, fmt.Errorf("--size: %w", err)
-	}
-	if size%plan.SmallestBlock != 0 {
-		return 0, fmt.Errorf("--size %s is not a multiple of %s", text, plan.SmallestBlock)
-	}
-	return size, p.CheckSpan(size)
-}
-
 // runMeasurement opens target and logbook, runs, and keeps the findings. The
 // logbook comes second: a mistake in the target leaves no empty one behind.
 func (e *environment) runMeasurement(ctx context.Context, address string, flags *measureFlags, m measurement) (s *session.Session, err error) {
 	id := session.NewID()
 	around, err := openBench(benchRequest{
-		address: address, through: flags.through, size: m.size, seed: flags.seed, conditions: m.conditions, tag: id,
+		address: address, through: flags.through, size: m.size, carrier: m.carrier, seed: flags.seed, conditions: m.conditions, tag: id,
 	})
 	if err != nil {
 		return nil, err
@@ -152,7 +80,7 @@ func (e *environment) runMeasurement(ctx context.Context, address string, flags 
 	defer func() { err = errors.Join(err, around.target.Close()) }()
 
 	request := run.Request{
-		ID: id, Name: flags.name, Plan: m.plan, Hold: m.hold, Target: around.target, Sensors: around.sensors,
+		ID: id, Name: flags.name, Plan: m.plan, Hold: m.hold, Sample: m.sample, Target: around.target, Sensors: around.sensors,
 		Chain: around.chain, Conditions: around.conditions, Environment: around.environment,
 	}
 	if err := request.Check(); err != nil {
@@ -203,7 +131,7 @@ func (e *environment) showMeasured(s *session.Session, notation unit.Notation) e
 	}
 	screen := e.screen()
 	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
-	screen.Table(table.Passes(s, notation))
+	showPasses(screen, s, notation)
 	screen.Println("")
 	screen.Findings(s.Findings)
 	screen.Println("")
@@ -211,15 +139,13 @@ func (e *environment) showMeasured(s *session.Session, notation unit.Notation) e
 	return nil
 }
 
-func parseFailOn(text string) (session.Severity, error) {
-	if text == "" {
-		return "", nil
+// showPasses writes the passes, and what repeats of them amount to.
+func showPasses(screen *term.Screen, s *session.Session, notation unit.Notation) {
+	screen.Table(table.Passes(s, notation))
+	if repeats := table.Repeats(s, notation); len(repeats.Rows) > 0 {
+		screen.Println("")
+		screen.Table(repeats)
 	}
-	severity, err := session.ParseSeverity(text)
-	if err != nil {
-		return "", usageError{fmt.Errorf("--fail-on: %w", err)}
-	}
-	return severity, nil
 }
 
 // checkFailOn says whether findings reached the severity asked for.

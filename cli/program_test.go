@@ -221,6 +221,78 @@ func kindOf(value any) string {
 	return "number"
 }
 
+func TestPlans(t *testing.T) {
+	d, folder := newDesk(t), t.TempDir()
+	if list := d.must("plan", "list"); !strings.Contains(list, "latency-under-load") || !strings.Contains(list, "First") && !strings.Contains(list, "A first figure") {
+		t.Errorf("the list is:\n%s", list)
+	}
+	shown := d.must("plan", "show", "data-kinds")
+	if strings.Count(shown, "write") < 9 || !strings.Contains(shown, "50 % compressible") {
+		t.Errorf("data-kinds is shown as:\n%s", shown)
+	}
+	checked := decode[struct {
+		Passes         int     `json:"passes"`
+		Elapsed        float64 `json:"elapsed_seconds"`
+		Written        float64 `json:"written_bytes"`
+		EnduranceShare float64 `json:"endurance_share"`
+		Fits           bool    `json:"fits"`
+	}](t, d.must("plan", "check", "quick", "--hold", "10s", "--rate", "1GB/s", "--endurance", "300TB", "--size", "8MiB", "--target", folder, "--json"))
+	// Three of six passes write for 10.5 s each, and the test file is filled.
+	want := 3*10.5e9 + 8*1024*1024
+	if checked.Passes != 6 || checked.Elapsed != 63 || checked.Written != want || math.Abs(checked.EnduranceShare-want/300e12) > 1e-12 || !checked.Fits {
+		t.Errorf("the check gives %+v, want %v bytes", checked, want)
+	}
+	assertEmpty(t, folder)
+}
+
+func TestLoadsOfEveryKind(t *testing.T) {
+	d, file := newDesk(t), filepath.Join(t.TempDir(), "kinds.yaml")
+	plan := `plan: kinds
+steps:
+  - sweep: {operation: mixed, write-share: 30%, access: random, block: 4KiB, depth: 8, workers: 2, hold: 300ms}
+  - sweep: {operation: read, access: random, block: 512B, depth: 1024, hold: 300ms, span: 1MiB}
+  - sweep: {operation: read, access: sequential, block: 16MiB, depth: 2, hold: 300ms}
+  - sweep: {operation: write, access: random, block: 4KiB, depth: [1, 4], durable: yes, hold: 300ms, compressible: 50%}
+  - sweep: {operation: read, access: random, block: 4KiB, depth: 16, rate: 500, hold: 2s}
+  - sweep: {operation: write, access: sequential, block: 1MiB, depth: 4, bytes: 8MiB}
+`
+	if err := os.WriteFile(file, []byte(plan), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	for _, queue := range []string{"automatic", "threads"} {
+		s := decode[session.Session](t, d.must("measure", steadyFolder(t), "--plan", file, "--size", "64MiB", "--queue", queue, "--sample", "100ms", "--json"))
+		if len(s.Passes) != 7 {
+			t.Fatalf("%s: %d passes", queue, len(s.Passes))
+		}
+		for _, pass := range s.Passes {
+			if pass.Bytes == 0 || pass.Errors != 0 || queue == "threads" && pass.Queue != "thread pool" {
+				t.Errorf("%s: pass %d (%s) by %s: %d bytes, %d errors", queue, pass.Index, pass.Label(), pass.Queue, pass.Bytes, pass.Errors)
+			}
+		}
+		if mixed := s.Passes[0]; mixed.Workers != 2 || mixed.WriteShare != 0.3 {
+			t.Errorf("%s: the mixed pass has %d workers and a write share of %v", queue, mixed.Workers, mixed.WriteShare)
+		}
+		if rate := s.Passes[5].IOPS; rate < 450 || rate > 550 {
+			t.Errorf("%s: a rate of 500 a second came out as %.1f", queue, rate)
+		}
+		if bounded := s.Passes[6]; bounded.Bytes != 8<<20 {
+			t.Errorf("%s: a pass of 8 MiB moved %d bytes", queue, bounded.Bytes)
+		}
+	}
+}
+
+// steadyFolder is a folder in memory, where there is one: a disk may stall for
+// longer than a short pass lasts.
+func steadyFolder(t *testing.T) string {
+	t.Helper()
+	folder, err := os.MkdirTemp("/dev/shm", "opengauge-test-")
+	if err != nil {
+		return t.TempDir()
+	}
+	t.Cleanup(func() { _ = os.RemoveAll(folder) })
+	return folder
+}
+
 func TestOutputForPeople(t *testing.T) {
 	d, folder := newDesk(t), t.TempDir()
 	got := d.run("measure", folder, "--hold", "20ms", "--size", "4MiB", "--units", "bits")
@@ -398,8 +470,16 @@ func TestBadInput(t *testing.T) {
 		{"size 0", []string{"measure", folder, "--size", "0"}, 2, "below one block"},
 		{"odd size", []string{"measure", folder, "--size", "2000001"}, 2, "not a multiple"},
 		{"bits for a size", []string{"measure", folder, "--size", "1Gb"}, 2, "bits"},
-		{"unknown plan", []string{"measure", folder, "--plan", "nonesuch"}, 2, "not built in (long-write, quick, quick-read)"},
+		{"unknown plan", []string{"measure", folder, "--plan", "nonesuch"}, 2, "not built in (data-kinds, depth-map, latency-under-load, long-write, quick, quick-read)"},
 		{"broken plan", []string{"measure", folder, "--plan", badPlan}, 2, "bad.yaml:3:66: depth \"none\""},
+		{"bad precision", []string{"measure", folder, "--until-within", "0"}, 2, "--until-within"},
+		{"bad workers", []string{"measure", folder, "--workers", "0"}, 2, "--workers"},
+		{"impossible rate", []string{"measure", folder, "--rate", "1e15"}, 2, "that a device can have"},
+		{"bad sample", []string{"measure", folder, "--sample", "1ms"}, 2, "between 10ms and 10m"},
+		{"bad queue", []string{"measure", folder, "--queue", "pigeon"}, 2, "automatic, native, threads"},
+		{"bad repeat", []string{"measure", folder, "--repeat", "0"}, 2, "--repeat 0"},
+		{"bad endurance", []string{"plan", "check", "quick", "--endurance", "lots"}, 2, "--endurance"},
+		{"plan that does not fit", []string{"plan", "check", "quick", "--size", "900TiB", "--target", folder}, 1, "no space"},
 		{"bad hold", []string{"measure", folder, "--hold", "5"}, 2, "write one like 5s"},
 		{"bad condition", []string{"measure", folder, "--condition", "fan"}, 2, "key=value"},
 		{"name in use", []string{"measure", folder, "--name", "taken"}, 2, "choose another"},
@@ -479,7 +559,7 @@ func mounted(t *testing.T, kind, options string) string {
 
 func TestHelpAndCompletion(t *testing.T) {
 	d := newDesk(t)
-	for _, command := range []string{"", "demo", "measure", "explain", "report", "logbook list", "logbook show"} {
+	for _, command := range []string{"", "demo", "measure", "explain", "report", "logbook list", "logbook show", "plan list", "plan show", "plan check"} {
 		text := d.must(append(strings.Fields(command), "--help")...)
 		if !strings.Contains(text, "Examples:") || !strings.Contains(text, "Usage:") {
 			t.Errorf("%q --help has no examples or usage", command)

@@ -27,6 +27,7 @@ type benchRequest struct {
 	address    string
 	through    string
 	size       unit.Bytes
+	carrier    target.Carrier
 	seed       uint64
 	conditions map[string]string
 	tag        string
@@ -40,7 +41,7 @@ func openBench(r benchRequest) (bench, error) {
 	if r.through != "" {
 		return bench{}, usageError{fmt.Errorf("--through names a simulated enclosure, and %s is not simulated", r.address)}
 	}
-	opened, err := target.OpenPath(r.address, target.PathOptions{Size: r.size, Tag: r.tag})
+	opened, err := target.OpenPath(r.address, target.PathOptions{Size: r.size, Carrier: r.carrier, Tag: r.tag})
 	if err != nil {
 		return bench{}, err
 	}

@@ -4,6 +4,8 @@ package plan
 
 import (
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"opengauge/core/unit"
@@ -18,7 +20,14 @@ type Plan struct {
 
 // Step is one step of a plan. Exactly one field is set.
 type Step struct {
-	Sweep *Sweep `json:"sweep,omitempty"`
+	Sweep  *Sweep  `json:"sweep,omitempty"`
+	Repeat *Repeat `json:"repeat,omitempty"`
+}
+
+// Repeat runs its steps several times over, in turns.
+type Repeat struct {
+	Times int    `json:"times"`
+	Steps []Step `json:"steps"`
 }
 
 // Sweep crosses every list with the others and measures a pass for each
@@ -28,8 +37,34 @@ type Sweep struct {
 	Access    []Access     `json:"access"`
 	Block     []unit.Bytes `json:"block_bytes"`
 	Depth     []int        `json:"depth"`
+	// Workers drive a queue of that depth each. None means 1.
+	Workers []int `json:"workers,omitempty"`
+	// WriteShare is the share of writes of mixed operations.
+	WriteShare float64 `json:"write_share,omitempty"`
+	// CompressibleShare is how much of the written data can be compressed away.
+	// None means nothing of it.
+	CompressibleShare []float64 `json:"compressible_share,omitempty"`
+	// Rate is how many operations arrive a second. None, or 0, is as many as
+	// the storage takes.
+	Rate    []float64 `json:"rate_per_second,omitempty"`
+	Durable bool      `json:"durable,omitempty"`
+	// Span is the part of the target, from its start, that is touched. 0 is all.
+	Span unit.Bytes `json:"span_bytes,omitempty"`
+	Ending
+	// Adaptive measures a coarse grid of blocks and depths first, refines where
+	// neighbours differ, and fills in the rest.
+	Adaptive bool `json:"adaptive,omitempty"`
+}
+
+// Ending is when a pass is over: at whichever of its limits comes first.
+type Ending struct {
 	// HoldSeconds is how long each pass counts; 0 leaves it to the caller.
 	HoldSeconds float64 `json:"hold_seconds,omitempty"`
+	// Bytes is how much each pass moves at the most; 0 is no limit.
+	Bytes unit.Bytes `json:"bytes,omitempty"`
+	// Within ends a pass once its throughput is known to within that share, by
+	// a 95% interval; 0 does not.
+	Within float64 `json:"within_share,omitempty"`
 }
 
 // Operation is what a pass does to the storage.
@@ -39,6 +74,7 @@ type Operation string
 const (
 	Read  Operation = "read"
 	Write Operation = "write"
+	Mixed Operation = "mixed"
 )
 
 // Writes says whether the operation changes the storage.
@@ -59,21 +95,65 @@ const (
 	LargestBlock  = 16 * unit.MiB
 	LargestDepth  = 1024
 	LongestHold   = 7 * 24 * time.Hour
+	MostWorkers   = 256
+	HighestRate   = 100e6
+	MostRepeats   = 1000
 )
 
 // Pass is one timed stretch of I/O that a plan asks for.
 type Pass struct {
-	Index     int
-	Step      string
-	Operation Operation
-	Access    Access
-	Block     unit.Bytes
-	Depth     int
-	Hold      time.Duration
+	Index             int
+	Step              string
+	Operation         Operation
+	Access            Access
+	Block             unit.Bytes
+	Depth             int
+	Workers           int
+	WriteShare        float64
+	CompressibleShare float64
+	Rate              float64 // operations a second, or 0
+	Durable           bool
+	Span              unit.Bytes // or 0 for all of the target
+	Hold              time.Duration
+	Bytes             unit.Bytes // or 0
+	Within            float64    // or 0
+	// Repeat counts from 0.
+	Repeat int
+	// Grid is the number of the adaptive sweep that the pass is a point of,
+	// counting from 1, or 0.
+	Grid int
 }
 
 // Label names the pass for people: "read random 4 KiB, depth 32".
-func (p Pass) Label() string { return Label(p.Operation, p.Access, p.Block, p.Depth) }
+func (p Pass) Label() string {
+	text := Label(p.Operation, p.Access, p.Block, p.Depth)
+	if besides := p.Besides(); besides != "" {
+		text += ", " + besides
+	}
+	return text
+}
+
+// Besides is what sets a pass apart besides the usual four: "2 workers, 30 %
+// writes", or nothing.
+func (p Pass) Besides() string {
+	text := ""
+	if p.Workers > 1 {
+		text += fmt.Sprintf(", %d workers", p.Workers)
+	}
+	if p.Operation == Mixed {
+		text += fmt.Sprintf(", %.0f %% writes", p.WriteShare*100)
+	}
+	if p.CompressibleShare > 0 {
+		text += fmt.Sprintf(", %.0f %% compressible", p.CompressibleShare*100)
+	}
+	if p.Rate > 0 {
+		text += fmt.Sprintf(", %.0f a second", p.Rate)
+	}
+	if p.Durable {
+		text += ", durable"
+	}
+	return strings.TrimPrefix(text, ", ")
+}
 
 // Label names a pass by what it does.
 func Label(operation Operation, access Access, block unit.Bytes, depth int) string {
@@ -81,65 +161,119 @@ func Label(operation Operation, access Access, block unit.Bytes, depth int) stri
 }
 
 // Passes expands the plan, in the order in which it is written: operations
-// vary slowest, depths fastest. A pass without a time of its own gets hold.
+// vary slowest. A pass without a time of its own gets hold.
 func (p Plan) Passes(hold time.Duration) []Pass {
-	var passes []Pass
-	for _, step := range p.Steps {
-		for _, pass := range step.Sweep.passes(hold) {
-			pass.Index = len(passes)
-			passes = append(passes, pass)
-		}
+	e := expansion{hold: hold}
+	e.steps(p.Steps, 0)
+	for at := range e.passes {
+		e.passes[at].Index = at
 	}
-	return passes
+	return e.passes
 }
 
-func (s *Sweep) passes(hold time.Duration) []Pass {
+// expansion is a plan being expanded.
+type expansion struct {
+	hold   time.Duration
+	grids  int
+	passes []Pass
+}
+
+func (e *expansion) steps(steps []Step, repeat int) {
+	for _, step := range steps {
+		if step.Repeat == nil {
+			e.sweep(step.Sweep, repeat)
+			continue
+		}
+		for turn := range step.Repeat.Times {
+			e.steps(step.Repeat.Steps, repeat*step.Repeat.Times+turn)
+		}
+	}
+}
+
+func (e *expansion) sweep(s *Sweep, repeat int) {
+	base := Pass{
+		Step: "sweep", Durable: s.Durable, Span: s.Span,
+		Hold: e.hold, Bytes: s.Bytes, Within: s.Within, Repeat: repeat,
+	}
 	if s.HoldSeconds > 0 {
-		hold = unit.Duration(s.HoldSeconds)
+		base.Hold = unit.Duration(s.HoldSeconds)
 	}
-	var passes []Pass
-	for _, operation := range s.Operation {
-		for _, access := range s.Access {
-			for _, block := range s.Block {
-				for _, depth := range s.Depth {
-					passes = append(passes, Pass{
-						Step: "sweep", Operation: operation, Access: access,
-						Block: block, Depth: depth, Hold: hold,
-					})
-				}
-			}
-		}
+	if s.Adaptive {
+		e.grids++
+		base.Grid = e.grids
 	}
-	return passes
+	variants := crossed([]Pass{base}, s.Operation, func(p *Pass, v Operation) {
+		p.Operation = v
+		p.WriteShare = map[Operation]float64{Write: 1, Mixed: s.WriteShare}[v]
+	})
+	variants = crossed(variants, s.Access, func(p *Pass, v Access) { p.Access = v })
+	variants = crossed(variants, orJust(s.CompressibleShare, 0), func(p *Pass, v float64) { p.CompressibleShare = v })
+	variants = crossed(variants, orJust(s.Rate, 0), func(p *Pass, v float64) { p.Rate = v })
+	variants = crossed(variants, orJust(s.Workers, 1), func(p *Pass, v int) { p.Workers = v })
+	variants = crossed(variants, s.Block, func(p *Pass, v unit.Bytes) { p.Block = v })
+	e.passes = append(e.passes, crossed(variants, s.Depth, func(p *Pass, v int) { p.Depth = v })...)
 }
 
-// WithHold gives a copy of the plan in which every pass lasts hold.
-func (p Plan) WithHold(hold time.Duration) Plan {
-	steps := make([]Step, len(p.Steps))
-	for at, step := range p.Steps {
-		sweep := *step.Sweep
-		sweep.HoldSeconds = hold.Seconds()
-		steps[at] = Step{Sweep: &sweep}
+// crossed gives every pass with every value.
+func crossed[T any](passes []Pass, values []T, set func(*Pass, T)) []Pass {
+	all := make([]Pass, 0, len(passes)*len(values))
+	for _, pass := range passes {
+		for _, value := range values {
+			set(&pass, value)
+			all = append(all, pass)
+		}
 	}
-	p.Steps = steps
+	return all
+}
+
+func orJust[T any](values []T, otherwise T) []T {
+	if len(values) == 0 {
+		return []T{otherwise}
+	}
+	return values
+}
+
+// EachSweep gives a copy of the plan in which change was called on a copy of
+// every sweep, those of repeats too.
+func (p Plan) EachSweep(change func(*Sweep)) Plan {
+	p.Steps = eachSweep(p.Steps, change)
+	return p
+}
+
+func eachSweep(steps []Step, change func(*Sweep)) []Step {
+	changed := make([]Step, len(steps))
+	for at, step := range steps {
+		if step.Repeat != nil {
+			changed[at].Repeat = &Repeat{Times: step.Repeat.Times, Steps: eachSweep(step.Repeat.Steps, change)}
+			continue
+		}
+		sweep := *step.Sweep
+		change(&sweep)
+		changed[at].Sweep = &sweep
+	}
+	return changed
+}
+
+// Repeated gives the plan with all of its steps run that many times.
+func (p Plan) Repeated(times int) Plan {
+	p.Steps = []Step{{Repeat: &Repeat{Times: times, Steps: p.Steps}}}
 	return p
 }
 
 // Writes says whether any pass of the plan changes the storage.
 func (p Plan) Writes() bool {
-	for _, pass := range p.Passes(time.Second) {
-		if pass.Operation.Writes() {
-			return true
+	writes := false
+	p.EachSweep(func(s *Sweep) {
+		for _, operation := range s.Operation {
+			writes = writes || operation.Writes()
 		}
-	}
-	return false
+	})
+	return writes
 }
 
 // LargestBlock is the largest block size among the plan's passes.
 func (p Plan) LargestBlock() unit.Bytes {
 	var largest unit.Bytes
-	for _, pass := range p.Passes(time.Second) {
-		largest = max(largest, pass.Block)
-	}
+	p.EachSweep(func(s *Sweep) { largest = max(largest, slices.Max(s.Block)) })
 	return largest
 }

@@ -2,6 +2,7 @@ package plan
 
 import (
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -32,7 +33,7 @@ func TestSweepCrossesItsLists(t *testing.T) {
 	if len(passes) != 2*2*2*3+1 {
 		t.Fatalf("%d passes, want 25", len(passes))
 	}
-	want := Pass{Index: 5, Step: "sweep", Operation: Read, Access: Sequential, Block: unit.MiB, Depth: 32, Hold: 2 * time.Second}
+	want := Pass{Index: 5, Step: "sweep", Operation: Read, Access: Sequential, Block: unit.MiB, Depth: 32, Workers: 1, Hold: 2 * time.Second}
 	if passes[5] != want {
 		t.Errorf("pass 5 is %+v, want %+v", passes[5], want)
 	}
@@ -51,8 +52,8 @@ func TestParseErrorsSayWhereAndWhat(t *testing.T) {
 		{"no name", "steps: []", `the key "plan" is missing`},
 		{"no steps", "plan: p", `expected a list under "steps"`},
 		{"empty steps", "plan: p\nsteps: []", "the plan has no steps"},
-		{"unknown step", "plan: p\nsteps:\n  - dance: {}\n", `p.yaml:3:5: unknown key "dance"; expected one of sweep`},
-		{"unknown operation", sweep(strings.Replace(good, "read", "erase", 1)), `unknown operation "erase"; expected read or write`},
+		{"unknown step", "plan: p\nsteps:\n  - dance: {}\n", `p.yaml:3:5: unknown key "dance"; expected one of sweep, repeat`},
+		{"unknown operation", sweep(strings.Replace(good, "read", "erase", 1)), `unknown operation "erase"; expected read, write or mixed`},
 		{"unknown access", sweep(strings.Replace(good, "random", "zigzag", 1)), "expected sequential or random"},
 		{"bits for bytes", sweep(strings.Replace(good, "4KiB", "4Kb", 1)), "bits"},
 		{"odd block", sweep(strings.Replace(good, "4KiB", "1000", 1)), "multiple of 512 B"},
@@ -61,6 +62,14 @@ func TestParseErrorsSayWhereAndWhat(t *testing.T) {
 		{"depth twice", sweep(strings.Replace(good, "depth: 1", "depth: [1, 1]", 1)), "twice"},
 		{"no depth", sweep("operation: read, access: random, block: 4KiB"), `the key "depth" is missing`},
 		{"no values", sweep(strings.Replace(good, "depth: 1", "depth: []", 1)), "at least one value"},
+		{"mixed without a share", sweep(strings.Replace(good, "read", "mixed", 1)), "mixed needs it"},
+		{"share without mixed", sweep(good + ", write-share: 30%"), "belongs to the operation mixed"},
+		{"no share", sweep(good + ", compressible: 130%"), "is not a share"},
+		{"no rate", sweep(good + ", rate: 1e12"), "that a device can have"},
+		{"no workers", sweep(good + ", workers: 0"), "whole number from 1 to 256"},
+		{"no precision", sweep(good + ", within: 90%"), "not a precision"},
+		{"no yes", sweep(good + ", durable: maybe"), "neither yes nor no"},
+		{"repeat without times", "plan: p\nsteps:\n  - repeat: {steps: []}\n", "expected \"times\""},
 		{"bad hold", sweep(good + ", hold: soon"), "is not a time"},
 		{"hold too short", sweep(good + ", hold: 1us"), "is not between"},
 		{"not YAML", "plan: [", "p.yaml:1:"},
@@ -72,6 +81,45 @@ func TestParseErrorsSayWhereAndWhat(t *testing.T) {
 				t.Errorf("error is %v, want one with %q", err, c.want)
 			}
 		})
+	}
+}
+
+func TestRepeatsRunInTurns(t *testing.T) {
+	p, err := Parse("p.yaml", []byte(`plan: p
+steps:
+  - repeat:
+      times: 2
+      steps:
+        - sweep: {operation: mixed, write-share: 30%, access: random, block: 4KiB, depth: 4, workers: [1, 2], rate: 500, durable: yes}
+        - sweep: {operation: write, access: sequential, block: 1MiB, depth: 8, compressible: [0%, 50%], bytes: 1GiB, within: 1%}
+`))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, pass := range p.Passes(time.Second) {
+		got = append(got, fmt.Sprintf("%d %s", pass.Repeat, pass.Label()))
+	}
+	turn := []string{
+		"mixed random 4 KiB, depth 4, 30 % writes, 500 a second, durable",
+		"mixed random 4 KiB, depth 4, 2 workers, 30 % writes, 500 a second, durable",
+		"write sequential 1 MiB, depth 8",
+		"write sequential 1 MiB, depth 8, 50 % compressible",
+	}
+	for at, want := range append(turn, turn...) {
+		if want = fmt.Sprintf("%d %s", at/4, want); got[at] != want {
+			t.Errorf("pass %d is %q, want %q", at, got[at], want)
+		}
+	}
+	if estimate := p.Estimate(time.Second); estimate.BoundedBytes != 4*unit.GiB || len(got) != 8 {
+		t.Errorf("estimate %+v for %d passes", estimate, len(got))
+	}
+}
+
+func TestBuffersThatDoNotFitAreRefused(t *testing.T) {
+	p, _ := Parse("p.yaml", []byte("plan: p\nsteps:\n  - sweep: {operation: read, access: random, block: 16MiB, depth: 1024}\n"))
+	if err := p.CheckSpan(unit.TiB); err == nil || !strings.Contains(err.Error(), "of memory") {
+		t.Errorf("16 GiB of buffers give %v", err)
 	}
 }
 
@@ -123,7 +171,7 @@ func TestLoad(t *testing.T) {
 
 func TestWithHoldAndEstimate(t *testing.T) {
 	p, _ := Parse("p.yaml", []byte(portholeCheck))
-	held := p.WithHold(time.Second)
+	held := p.EachSweep(func(s *Sweep) { s.HoldSeconds = 1 })
 	for _, pass := range held.Passes(time.Hour) {
 		if pass.Hold != time.Second {
 			t.Fatalf("pass %d lasts %s, want 1s", pass.Index, pass.Hold)
@@ -133,6 +181,9 @@ func TestWithHoldAndEstimate(t *testing.T) {
 		t.Error("the plan itself was changed")
 	}
 	estimate := held.Estimate(0)
+	if estimate.Written(1e6) != 12*1_100_000 {
+		t.Errorf("at 1 MB/s the plan writes %d bytes", estimate.Written(1e6))
+	}
 	if estimate.Passes != 25 || estimate.WritePasses != 12 || estimate.Elapsed != 25*1100*time.Millisecond {
 		t.Errorf("estimate is %+v", estimate)
 	}

@@ -15,7 +15,9 @@ func passRecord(p plan.Pass, d target.Description, result engine.Result, began t
 	elapsed := result.Elapsed.Seconds()
 	record := session.Pass{
 		Index: p.Index, Step: p.Step, Operation: p.Operation, Access: p.Access,
-		BlockBytes: p.Block, Depth: p.Depth, Workers: 1,
+		BlockBytes: p.Block, Depth: result.Depth, Workers: result.Workers,
+		WriteShare: p.WriteShare, CompressibleShare: p.CompressibleShare, Durable: p.Durable, SpanBytes: p.Span,
+		RatePerSecond: p.Rate, Repeat: p.Repeat,
 		Queue: result.Queue, Direct: d.Direct, CutShort: result.CutShort,
 		StartedSeconds: (result.Started - began).Seconds(),
 		SettleSeconds:  p.Settle().Seconds(),
@@ -30,8 +32,10 @@ func passRecord(p plan.Pass, d target.Description, result engine.Result, began t
 		},
 		Samples: make([]session.Sample, len(result.Samples)),
 	}
-	if p.Operation.Writes() {
-		record.WriteShare = 1
+	if result.Known {
+		record.Throughput = &session.Interval{
+			Low: unit.BytesPerSecond(result.Throughput.Low), High: unit.BytesPerSecond(result.Throughput.High),
+		}
 	}
 	if result.FirstError != nil {
 		record.FirstError = result.FirstError.Error()

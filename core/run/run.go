@@ -17,8 +17,12 @@ import (
 	"opengauge/core/unit"
 )
 
-// SampleLength is the length of a sample.
-const SampleLength = time.Second
+// Lengths that a sample may have, and the one where nobody asks for another.
+const (
+	SampleLength   = time.Second
+	ShortestSample = 10 * time.Millisecond
+	LongestSample  = 10 * time.Minute
+)
 
 // Keeper keeps a session while it runs. What it was given last is what remains
 // when the program dies.
@@ -32,10 +36,12 @@ type Keeper interface {
 
 // Request says what to run, and what is known about it beforehand.
 type Request struct {
-	ID          string
-	Name        string
-	Plan        plan.Plan
-	Hold        time.Duration // for passes without a time of their own
+	ID   string
+	Name string
+	Plan plan.Plan
+	Hold time.Duration // for passes without a time of their own
+	// Sample is the length of a sample; 0 is SampleLength.
+	Sample      time.Duration
 	Target      target.Target
 	Sensors     sensor.Thermometers
 	Chain       link.Chain
@@ -96,6 +102,9 @@ type runner struct {
 }
 
 func newRunner(request Request, keeper Keeper, watch func(Progress)) *runner {
+	if request.Sample == 0 {
+		request.Sample = SampleLength
+	}
 	d := request.Target.Description()
 	passes := request.Plan.Passes(request.Hold)
 	return &runner{
@@ -176,14 +185,15 @@ func (r *runner) fill(ctx context.Context) error {
 func (r *runner) measure(ctx context.Context, p plan.Pass) error {
 	r.progress.begin(p)
 	d := r.target.Description()
+	span := d.Span
+	if p.Span > 0 {
+		span = min(p.Span, span)
+	}
 	load := engine.Load{
-		Random: p.Access == plan.Random,
-		Block:  p.Block, Depth: p.Depth, Span: d.Span, Seed: newSeed(r.session, p.Index),
+		WriteShare: p.WriteShare, Random: p.Access == plan.Random, Block: p.Block, Depth: p.Depth, Workers: p.Workers,
+		Span: span, CompressibleShare: p.CompressibleShare, Rate: p.Rate, Durable: p.Durable, Seed: newSeed(r.session, p.Index),
 	}
-	if p.Operation == plan.Write {
-		load.WriteShare = 1
-	}
-	timing := engine.Timing{Settle: p.Settle(), Hold: p.Hold, Sample: SampleLength}
+	timing := engine.Timing{Settle: p.Settle(), Hold: p.Hold, Bytes: p.Bytes, Within: p.Within, Sample: r.request.Sample}
 	watch := engine.Watch{Progress: r.progress.measuring, Temperatures: r.request.Sensors.Temperatures}
 
 	result, err := engine.Run(ctx, r.target, load, timing, watch)

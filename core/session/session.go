@@ -72,37 +72,60 @@ type Environment struct {
 // Pass is one timed stretch of I/O. Times are since the session started, on
 // the target's clock.
 type Pass struct {
-	Index             int                 `json:"index"`
-	Step              string              `json:"step"`
-	Operation         plan.Operation      `json:"operation"`
-	Access            plan.Access         `json:"access"`
-	BlockBytes        unit.Bytes          `json:"block_bytes"`
-	Depth             int                 `json:"depth"`
-	Workers           int                 `json:"workers"`
-	WriteShare        float64             `json:"write_share"`
-	CompressibleShare float64             `json:"compressible_share"`
-	FillShare         float64             `json:"fill_share"`
-	Repeat            int                 `json:"repeat"`
-	Queue             string              `json:"queue"`
-	Direct            bool                `json:"direct"`
-	CutShort          bool                `json:"cut_short,omitempty"`
-	StartedSeconds    float64             `json:"started_seconds"`
-	SettleSeconds     float64             `json:"settle_seconds"`
-	ElapsedSeconds    float64             `json:"elapsed_seconds"`
-	FlushSeconds      float64             `json:"flush_seconds"`
-	Bytes             unit.Bytes          `json:"bytes"`
-	Operations        int64               `json:"operations"`
-	Errors            int64               `json:"errors"`
-	FirstError        string              `json:"first_error,omitempty"`
-	BytesPerSecond    unit.BytesPerSecond `json:"bytes_per_second"`
-	IOPS              float64             `json:"iops"`
-	CPUSeconds        float64             `json:"cpu_seconds"`
-	Latency           Latency             `json:"latency_seconds"`
-	Samples           []Sample            `json:"samples"`
+	Index             int            `json:"index"`
+	Step              string         `json:"step"`
+	Operation         plan.Operation `json:"operation"`
+	Access            plan.Access    `json:"access"`
+	BlockBytes        unit.Bytes     `json:"block_bytes"`
+	Depth             int            `json:"depth"`
+	Workers           int            `json:"workers"`
+	WriteShare        float64        `json:"write_share"`
+	CompressibleShare float64        `json:"compressible_share"`
+	FillShare         float64        `json:"fill_share"`
+	Repeat            int            `json:"repeat"`
+	Queue             string         `json:"queue"`
+	Direct            bool           `json:"direct"`
+	CutShort          bool           `json:"cut_short,omitempty"`
+	Durable           bool           `json:"durable,omitempty"`
+	SpanBytes         unit.Bytes     `json:"span_bytes,omitempty"`
+	// RatePerSecond is how many operations arrived a second; 0 is as many as
+	// the storage took.
+	RatePerSecond  float64             `json:"rate_per_second,omitempty"`
+	StartedSeconds float64             `json:"started_seconds"`
+	SettleSeconds  float64             `json:"settle_seconds"`
+	ElapsedSeconds float64             `json:"elapsed_seconds"`
+	FlushSeconds   float64             `json:"flush_seconds"`
+	Bytes          unit.Bytes          `json:"bytes"`
+	Operations     int64               `json:"operations"`
+	Errors         int64               `json:"errors"`
+	FirstError     string              `json:"first_error,omitempty"`
+	BytesPerSecond unit.BytesPerSecond `json:"bytes_per_second"`
+	// Throughput is the 95% interval of the mean, where the pass is long enough.
+	Throughput *Interval `json:"bytes_per_second_interval,omitempty"`
+	IOPS       float64   `json:"iops"`
+	CPUSeconds float64   `json:"cpu_seconds"`
+	Latency    Latency   `json:"latency_seconds"`
+	Samples    []Sample  `json:"samples"`
 }
 
 // Label names the pass for people: "read random 4 KiB, depth 32".
-func (p *Pass) Label() string { return plan.Label(p.Operation, p.Access, p.BlockBytes, p.Depth) }
+func (p *Pass) Label() string { return p.Asked().Label() }
+
+// Asked is what the pass was asked for: two passes of the same plan that differ
+// only in their repeat are asked for the same.
+func (p *Pass) Asked() plan.Pass {
+	return plan.Pass{
+		Step: p.Step, Operation: p.Operation, Access: p.Access, Block: p.BlockBytes, Depth: p.Depth, Workers: p.Workers,
+		WriteShare: p.WriteShare, CompressibleShare: p.CompressibleShare, Rate: p.RatePerSecond, Durable: p.Durable,
+		Span: p.SpanBytes,
+	}
+}
+
+// Interval is a 95% interval.
+type Interval struct {
+	Low  unit.BytesPerSecond `json:"low"`
+	High unit.BytesPerSecond `json:"high"`
+}
 
 // Latency sums up how long a pass's operations took, in seconds.
 type Latency struct {

@@ -100,6 +100,16 @@ const (
 	TestFileSuffix = ".tmp"
 )
 
+// PlannedSize is how large a test file in the folder would be, or why it would
+// not fit.
+func PlannedSize(folder string, wanted unit.Bytes) (unit.Bytes, error) {
+	usage, err := disk.Usage(folder)
+	if err != nil {
+		return 0, explain("read the free space of", folder, err)
+	}
+	return fileSize(folder, wanted, usage)
+}
+
 // fileSize decides how large a test file in a folder is.
 func fileSize(path string, wanted unit.Bytes, usage *disk.UsageStat) (unit.Bytes, error) {
 	free := unit.Bytes(usage.Free)

@@ -46,6 +46,7 @@ type sessionView struct {
 	ID, Name, Target string
 	Simulated        bool
 	Passes           table.Table
+	Repeats          table.Table
 	Circumstances    table.Table
 	Findings         []findingView
 	Traces           []traceView
@@ -108,7 +109,7 @@ func newSessionView(s *session.Session, report Report) (sessionView, map[string]
 	findings := report.Findings[s.ID]
 	made := sessionView{
 		ID: s.ID, Name: s.DisplayName(), Target: table.Marked(s.Target.Address, s.Simulated), Simulated: s.Simulated,
-		Passes: table.Passes(s, report.Notation), Circumstances: table.Circumstances(s),
+		Passes: table.Passes(s, report.Notation), Repeats: table.Repeats(s, report.Notation), Circumstances: table.Circumstances(s),
 	}
 	for _, finding := range findings {
 		made.Findings = append(made.Findings, findingView{

@@ -11,15 +11,27 @@ import (
 
 // Passes is the table of a session's passes.
 func Passes(s *session.Session, notation unit.Notation) Table {
+	besides := false
+	for at := range s.Passes {
+		besides = besides || s.Passes[at].Asked().Besides() != ""
+	}
 	t := Table{Columns: []Column{
 		number("pass"), text("operation"), text("access"), number("block"), number("depth"), number("time"),
-		number(notation.Unit()), number("IOPS"), number("p50"), number("p99"), number("longest"), text("direct"),
+		number(notation.Unit()), number("±"), number("IOPS"), number("p50"), number("p99"), number("longest"), text("direct"),
 	}}
+	if besides {
+		t.Columns = append(t.Columns, text("besides"))
+	}
 	cached, failing := false, int64(0)
-	for _, pass := range s.Passes {
+	for at := range s.Passes {
+		pass := &s.Passes[at]
 		cached = cached || !pass.Direct
 		failing += pass.Errors
-		t.Rows = append(t.Rows, passRow(pass, notation))
+		row := passRow(pass, notation)
+		if besides {
+			row = append(row, pass.Asked().Besides())
+		}
+		t.Rows = append(t.Rows, row)
 	}
 	if cached {
 		t.Notes = append(t.Notes, "direct: no means that this file system does not do direct I/O; the system's cache stood between the program and the storage, and figures may be those of memory.")
@@ -33,14 +45,26 @@ func Passes(s *session.Session, notation unit.Notation) Table {
 	return t
 }
 
-func passRow(pass session.Pass, notation unit.Notation) []string {
+func passRow(pass *session.Pass, notation unit.Notation) []string {
 	return []string{
 		strconv.Itoa(pass.Index + 1), string(pass.Operation), string(pass.Access),
 		pass.BlockBytes.String(), strconv.Itoa(pass.Depth), seconds(pass.ElapsedSeconds),
-		notation.Number(pass.BytesPerSecond), unit.Grouped(int64(math.Round(pass.IOPS))),
+		notation.Number(pass.BytesPerSecond), precision(pass), unit.Grouped(int64(math.Round(pass.IOPS))),
 		unit.Latency(pass.Latency.P50), unit.Latency(pass.Latency.P99), unit.Latency(pass.Latency.Max),
 		yesNo(pass.Direct),
 	}
+}
+
+// precision is half of the 95% interval of a pass's mean, as a share of it.
+func precision(pass *session.Pass) string {
+	if pass.Throughput == nil || pass.BytesPerSecond == 0 {
+		return ""
+	}
+	share := float64(pass.Throughput.High-pass.Throughput.Low) / 2 / float64(pass.BytesPerSecond)
+	if share < 0.0005 {
+		return "<0.1 %"
+	}
+	return fmt.Sprintf("%.1f %%", share*100)
 }
 
 // seconds writes a pass's time to a tenth of a second.

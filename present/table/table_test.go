@@ -18,7 +18,7 @@ func TestPassesSayWhatIsInDoubt(t *testing.T) {
 		BytesPerSecond: 80.3e6, IOPS: 19605.4, Errors: 3, Latency: session.Latency{P50: 51e-6},
 	}}}
 	made := Passes(s, unit.Decimal)
-	if got := strings.Join(made.Rows[0], "|"); got != "3|write|random|4 KiB|32|5.0 s|80.3|19\u00a0605|51 µs|0 s|0 s|no" {
+	if got := strings.Join(made.Rows[0], "|"); got != "3|write|random|4 KiB|32|5.0 s|80.3||19\u00a0605|51 µs|0 s|0 s|no" {
 		t.Errorf("the row is %q", got)
 	}
 	notes := strings.Join(made.Notes, "\n")
@@ -29,6 +29,25 @@ func TestPassesSayWhatIsInDoubt(t *testing.T) {
 	}
 	if clean := Passes(&session.Session{State: session.Complete, Passes: []session.Pass{{Direct: true}}}, unit.Bits); len(clean.Notes) != 0 || clean.Columns[6].Title != "Gbit/s" {
 		t.Errorf("notes %q, rate column %q", clean.Notes, clean.Columns[6].Title)
+	}
+}
+
+func TestRepeatsGiveAMedianAndAnInterval(t *testing.T) {
+	s := &session.Session{State: session.Complete}
+	for at, rate := range []unit.BytesPerSecond{100e6, 104e6, 102e6} {
+		s.Passes = append(s.Passes,
+			session.Pass{Repeat: at, Operation: plan.Read, Access: plan.Random, BlockBytes: 4096, Depth: 1, Workers: 1, BytesPerSecond: rate},
+			session.Pass{Repeat: at, Operation: plan.Read, Access: plan.Random, BlockBytes: 4096, Depth: 8, Workers: 2, BytesPerSecond: 2 * rate, CutShort: at == 2})
+	}
+	made := Repeats(s, unit.Decimal)
+	want := []string{"read random 4 KiB, depth 1|3|102|97 to 107|0", "read random 4 KiB, depth 8, 2 workers|2|204|153 to 255|0"}
+	for at, row := range made.Rows {
+		if got := strings.Join(row, "|"); got != want[at] {
+			t.Errorf("row %d is %q, want %q", at, got, want[at])
+		}
+	}
+	if len(made.Rows) != 2 {
+		t.Errorf("%d rows, want 2", len(made.Rows))
 	}
 }
 

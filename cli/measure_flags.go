@@ -1,0 +1,178 @@
+package cli
+
+import (
+	"fmt"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"opengauge/core/plan"
+	"opengauge/core/run"
+	"opengauge/core/session"
+	"opengauge/core/target"
+	"opengauge/core/unit"
+)
+
+// measureFlags are what measure is told besides its target.
+type measureFlags struct {
+	plan, hold, size, name, through, failOn string
+	conditions                              []string
+	seed                                    uint64
+
+	within, compressible, rate, span, workers, sample, queue string
+	durable                                                  bool
+	repeat                                                   int
+}
+
+func (f *measureFlags) add(cmd *cobra.Command, env *environment) {
+	set := cmd.Flags()
+	set.StringVar(&f.plan, "plan", "quick", "a built-in plan ("+planNames()+") or a YAML file")
+	set.StringVar(&f.hold, "hold", "", "how long each pass counts (default 5s, or what the plan says)")
+	set.StringVar(&f.within, "until-within", "", "end each pass once its throughput is known to within this share, like 1%")
+	set.IntVar(&f.repeat, "repeat", 1, "run the whole plan this many times, in turns")
+	set.StringVar(&f.size, "size", "", "size of the test file (default 1 GiB or a tenth of the free space, whichever is smaller)")
+	set.StringVar(&f.span, "span", "", "touch only this much of the target, from its start")
+	set.StringVar(&f.workers, "workers", "", "drive this many queues at once, each on a thread of its own")
+	set.StringVar(&f.compressible, "compressible", "", "share of the written data that can be compressed away (0% is none, 100% is zeros)")
+	set.StringVar(&f.rate, "rate", "", "let operations arrive on a schedule, this many a second")
+	set.BoolVar(&f.durable, "durable", false, "count a write only when it is on stable media")
+	set.StringVar(&f.sample, "sample", "", "length of a sample, 10ms to 10m (default 1s)")
+	set.StringVar(&f.queue, "queue", "automatic", "what carries operations to the kernel: automatic, native or threads")
+	set.StringVar(&f.name, "name", "", "a name for the session")
+	set.StringArrayVar(&f.conditions, "condition", nil, "a key=value that describes the circumstances; may be repeated")
+	set.StringVar(&f.through, "through", "", "the enclosure that a simulated drive is in (default limpet)")
+	set.Uint64Var(&f.seed, "seed", 1, "what a simulated part draws its chances from")
+	set.StringVar(&f.failOn, "fail-on", "", "exit with 3 if a finding is at least a note, caution or fault")
+	set.BoolVar(&env.json, "json", false, "print the session as JSON")
+	_ = cmd.RegisterFlagCompletionFunc("plan", completePlans)
+	_ = cmd.RegisterFlagCompletionFunc("fail-on", completeSeverities)
+	_ = cmd.RegisterFlagCompletionFunc("queue", cobra.FixedCompletions(target.CarrierNames, cobra.ShellCompDirectiveNoFileComp))
+}
+
+// measurement is a checked measure command.
+type measurement struct {
+	plan       plan.Plan
+	hold       time.Duration
+	sample     time.Duration
+	size       unit.Bytes
+	carrier    target.Carrier
+	conditions map[string]string
+	failOn     session.Severity
+	notation   unit.Notation
+}
+
+// checkMeasure reads the flags. Every error is one of usage.
+func (e *environment) checkMeasure(flags *measureFlags) (measurement, error) {
+	m := measurement{hold: plan.DefaultHold, sample: run.SampleLength}
+	var err error
+	if m.notation, err = e.notation(); err != nil {
+		return m, err
+	}
+	if m.plan, err = plan.Load(flags.plan); err != nil {
+		return m, usageError{err}
+	}
+	if m.plan, err = flags.apply(m.plan); err != nil {
+		return m, usageError{err}
+	}
+	if m.sample, err = parseSample(flags.sample); err != nil {
+		return m, usageError{err}
+	}
+	if m.carrier, err = target.ParseCarrier(flags.queue); err != nil {
+		return m, usageError{err}
+	}
+	if m.size, err = parseSize(flags.size, m.plan); err != nil {
+		return m, usageError{err}
+	}
+	if m.conditions, err = session.ParseConditions(flags.conditions); err != nil {
+		return m, usageError{err}
+	}
+	if err := session.CheckName(flags.name); err != nil {
+		return m, usageError{err}
+	}
+	m.failOn, err = parseFailOn(flags.failOn)
+	return m, err
+}
+
+// apply lets the flags that speak of passes change a plan.
+func (f *measureFlags) apply(p plan.Plan) (plan.Plan, error) {
+	var changes []func(*plan.Sweep)
+	var failed error
+	given := func(flag, text string, read func(string) (func(*plan.Sweep), error)) {
+		if text == "" || failed != nil {
+			return
+		}
+		change, err := read(text)
+		if err != nil {
+			failed = fmt.Errorf("--%s: %w", flag, err)
+			return
+		}
+		changes = append(changes, change)
+	}
+	given("hold", f.hold, changeBy(plan.ParseHold, func(s *plan.Sweep, v time.Duration) { s.HoldSeconds = v.Seconds() }))
+	given("until-within", f.within, changeBy(plan.ParseWithin, func(s *plan.Sweep, v float64) { s.Within = v }))
+	given("span", f.span, changeBy(plan.ParseSpan, func(s *plan.Sweep, v unit.Bytes) { s.Span = v }))
+	given("workers", f.workers, changeBy(plan.ParseWorkers, func(s *plan.Sweep, v int) { s.Workers = []int{v} }))
+	given("compressible", f.compressible, changeBy(plan.ParseShare, func(s *plan.Sweep, v float64) { s.CompressibleShare = []float64{v} }))
+	given("rate", f.rate, changeBy(plan.ParseRate, func(s *plan.Sweep, v float64) { s.Rate = []float64{v} }))
+	if f.durable {
+		changes = append(changes, func(s *plan.Sweep) { s.Durable = true })
+	}
+	if failed != nil {
+		return p, failed
+	}
+	for _, change := range changes {
+		p = p.EachSweep(change)
+	}
+	switch {
+	case f.repeat < 1 || f.repeat > plan.MostRepeats:
+		return p, fmt.Errorf("--repeat %d is not a number from 1 to %d", f.repeat, plan.MostRepeats)
+	case f.repeat > 1:
+		p = p.Repeated(f.repeat)
+	}
+	return p, nil
+}
+
+// changeBy makes a change of sweeps from a parser and a setter.
+func changeBy[T any](parse func(string) (T, error), set func(*plan.Sweep, T)) func(string) (func(*plan.Sweep), error) {
+	return func(text string) (func(*plan.Sweep), error) {
+		value, err := parse(text)
+		return func(s *plan.Sweep) { set(s, value) }, err
+	}
+}
+
+func parseSample(text string) (time.Duration, error) {
+	if text == "" {
+		return run.SampleLength, nil
+	}
+	length, err := time.ParseDuration(text)
+	if err != nil || length < run.ShortestSample || length > run.LongestSample {
+		return 0, fmt.Errorf("--sample %q is not a time between %s and %s", text, run.ShortestSample, run.LongestSample)
+	}
+	return length, nil
+}
+
+// parseSize reads --size; 0 means that it was not given.
+func parseSize(text string, p plan.Plan) (unit.Bytes, error) {
+	if text == "" {
+		return 0, nil
+	}
+	size, err := unit.ParseBytes(text)
+	if err != nil {
+		return 0, fmt.Errorf("--size: %w", err)
+	}
+	if size%plan.SmallestBlock != 0 {
+		return 0, fmt.Errorf("--size %s is not a multiple of %s", text, plan.SmallestBlock)
+	}
+	return size, p.CheckSpan(size)
+}
+
+func parseFailOn(text string) (session.Severity, error) {
+	if text == "" {
+		return "", nil
+	}
+	severity, err := session.ParseSeverity(text)
+	if err != nil {
+		return "", usageError{fmt.Errorf("--fail-on: %w", err)}
+	}
+	return severity, nil
+}

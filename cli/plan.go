@@ -1,0 +1,183 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"opengauge/core/plan"
+	"opengauge/core/target"
+	"opengauge/core/unit"
+	"opengauge/present/table"
+)
+
+func newPlan(env *environment) *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "plan",
+		Short: "See what a plan would do, how long it takes, and what it writes",
+		Args:  cobra.NoArgs,
+		RunE:  func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+	}
+	cmd.AddCommand(newPlanList(env), newPlanShow(env), newPlanCheck(env))
+	return cmd
+}
+
+func newPlanList(env *environment) *cobra.Command {
+	cmd := &cobra.Command{
+		Use:     "list",
+		Short:   "List the built-in plans",
+		Example: "  opengauge plan list",
+		Args:    cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			plans, err := plan.BuiltIn()
+			if err != nil {
+				return err
+			}
+			if env.json {
+				return env.writeJSON(plans)
+			}
+			env.screen().Table(table.Plans(plans))
+			return nil
+		},
+	}
+	cmd.Flags().BoolVar(&env.json, "json", false, "print the plans as JSON")
+	return cmd
+}
+
+func newPlanShow(env *environment) *cobra.Command {
+	cmd := &cobra.Command{
+		Use:               "show PLAN",
+		Short:             "Show the passes of a plan",
+		Long:              "Show the passes of a plan. PLAN is a built-in name or a YAML file.",
+		Example:           "  opengauge plan show quick\n  opengauge plan show porthole.yaml",
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: completePlans,
+		RunE: func(_ *cobra.Command, arguments []string) error {
+			p, err := plan.Load(arguments[0])
+			if err != nil {
+				return usageError{err}
+			}
+			if env.json {
+				return env.writeJSON(p)
+			}
+			screen := env.screen()
+			screen.Heading(p.Name)
+			if p.About != "" {
+				screen.Paragraph("", p.About)
+			}
+			screen.Table(table.PlannedPasses(p.Passes(plan.DefaultHold)))
+			return nil
+		},
+	}
+	cmd.Flags().BoolVar(&env.json, "json", false, "print the plan as JSON")
+	return cmd
+}
+
+// planFlags are what plan check is told besides the plan.
+type planFlags struct {
+	hold, size, target, rate, endurance string
+}
+
+func newPlanCheck(env *environment) *cobra.Command {
+	flags := &planFlags{}
+	cmd := &cobra.Command{
+		Use:   "check PLAN",
+		Short: "Say what a plan would take: time, bytes written, wear, space",
+		Long: `Check a plan without running it: whether it is well-formed, how long it takes,
+what it writes at the most, what share of the drive's rated endurance that is,
+and whether it fits the free space of a folder. What passes write that end after
+a time depends on how fast the storage is; say how fast with --rate.`,
+		Example: `  opengauge plan check quick
+  opengauge plan check long-write --rate 2.8GB/s --endurance 600TB
+  opengauge plan check porthole.yaml --target /media/stick --size 8GiB`,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: completePlans,
+		RunE: func(_ *cobra.Command, arguments []string) error {
+			checked, err := checkPlan(arguments[0], flags)
+			if err != nil {
+				return err
+			}
+			if env.json {
+				return env.writeJSON(checked)
+			}
+			env.showCheck(checked, flags)
+			return nil
+		},
+	}
+	cmd.Flags().StringVar(&flags.hold, "hold", "", "how long each pass counts (default 5s, or what the plan says)")
+	cmd.Flags().StringVar(&flags.size, "size", "", "size of the test file (default as measure chooses it)")
+	cmd.Flags().StringVar(&flags.target, "target", "", "the folder whose free space it has to fit")
+	cmd.Flags().StringVar(&flags.rate, "rate", "1GB/s", "how fast the storage takes writes")
+	cmd.Flags().StringVar(&flags.endurance, "endurance", "", "how much may be written to the drive by its rating, like 600TB")
+	cmd.Flags().BoolVar(&env.json, "json", false, "print the check as JSON")
+	return cmd
+}
+
+// planCheck is what plan check --json prints.
+type planCheck struct {
+	Format         string     `json:"format"`
+	Plan           string     `json:"plan"`
+	Passes         int        `json:"passes"`
+	WritePasses    int        `json:"write_passes"`
+	ElapsedSeconds float64    `json:"elapsed_seconds"`
+	TestFileBytes  unit.Bytes `json:"test_file_bytes"`
+	WrittenBytes   unit.Bytes `json:"written_bytes"`
+	// EnduranceShare is of the rated endurance, where that was given.
+	EnduranceShare *float64 `json:"endurance_share,omitempty"`
+	// Fits says whether the test file fits, where a folder was given.
+	Fits *bool `json:"fits,omitempty"`
+}
+
+func checkPlan(name string, flags *planFlags) (planCheck, error) {
+	p, err := plan.Load(name)
+	if err != nil {
+		return planCheck{}, usageError{err}
+	}
+	if p, err = (&measureFlags{hold: flags.hold, repeat: 1}).apply(p); err != nil {
+		return planCheck{}, usageError{err}
+	}
+	size, err := parseSize(flags.size, p)
+	if err != nil {
+		return planCheck{}, usageError{err}
+	}
+	rate, err := unit.ParseRate(flags.rate)
+	if err != nil {
+		return planCheck{}, usageError{fmt.Errorf("--rate: %w", err)}
+	}
+	estimate := p.Estimate(plan.DefaultHold)
+	checked := planCheck{
+		Format: "opengauge.plan-check/1", Plan: p.Name, Passes: estimate.Passes, WritePasses: estimate.WritePasses,
+		ElapsedSeconds: estimate.Elapsed.Seconds(), TestFileBytes: size,
+	}
+	if flags.target != "" {
+		if checked.TestFileBytes, err = target.PlannedSize(flags.target, size); err != nil {
+			return planCheck{}, err
+		}
+		fits := true
+		checked.Fits = &fits
+	}
+	checked.WrittenBytes = estimate.Written(rate) + checked.TestFileBytes
+	if flags.endurance != "" {
+		endurance, err := unit.ParseBytes(flags.endurance)
+		if err != nil || endurance == 0 {
+			return planCheck{}, usageError{fmt.Errorf("--endurance %q is not how much may be written, like 600TB", flags.endurance)}
+		}
+		share := float64(checked.WrittenBytes) / float64(endurance)
+		checked.EnduranceShare = &share
+	}
+	return checked, nil
+}
+
+func (e *environment) showCheck(c planCheck, flags *planFlags) {
+	screen := e.screen()
+	screen.Heading(c.Plan)
+	screen.Printf("  passes     %d, of which %d write\n", c.Passes, c.WritePasses)
+	screen.Printf("  time       %s at the most, filling and flushing aside\n", unit.Span(unit.Duration(c.ElapsedSeconds)))
+	screen.Printf("  writes     %s at the most, if the storage takes %s\n", c.WrittenBytes.Capacity(), flags.rate)
+	if c.EnduranceShare != nil {
+		screen.Printf("  wear       %.3g %% of %s\n", *c.EnduranceShare*100, flags.endurance)
+	}
+	if c.Fits != nil {
+		screen.Printf("  test file  %s, which fits %s\n", c.TestFileBytes.Capacity(), flags.target)
+	}
+}

@@ -1,0 +1,51 @@
+package table
+
+import (
+	"fmt"
+	"strconv"
+
+	"opengauge/core/plan"
+	"opengauge/core/unit"
+)
+
+// Plans is the table of plans.
+func Plans(plans []plan.Plan) Table {
+	t := Table{Columns: []Column{text("plan"), number("passes"), number("time"), text("writes"), text("about")}}
+	for _, p := range plans {
+		estimate := p.Estimate(plan.DefaultHold)
+		t.Rows = append(t.Rows, []string{
+			p.Name, strconv.Itoa(estimate.Passes), unit.Span(estimate.Elapsed), yesNo(estimate.WritePasses > 0), p.About,
+		})
+	}
+	return t
+}
+
+// PlannedPasses is the table of what a plan would do.
+func PlannedPasses(passes []plan.Pass) Table {
+	t := Table{Columns: []Column{
+		number("pass"), text("operation"), text("access"), number("block"), number("depth"), text("ends"), text("besides"),
+	}}
+	grids := false
+	for _, p := range passes {
+		grids = grids || p.Grid > 0
+		t.Rows = append(t.Rows, []string{
+			strconv.Itoa(p.Index + 1), string(p.Operation), string(p.Access), p.Block.String(), strconv.Itoa(p.Depth), ending(p), p.Besides(),
+		})
+	}
+	if grids {
+		t.Notes = append(t.Notes, "An adaptive sweep measures at most 40 % of its passes and fills in the rest.")
+	}
+	return t
+}
+
+// ending says when a pass is over.
+func ending(p plan.Pass) string {
+	text := "after " + unit.Span(p.Hold)
+	if p.Bytes > 0 {
+		text += ", or " + p.Bytes.String()
+	}
+	if p.Within > 0 {
+		text += fmt.Sprintf(", or when known to %.3g %%", p.Within*100)
+	}
+	return text
+}
