@@ -70,9 +70,13 @@ func (e *environment) measure(ctx context.Context, address string, flags *measur
 // runMeasurement opens target and logbook, runs, and keeps the findings. The
 // logbook comes second: a mistake in the target leaves no empty one behind.
 func (e *environment) runMeasurement(ctx context.Context, address string, flags *measureFlags, m measurement) (s *session.Session, err error) {
+	if err := e.offerLeftovers(address, flags.removeLeftovers); err != nil {
+		return nil, err
+	}
 	id := session.NewID()
 	around, err := openBench(benchRequest{
 		address: address, through: flags.through, size: m.size, carrier: m.carrier, seed: flags.seed, conditions: m.conditions, tag: id,
+		overwrite: flags.overwrite, overwriteContents: flags.overwriteContents,
 	})
 	if err != nil {
 		return nil, err

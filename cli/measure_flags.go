@@ -21,6 +21,8 @@ type measureFlags struct {
 
 	within, compressible, rate, span, workers, sample, queue string
 	durable                                                  bool
+	overwrite                                                string
+	overwriteContents, removeLeftovers                       bool
 	repeat                                                   int
 }
 
@@ -38,6 +40,9 @@ func (f *measureFlags) add(cmd *cobra.Command, env *environment) {
 	set.BoolVar(&f.durable, "durable", false, "count a write only when it is on stable media")
 	set.StringVar(&f.sample, "sample", "", "length of a sample, 10ms to 10m (default 1s)")
 	set.StringVar(&f.queue, "queue", "automatic", "what carries operations to the kernel: automatic, native or threads")
+	set.StringVar(&f.overwrite, "overwrite", "", "allow this block device to be written: its serial number, or path:bytes where it has none")
+	set.BoolVar(&f.overwriteContents, "overwrite-contents", false, "allow that even if the device holds partitions or a file system")
+	set.BoolVar(&f.removeLeftovers, "remove-leftovers", false, "remove test files that killed runs left in the folder")
 	set.StringVar(&f.name, "name", "", "a name for the session")
 	set.StringArrayVar(&f.conditions, "condition", nil, "a key=value that describes the circumstances; may be repeated")
 	set.StringVar(&f.through, "through", "", "the enclosure that a simulated drive is in (default limpet)")
@@ -163,7 +168,7 @@ func parseSize(text string, p plan.Plan) (unit.Bytes, error) {
 	if size%plan.SmallestBlock != 0 {
 		return 0, fmt.Errorf("--size %s is not a multiple of %s", text, plan.SmallestBlock)
 	}
-	return size, p.CheckSpan(size)
+	return size, p.CheckSpan(size, 0)
 }
 
 func parseFailOn(text string) (session.Severity, error) {

@@ -418,7 +418,8 @@ func TestInterruptKeepsAndCleans(t *testing.T) {
 
 func TestAKilledProgramLosesAtMostThePassInProgress(t *testing.T) {
 	d := newDesk(t)
-	command := d.command("measure", t.TempDir(), "--size", "4MiB", "--hold", "1s")
+	folder := t.TempDir()
+	command := d.command("measure", folder, "--size", "4MiB", "--hold", "1s")
 	progress, err := command.StderrPipe()
 	if err != nil {
 		t.Fatal(err)
@@ -441,6 +442,12 @@ func TestAKilledProgramLosesAtMostThePassInProgress(t *testing.T) {
 			t.Errorf("pass %d is not whole: %v s, %d samples", pass.Index, pass.ElapsedSeconds, len(pass.Samples))
 		}
 	}
+	again := d.run("measure", folder, "--size", "4MiB", "--hold", "20ms")
+	if !strings.Contains(again.stderr, "left over from a run that was killed") || !strings.Contains(again.stderr, "it stays") {
+		t.Errorf("the next run says %q", again.stderr)
+	}
+	d.must("measure", folder, "--size", "4MiB", "--hold", "20ms", "--remove-leftovers")
+	assertEmpty(t, folder)
 }
 
 func TestBadInput(t *testing.T) {

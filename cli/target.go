@@ -24,13 +24,16 @@ type bench struct {
 
 // benchRequest is what the command line says about the bench.
 type benchRequest struct {
-	address    string
-	through    string
-	size       unit.Bytes
-	carrier    target.Carrier
-	seed       uint64
-	conditions map[string]string
-	tag        string
+	address   string
+	through   string
+	size      unit.Bytes
+	carrier   target.Carrier
+	overwrite string
+	// overwriteContents allows to overwrite what a device holds.
+	overwriteContents bool
+	seed              uint64
+	conditions        map[string]string
+	tag               string
 }
 
 // openBench opens what an address names: a simulated part, or a path.
@@ -41,7 +44,8 @@ func openBench(r benchRequest) (bench, error) {
 	if r.through != "" {
 		return bench{}, usageError{fmt.Errorf("--through names a simulated enclosure, and %s is not simulated", r.address)}
 	}
-	opened, err := target.OpenPath(r.address, target.PathOptions{Size: r.size, Carrier: r.carrier, Tag: r.tag})
+	opened, err := target.OpenPath(r.address, target.PathOptions{Size: r.size, Carrier: r.carrier, Tag: r.tag,
+		Overwrite: r.overwrite, OverwriteContents: r.overwriteContents})
 	if err != nil {
 		return bench{}, err
 	}

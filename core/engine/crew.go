@@ -19,7 +19,7 @@ type crew struct {
 	intervals chan delivery
 	spare     chan *histogram
 	precise   atomic.Bool
-	processor time.Duration
+	before    target.Usage
 }
 
 // delivery is an interval with the place it belongs to.
@@ -43,7 +43,7 @@ func runCrew(ctx context.Context, t target.Target, load Load, timing Timing, wat
 		timing.Bytes /= unit.Bytes(load.Workers)
 	}
 	together := newBarrier(load.Workers, func() time.Duration {
-		c.processor = t.ProcessorTime()
+		c.before = t.Usage()
 		return t.Now()
 	})
 	progress := &sharedReporter{reporter: reporter{report: watch.Progress}, counted: make([]atomic.Int64, load.Workers)}
@@ -163,7 +163,7 @@ func (c *crew) result(t target.Target, whole *assembly, load Load, timing Timing
 	result := whole.result(meters, end, timing.Sample)
 	result.Queue, result.Workers, result.Depth = c.workers[0].queueName, load.Workers, load.Depth
 	result.Flush, result.CutShort = flush, cut || err != nil
-	result.Processor = t.ProcessorTime() - c.processor
+	result.Usage = t.Usage().Since(c.before)
 	return result, err
 }
 

@@ -27,10 +27,10 @@ type metronome struct {
 	served    int
 }
 
-func (m *metronome) Now() time.Duration           { return m.now }
-func (m *metronome) ProcessorTime() time.Duration { return m.now / 10 }
-func (m *metronome) Name() string                 { return "metronome" }
-func (m *metronome) Close() error                 { return nil }
+func (m *metronome) Now() time.Duration  { return m.now }
+func (m *metronome) Usage() target.Usage { return target.Usage{Processor: m.now / 10} }
+func (m *metronome) Name() string        { return "metronome" }
+func (m *metronome) Close() error        { return nil }
 
 func (m *metronome) Description() target.Description { return target.Description{} }
 
@@ -106,8 +106,8 @@ func TestReadsAreCountedInTheirWindow(t *testing.T) {
 	if m.deepest != 4 {
 		t.Errorf("the queue was %d deep, want 4", m.deepest)
 	}
-	if off := result.Processor - time.Second; off < 0 || off > 10*time.Millisecond {
-		t.Errorf("processor time %s, want a tenth of the window", result.Processor)
+	if off := result.Usage.Processor - time.Second; off < 0 || off > 10*time.Millisecond {
+		t.Errorf("processor time %s, want a tenth of the window", result.Usage.Processor)
 	}
 }
 

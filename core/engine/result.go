@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"opengauge/core/stat"
+	"opengauge/core/target"
 	"opengauge/core/unit"
 )
 
@@ -25,8 +26,8 @@ type Result struct {
 	Errors     int64
 	// FirstError is the first failure that an operation met, or nil.
 	FirstError error
-	// Processor is the processor time used while the pass counted.
-	Processor time.Duration
+	// Usage is what was used of the host and the device while the pass counted.
+	Usage target.Usage
 	// Throughput is the mean in bytes a second with its 95% interval, and
 	// Known says whether the pass was long enough to give one.
 	Throughput stat.Interval

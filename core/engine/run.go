@@ -55,10 +55,10 @@ func runAlone(ctx context.Context, t target.Target, load Load, timing Timing, wa
 	defer runtime.UnlockOSThread()
 	whole := newAssembly(watch.Temperatures)
 	reporter := &reporter{report: watch.Progress}
-	var processor time.Duration
+	var before target.Usage
 	w := &worker{
 		target: t, load: load, timing: timing, stopped: ctx.Done(),
-		begin: func() time.Duration { processor = t.ProcessorTime(); return t.Now() },
+		begin: func() time.Duration { before = t.Usage(); return t.Now() },
 		look:  reporter.tell,
 		enough: func() bool {
 			return timing.Within > 0 && whole.known(timing.Within)
@@ -73,7 +73,7 @@ func runAlone(ctx context.Context, t target.Target, load Load, timing Timing, wa
 	result := whole.result([]*meter{w.meter}, w.end, timing.Sample)
 	result.Queue, result.Workers, result.Depth = w.queueName, 1, load.Depth
 	result.Flush = w.flushTook
-	result.Processor = t.ProcessorTime() - processor
+	result.Usage = t.Usage().Since(before)
 	result.CutShort = w.cut || err != nil
 	return result, err
 }

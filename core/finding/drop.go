@@ -155,3 +155,28 @@ func (h heat) highest() unit.Celsius {
 	}
 	return best
 }
+
+// passAt gives the pass that was running at a time of the session, and how long
+// it had counted by then.
+func passAt(s *session.Session, at float64) (*session.Pass, float64) {
+	for i := len(s.Passes) - 1; i >= 0; i-- {
+		if pass := &s.Passes[i]; pass.StartedSeconds <= at {
+			return pass, min(at-pass.StartedSeconds, pass.ElapsedSeconds)
+		}
+	}
+	return nil, 0
+}
+
+// lastTemperature is what the telling sensor of a pass said last.
+func lastTemperature(pass *session.Pass) (unit.Celsius, bool) {
+	name, known := sensorName(pass)
+	if !known {
+		return 0, false
+	}
+	for i := len(pass.Samples) - 1; i >= 0; i-- {
+		if temperature, there := pass.Samples[i].TemperaturesCelsius[name]; there {
+			return temperature, true
+		}
+	}
+	return 0, false
+}

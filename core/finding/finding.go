@@ -6,23 +6,35 @@ package finding
 
 import (
 	"sort"
+	"strconv"
 
 	"opengauge/core/session"
 )
 
-// detector looks at one pass and gives what it finds.
-type detector func(pass *session.Pass) []session.Finding
+// detector looks at a session and gives what it finds.
+type detector func(s *session.Session) []session.Finding
 
 // detectors in the order in which findings are listed within a severity.
-var detectors = []detector{heatThrottle, unsteady}
+var detectors = []detector{
+	corruptData, cachedResult, eachPass(heatThrottle), eachPass(unsteady), imprecise, hostBound, backgroundLoad, shortRun, dropout,
+}
+
+// eachPass makes a detector of one that looks at a single pass.
+func eachPass(detect func(*session.Pass) []session.Finding) detector {
+	return func(s *session.Session) []session.Finding {
+		var found []session.Finding
+		for at := range s.Passes {
+			found = append(found, detect(&s.Passes[at])...)
+		}
+		return found
+	}
+}
 
 // Detect gives the findings of a session, the most severe first.
 func Detect(s *session.Session) []session.Finding {
 	findings := []session.Finding{}
-	for at := range s.Passes {
-		for _, detect := range detectors {
-			findings = append(findings, detect(&s.Passes[at])...)
-		}
+	for _, detect := range detectors {
+		findings = append(findings, detect(s)...)
 	}
 	sort.SliceStable(findings, func(i, j int) bool {
 		return findings[j].Severity != findings[i].Severity && findings[i].Severity.Reaches(findings[j].Severity)
@@ -39,4 +51,34 @@ func Worst(findings []session.Finding) (session.Severity, bool) {
 		}
 	}
 	return worst, len(findings) > 0
+}
+
+// passesWhere gives the passes of a session for which a condition holds, and
+// their indexes.
+func passesWhere(s *session.Session, holds func(*session.Pass) bool) (passes []*session.Pass, indexes []int) {
+	for at := range s.Passes {
+		if pass := &s.Passes[at]; holds(pass) {
+			passes, indexes = append(passes, pass), append(indexes, pass.Index)
+		}
+	}
+	return passes, indexes
+}
+
+// greatest gives the pass for which a figure is greatest.
+func greatest(passes []*session.Pass, figure func(*session.Pass) float64) *session.Pass {
+	best := passes[0]
+	for _, pass := range passes {
+		if figure(pass) > figure(best) {
+			best = pass
+		}
+	}
+	return best
+}
+
+// numbered writes "1 pass" or "3 passes".
+func numbered(passes []*session.Pass) string {
+	if len(passes) == 1 {
+		return "1 pass"
+	}
+	return strconv.Itoa(len(passes)) + " passes"
 }

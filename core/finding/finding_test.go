@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"opengauge/core/link"
 	"opengauge/core/plan"
 	"opengauge/core/session"
 	"opengauge/core/unit"
@@ -22,7 +23,7 @@ type stretch struct {
 // temperature. A start of 0 records no temperatures.
 func recording(operation plan.Operation, start float64, stretches ...stretch) *session.Session {
 	random := rand.New(rand.NewPCG(11, 4))
-	pass := session.Pass{Operation: operation, Access: plan.Sequential, BlockBytes: unit.MiB, Depth: 8}
+	pass := session.Pass{Operation: operation, Access: plan.Sequential, BlockBytes: unit.MiB, Depth: 8, Workers: 1, Direct: true}
 	celsius := start
 	for _, s := range stretches {
 		step := (s.celsius - celsius) / float64(s.seconds)
@@ -39,6 +40,7 @@ func recording(operation plan.Operation, start float64, stretches ...stretch) *s
 			pass.Samples = append(pass.Samples, sample)
 			pass.ElapsedSeconds++
 			pass.Bytes += bytes
+			pass.Operations += 1000
 		}
 	}
 	pass.BytesPerSecond = unit.BytesPerSecond(float64(pass.Bytes) / pass.ElapsedSeconds)
@@ -121,12 +123,9 @@ func TestHeatThrottleEvidence(t *testing.T) {
 	}
 }
 
-func TestShortPassesFindNothing(t *testing.T) {
-	for seconds := range 12 {
-		s := recording(plan.Write, 30)
-		if seconds > 0 {
-			s = recording(plan.Write, 30, stretch{seconds, 1000, 60})
-		}
+func TestPassesOfAFewSecondsNameNoCause(t *testing.T) {
+	for seconds := 2; seconds < 12; seconds++ {
+		s := recording(plan.Write, 30, stretch{seconds, 1000, 60})
 		if found := Detect(s); len(found) != 0 {
 			t.Errorf("%d seconds: found %q", seconds, kinds(found))
 		}
@@ -147,5 +146,73 @@ func TestVeryLongPassIsStillQuick(t *testing.T) {
 	s := recording(plan.Write, 30, stretch{40_000, 1000, 70}, stretch{20_000, 400, 62}, stretch{26_400, 1000, 66})
 	if got := kinds(Detect(s)); got != "heat-throttle" {
 		t.Errorf("a day of samples gives %q", got)
+	}
+}
+
+func TestTrust(t *testing.T) {
+	hop, _ := link.Find("usb 3.2 gen 2")
+	bytes := func(n unit.Bytes) *unit.Bytes { return &n }
+	cases := []struct {
+		name   string
+		want   string
+		change func(*session.Session, *session.Pass)
+	}{
+		{"nothing odd", "", func(*session.Session, *session.Pass) {}},
+		{"busy computer", "host-bound", func(_ *session.Session, p *session.Pass) { p.CPUSeconds = 0.97 * p.ElapsedSeconds }},
+		{"half of two workers busy", "", func(_ *session.Session, p *session.Pass) { p.CPUSeconds, p.Workers = p.ElapsedSeconds, 2 }},
+		{"busy by a fixed rate", "", func(_ *session.Session, p *session.Pass) { p.CPUSeconds, p.RatePerSecond = p.ElapsedSeconds, 500 }},
+		{"above the chain", "cached-result", func(s *session.Session, p *session.Pass) {
+			s.Chain, p.BytesPerSecond = link.NewChain(hop.Hop("limpet")), 1.5e9
+		}},
+		{"at the chain's ceiling", "", func(s *session.Session, p *session.Pass) {
+			s.Chain, p.BytesPerSecond = link.NewChain(hop.Hop("limpet")), 1.079e9
+		}},
+		{"in memory", "cached-result", func(s *session.Session, _ *session.Pass) { s.Target.FileSystem = "tmpfs" }},
+		{"faster than storage", "cached-result", func(_ *session.Session, p *session.Pass) { p.Direct, p.Latency.P50 = false, 2e-6 }},
+		{"without direct I/O but slow", "", func(_ *session.Session, p *session.Pass) { p.Direct, p.Latency.P50 = false, 90e-6 }},
+		{"somebody else", "background-load", func(_ *session.Session, p *session.Pass) { p.DeviceBytes = bytes(p.Bytes * 12 / 10) }},
+		{"nobody else", "", func(_ *session.Session, p *session.Pass) { p.DeviceBytes = bytes(p.Bytes * 102 / 100) }},
+		{"too short", "short-run", func(_ *session.Session, p *session.Pass) { p.ElapsedSeconds = 0.5 }},
+		{"too few operations", "short-run", func(_ *session.Session, p *session.Pass) { p.Operations = 12 }},
+		{"hardly known", "unsteady", func(_ *session.Session, p *session.Pass) {
+			p.Throughput = &session.Interval{Low: p.BytesPerSecond * 8 / 10, High: p.BytesPerSecond * 12 / 10}
+		}},
+		{"well known", "", func(_ *session.Session, p *session.Pass) {
+			p.Throughput = &session.Interval{Low: p.BytesPerSecond * 99 / 100, High: p.BytesPerSecond * 101 / 100}
+		}},
+		{"wrong data", "corrupt-data", func(s *session.Session, _ *session.Pass) {
+			s.Verification = &session.Verification{Checked: 10, Faults: 1, Wrong: 1, FirstOffset: 4096}
+		}},
+		{"wraps", "capacity-mismatch", func(s *session.Session, _ *session.Pass) {
+			s.Verification = &session.Verification{Checked: 10, Faults: 5, Misplaced: 5, WrapsAtBytes: unit.GiB}
+		}},
+		{"verified", "", func(s *session.Session, _ *session.Pass) { s.Verification = &session.Verification{Checked: 10} }},
+		{"vanished", "dropout", func(s *session.Session, _ *session.Pass) {
+			s.Events = []session.Event{{TSeconds: 20, Kind: session.EventDropout, Detail: "no such device"}, {TSeconds: 24, Kind: session.EventReturn}}
+		}},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			s := recording(plan.Read, 30, stretch{30, 1000, 32})
+			c.change(s, &s.Passes[0])
+			found := Detect(s)
+			if got := kinds(found); got != c.want {
+				t.Fatalf("found %q, want %q", got, c.want)
+			}
+			for _, f := range found {
+				if f.Summary == "" || f.Advice == "" || len(f.Evidence) == 0 || f.Passes == nil {
+					t.Errorf("finding %+v", f)
+				}
+			}
+		})
+	}
+}
+
+func TestDropoutSaysHowWarmAndHowLong(t *testing.T) {
+	s := recording(plan.Read, 30, stretch{30, 1000, 60})
+	s.Events = []session.Event{{TSeconds: 30, Kind: session.EventDropout, Detail: "no such device"}, {TSeconds: 34.5, Kind: session.EventReturn}}
+	f := Detect(s)[0]
+	if !strings.Contains(f.Summary, "60 °C") || !strings.Contains(f.Summary, "came back after 4.5 s") || f.Severity != session.Fault {
+		t.Errorf("finding %+v", f)
 	}
 }

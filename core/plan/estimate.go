@@ -57,9 +57,13 @@ func (e Estimate) Written(rate unit.BytesPerSecond) unit.Bytes {
 	return e.BoundedBytes + unit.Bytes(e.Writing.Seconds()*float64(rate))
 }
 
-// CheckSpan says whether every pass fits into a span of that many bytes.
-func (p Plan) CheckSpan(span unit.Bytes) error {
+// CheckSpan says whether every pass fits into a span of that many bytes, on
+// storage that takes only multiples of a smallest block; 0 is not known.
+func (p Plan) CheckSpan(span, smallest unit.Bytes) error {
 	for _, pass := range p.Passes(DefaultHold) {
+		if smallest > 0 && pass.Block%smallest != 0 {
+			return fmt.Errorf("%s: the storage takes only multiples of %s; use a plan with larger blocks", pass.Label(), smallest)
+		}
 		touched := span
 		if pass.Span > 0 {
 			touched = min(pass.Span, span)

@@ -118,7 +118,7 @@ steps:
 
 func TestBuffersThatDoNotFitAreRefused(t *testing.T) {
 	p, _ := Parse("p.yaml", []byte("plan: p\nsteps:\n  - sweep: {operation: read, access: random, block: 16MiB, depth: 1024}\n"))
-	if err := p.CheckSpan(unit.TiB); err == nil || !strings.Contains(err.Error(), "of memory") {
+	if err := p.CheckSpan(unit.TiB, 0); err == nil || !strings.Contains(err.Error(), "of memory") {
 		t.Errorf("16 GiB of buffers give %v", err)
 	}
 }
@@ -188,7 +188,7 @@ func TestWithHoldAndEstimate(t *testing.T) {
 		t.Errorf("estimate is %+v", estimate)
 	}
 	var tooSmall *SpanError
-	if err := p.CheckSpan(4 * unit.KiB); !errors.As(err, &tooSmall) || tooSmall.Block != unit.MiB {
+	if err := p.CheckSpan(4*unit.KiB, 0); !errors.As(err, &tooSmall) || tooSmall.Block != unit.MiB {
 		t.Errorf("a span below a block gives %v", err)
 	}
 }

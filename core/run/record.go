@@ -25,12 +25,15 @@ func passRecord(p plan.Pass, d target.Description, result engine.Result, began t
 		Bytes: result.Bytes, Operations: result.Operations, Errors: result.Errors,
 		BytesPerSecond: unit.BytesPerSecond(perSecond(float64(result.Bytes), elapsed)),
 		IOPS:           perSecond(float64(result.Operations), elapsed),
-		CPUSeconds:     result.Processor.Seconds(),
+		CPUSeconds:     result.Usage.Processor.Seconds(),
 		Latency: session.Latency{
 			Mean: result.Latency.MeanSeconds, P50: result.Latency.P50Seconds, P90: result.Latency.P90Seconds,
 			P99: result.Latency.P99Seconds, P999: result.Latency.P999Seconds, Max: result.Latency.MaxSeconds,
 		},
 		Samples: make([]session.Sample, len(result.Samples)),
+	}
+	if result.Usage.Known {
+		record.DeviceBytes = &result.Usage.Device
 	}
 	if result.Known {
 		record.Throughput = &session.Interval{

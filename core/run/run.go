@@ -50,9 +50,15 @@ type Request struct {
 }
 
 // ReadOnlyError says that a plan writes to a target that must not be written.
-type ReadOnlyError struct{ Plan, Address string }
+type ReadOnlyError struct {
+	Plan, Address string
+	Kind          target.Kind
+}
 
 func (e *ReadOnlyError) Error() string {
+	if e.Kind == target.Device {
+		return fmt.Sprintf("the plan %s writes, and %s is a device, which is only read unless --overwrite names it; use --plan quick-read, or add --overwrite", e.Plan, e.Address)
+	}
 	return fmt.Sprintf("the plan %s writes, and %s is an existing file, which is only ever read; use --plan quick-read, or name a folder", e.Plan, e.Address)
 }
 
@@ -60,9 +66,9 @@ func (e *ReadOnlyError) Error() string {
 func (r Request) Check() error {
 	d := r.Target.Description()
 	if r.Plan.Writes() && !d.Writable {
-		return &ReadOnlyError{Plan: r.Plan.Name, Address: d.Address}
+		return &ReadOnlyError{Plan: r.Plan.Name, Address: d.Address, Kind: d.Kind}
 	}
-	return r.Plan.CheckSpan(d.Span)
+	return r.Plan.CheckSpan(d.Span, d.SmallestBlock)
 }
 
 // Run runs the request and keeps the session as it grows. A run that the

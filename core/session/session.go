@@ -42,7 +42,10 @@ type Session struct {
 	Environment Environment       `json:"environment"`
 	Passes      []Pass            `json:"passes"`
 	Events      []Event           `json:"events"`
-	Findings    []Finding         `json:"findings"`
+	// Verification is what checking the written data found, where it was asked
+	// for.
+	Verification *Verification `json:"verification,omitempty"`
+	Findings     []Finding     `json:"findings"`
 }
 
 // Target says what was measured.
@@ -104,8 +107,11 @@ type Pass struct {
 	Throughput *Interval `json:"bytes_per_second_interval,omitempty"`
 	IOPS       float64   `json:"iops"`
 	CPUSeconds float64   `json:"cpu_seconds"`
-	Latency    Latency   `json:"latency_seconds"`
-	Samples    []Sample  `json:"samples"`
+	// DeviceBytes is what everybody moved to and from the device while the pass
+	// counted, by the counters of the system, where they can be read.
+	DeviceBytes *unit.Bytes `json:"device_bytes,omitempty"`
+	Latency     Latency     `json:"latency_seconds"`
+	Samples     []Sample    `json:"samples"`
 }
 
 // Label names the pass for people: "read random 4 KiB, depth 32".
@@ -151,6 +157,32 @@ type Sample struct {
 	Errors              int64                   `json:"errors"`
 	TemperaturesCelsius map[string]unit.Celsius `json:"temperatures_celsius"`
 }
+
+// Verification is what reading stamped blocks back found.
+type Verification struct {
+	BlockBytes unit.Bytes `json:"block_bytes"`
+	Checked    int64      `json:"checked"`
+	// Faults is the sum of Wrong, Stale and Misplaced.
+	Faults int64 `json:"faults"`
+	// Wrong blocks do not hold a stamp of this session, or not what it covers.
+	Wrong int64 `json:"wrong"`
+	// Stale blocks hold what an earlier pass had written there.
+	Stale int64 `json:"stale"`
+	// Misplaced blocks hold what was written to another offset.
+	Misplaced int64 `json:"misplaced"`
+	// FirstOffset is where the first fault was found, in bytes.
+	FirstOffset int64 `json:"first_offset_bytes"`
+	// WrapsAtBytes is the capacity at which the device begins again from its
+	// start, or 0.
+	WrapsAtBytes unit.Bytes `json:"wraps_at_bytes,omitempty"`
+}
+
+// Kinds of events.
+const (
+	EventStall   = "stall"
+	EventDropout = "dropout"
+	EventReturn  = "return"
+)
 
 // Event is something that happened while the session ran.
 type Event struct {

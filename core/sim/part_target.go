@@ -99,8 +99,9 @@ func (p *Part) Ambient() unit.Celsius { return p.options.Ambient }
 // Now is the virtual time.
 func (p *Part) Now() time.Duration { return p.now }
 
-// ProcessorTime is 0: a simulated host is never busy.
-func (p *Part) ProcessorTime() time.Duration { return 0 }
+// Usage is nothing: a simulated host is never busy, and nobody else uses the
+// device.
+func (p *Part) Usage() target.Usage { return target.Usage{} }
 
 // Temperatures gives what the drive's own sensor reports, in whole degrees.
 func (p *Part) Temperatures() map[string]unit.Celsius {

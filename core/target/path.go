@@ -22,6 +22,11 @@ type PathOptions struct {
 	Size unit.Bytes
 	// Carrier is what carries operations to the kernel; empty chooses.
 	Carrier Carrier
+	// Overwrite allows a block device to be written: it has to give the
+	// device's serial number, or where it has none, "path:bytes".
+	Overwrite string
+	// OverwriteContents allows that even where the device holds something.
+	OverwriteContents bool
 	// Tag tells this run's test file from others: the session's id.
 	Tag string
 }
@@ -49,7 +54,7 @@ func OpenPath(path string, options PathOptions) (Target, error) {
 	case mode.IsRegular():
 		return openFile(path, info, options)
 	case mode&fs.ModeDevice != 0 && mode&fs.ModeCharDevice == 0:
-		return nil, fmt.Errorf("%s is a block device, which cannot be measured directly yet; name a folder on it", path)
+		return openDevice(path, options)
 	default:
 		return nil, fmt.Errorf("%s is neither a folder nor a file; name a folder on the storage to measure", path)
 	}
@@ -61,6 +66,8 @@ type kernelFile struct {
 	epoch       time.Time
 	description Description
 	carrier     Carrier
+	// statistics is where the device's counters are, or empty.
+	statistics string
 	// remove is the path of a test file to remove on Close, or empty.
 	remove string
 }
@@ -84,13 +91,23 @@ func openFolder(path string, options PathOptions) (Target, error) {
 		Capacity: unit.Bytes(usage.Total), FileSystem: usage.Fstype,
 		Writable: true, Unfilled: true, Direct: direct, Parallel: true,
 	}}
+	claim(file)
 	if err := made.reserve(); err != nil {
 		return nil, errors.Join(explain("reserve "+size.Capacity()+" in", path, err), made.Close())
 	}
 	if err := made.settleDirect(name, func() (*os.File, error) { return os.OpenFile(name, os.O_RDWR, 0) }); err != nil {
 		return nil, errors.Join(explain("write a test file in", path, err), made.Close())
 	}
+	made.lookAround()
 	return made, nil
+}
+
+// lookAround finds out what the file's device asks for and where it counts.
+func (k *kernelFile) lookAround() {
+	k.statistics = statisticsOf(k.file)
+	if k.description.Direct {
+		k.description.SmallestBlock = smallestBlock(k.file)
+	}
 }
 
 // The name of a test file is this prefix, the session's id and this suffix, so
@@ -156,6 +173,7 @@ func openFile(path string, info fs.FileInfo, options PathOptions) (Target, error
 	if err := opened.settleDirect(path, func() (*os.File, error) { return os.Open(path) }); err != nil {
 		return nil, errors.Join(explain("read", path, err), opened.Close())
 	}
+	opened.lookAround()
 	return opened, nil
 }
 
@@ -180,6 +198,9 @@ func (k *kernelFile) settleDirect(path string, reopen func() (*os.File, error)) 
 	}
 	_ = k.file.Close()
 	k.file, k.description.Direct = cached, false
+	if k.remove != "" {
+		claim(cached)
+	}
 	return nil
 }
 
@@ -187,7 +208,10 @@ func (k *kernelFile) Description() Description { return k.description }
 
 func (k *kernelFile) Now() time.Duration { return time.Since(k.epoch) }
 
-func (k *kernelFile) ProcessorTime() time.Duration { return processorTime() }
+func (k *kernelFile) Usage() Usage {
+	device, known := deviceBytes(k.statistics)
+	return Usage{Processor: processorTime(), Device: device, Known: known}
+}
 
 // Open gives a queue on the file. Where the cache cannot be bypassed it is
 // dropped first, so that at least a pass does not read what an earlier one left.

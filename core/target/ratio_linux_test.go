@@ -65,7 +65,7 @@ func compare(b *testing.B, file *os.File, load engine.Load) {
 		ours := float64(result.Operations) / result.Elapsed.Seconds()
 		theirs := float64(bare.Operations) / bare.Elapsed.Seconds()
 		speeds = append(speeds, ours/theirs)
-		processors = append(processors, (result.Processor.Seconds()/float64(result.Operations))/(bare.Processor.Seconds()/float64(bare.Operations)))
+		processors = append(processors, (result.Usage.Processor.Seconds()/float64(result.Operations))/(bare.Processor.Seconds()/float64(bare.Operations)))
 	}
 	b.ReportMetric(median(speeds), "of-bare")
 	b.ReportMetric(median(processors), "cpu-of-bare")

@@ -19,6 +19,7 @@ type Kind string
 const (
 	Folder    Kind = "folder"
 	File      Kind = "file"
+	Device    Kind = "device"
 	Simulated Kind = "simulated"
 )
 
@@ -33,6 +34,9 @@ type Description struct {
 	Span unit.Bytes
 	// Capacity is the size of the file system or device that the span is on.
 	Capacity unit.Bytes
+	// SmallestBlock is the unit of which blocks and offsets are multiples; 0 is
+	// not known.
+	SmallestBlock unit.Bytes
 	// FileSystem is the type of file system, where it is known.
 	FileSystem string
 	// Writable says whether passes may write.
@@ -53,14 +57,29 @@ type Target interface {
 	Description() Description
 	// Now is the time on the target's clock.
 	Now() time.Duration
-	// ProcessorTime is what this program has used of the target's host so far.
-	ProcessorTime() time.Duration
+	// Usage is what has been used of the target's host and device so far.
+	Usage() Usage
 	// Open gives a queue of that shape. A queue is opened, used and closed on
 	// one thread of the system; several may be open at once where Description
 	// says so.
 	Open(shape Shape) (Queue, error)
 	// Close gives everything back: a test file that was made is removed.
 	Close() error
+}
+
+// Usage counts what was used, since some moment in the past.
+type Usage struct {
+	// Processor is the processor time of this program.
+	Processor time.Duration
+	// Device is the bytes that everybody has read from and written to the
+	// device, and Known says whether its counters can be read.
+	Device unit.Bytes
+	Known  bool
+}
+
+// Since is what was used since an earlier count.
+func (u Usage) Since(earlier Usage) Usage {
+	return Usage{Processor: u.Processor - earlier.Processor, Device: u.Device - earlier.Device, Known: u.Known && earlier.Known}
 }
 
 // Shape is what a queue has to hold.

@@ -33,8 +33,10 @@ const (
 	uringEnterGetEvents = 1 << 0
 	uringEnterExtArg    = 1 << 3
 
-	uringRegisterBuffers = 0
-	uringRegisterFiles   = 2
+	uringRegisterBuffers   = 0
+	uringUnregisterBuffers = 1
+	uringRegisterFiles     = 2
+	uringUnregisterFiles   = 3
 
 	uringOffsetRings       = 0
 	uringOffsetSubmissions = 0x10000000
@@ -319,8 +321,15 @@ func (u *uring) reap(done []Completion) int {
 	return filled
 }
 
+// Close lets go of file and buffers first: the kernel takes a ring apart only
+// some time after it was closed, and until then a file system on which the file
+// was could not be unmounted.
 func (u *uring) Close() error {
 	var err error
+	if u.ring >= 0 {
+		_ = u.register(uringUnregisterBuffers, nil, 0)
+		_ = u.register(uringUnregisterFiles, nil, 0)
+	}
 	for _, mapped := range [][]byte{u.entries, u.rings} {
 		if mapped != nil {
 			err = errors.Join(err, unix.Munmap(mapped))

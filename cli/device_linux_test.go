@@ -1,0 +1,167 @@
+package cli_test
+
+import (
+	"fmt"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"golang.org/x/sys/unix"
+
+	"opengauge/core/session"
+)
+
+// loopDevice makes a block device of a file in memory.
+func loopDevice(t *testing.T, size int64) string {
+	t.Helper()
+	if os.Geteuid() != 0 {
+		t.Skip("making a loop device needs root")
+	}
+	image := filepath.Join(steadyFolder(t), "image")
+	if err := os.WriteFile(image, nil, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Truncate(image, size); err != nil {
+		t.Fatal(err)
+	}
+	out, err := exec.Command("losetup", "--find", "--show", image).CombinedOutput()
+	if err != nil {
+		t.Skipf("a loop device cannot be made here: %s", out)
+	}
+	device := strings.TrimSpace(string(out))
+	t.Cleanup(func() { _ = exec.Command("losetup", "--detach", device).Run() })
+	return device
+}
+
+func TestDevicesAreOnlyReadUnlessNamed(t *testing.T) {
+	const size = 64 << 20
+	device := loopDevice(t, size)
+	d := newDesk(t)
+	named := fmt.Sprintf("%s:%d", device, size)
+	refused := func(code int, want string, arguments ...string) {
+		t.Helper()
+		before, _ := os.ReadFile(device)
+		got := d.run(append([]string{"measure", device, "--hold", "20ms"}, arguments...)...)
+		if got.code != code || !strings.Contains(got.stderr, want) {
+			t.Errorf("exit %d, want %d; %q, want %q in it", got.code, code, got.stderr, want)
+		}
+		if after, _ := os.ReadFile(device); string(after) != string(before) {
+			t.Error("the device was written")
+		}
+	}
+	refused(2, "only read unless --overwrite names it")
+	refused(1, "its path and size, as it has no serial number, "+named, "--overwrite", "yes")
+	if s := decode[session.Session](t, d.must("measure", device, "--plan", "quick-read", "--hold", "20ms", "--json")); s.Target.Kind != "device" || s.Target.SpanBytes != size {
+		t.Errorf("target is %+v", s.Target)
+	}
+	d.must("measure", device, "--hold", "20ms", "--overwrite", named)
+
+	makeFileSystem(t, device)
+	refused(1, "it holds an ext file system", "--overwrite", named)
+	folder := t.TempDir()
+	if out, err := exec.Command("mount", device, folder).CombinedOutput(); err != nil {
+		t.Skipf("mounting is not possible here: %s", out)
+	}
+	defer func() { _ = exec.Command("umount", folder).Run() }()
+	refused(1, "is mounted at "+folder, "--overwrite", named, "--overwrite-contents")
+	if err := exec.Command("umount", folder).Run(); err != nil {
+		t.Fatal(err)
+	}
+	d.must("measure", device, "--hold", "20ms", "--overwrite", named, "--overwrite-contents")
+}
+
+// makeFileSystem puts an ext4 file system on a device. A ring that was closed
+// lets go of the device a moment after its program has ended.
+func makeFileSystem(t *testing.T, device string) {
+	t.Helper()
+	var out []byte
+	var err error
+	for range 30 {
+		if out, err = exec.Command("mkfs.ext4", "-q", "-F", device).CombinedOutput(); err == nil {
+			return
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	t.Skipf("no file system can be made here: %s", out)
+}
+
+func TestBlocksBelowTheDevicesAreRefused(t *testing.T) {
+	device := loopDevice(t, 64<<20)
+	if out, err := exec.Command("losetup", "--sector-size", "4096", device).CombinedOutput(); err != nil {
+		t.Skipf("the sector size cannot be changed here: %s", out)
+	}
+	file := filepath.Join(t.TempDir(), "small.yaml")
+	if err := os.WriteFile(file, []byte("plan: small\nsteps:\n  - sweep: {operation: read, access: random, block: 512B, depth: 1}\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if got := newDesk(t).run("measure", device, "--plan", file); got.code != 2 || !strings.Contains(got.stderr, "only multiples of 4 KiB") {
+		t.Errorf("exit %d: %s", got.code, got.stderr)
+	}
+}
+
+// throttled gives a way to run the program on a device that the kernel holds to
+// a known rate.
+func throttled(t *testing.T, device string, bytesPerSecond int64) func(*exec.Cmd) *exec.Cmd {
+	t.Helper()
+	var status unix.Stat_t
+	if err := unix.Stat(device, &status); err != nil {
+		t.Fatal(err)
+	}
+	group := filepath.Join("/sys/fs/cgroup/blkio", fmt.Sprintf("opengauge-test-%d", os.Getpid()))
+	if err := os.Mkdir(group, 0o755); err != nil {
+		t.Skip("a cgroup with I/O limits cannot be made here: ", err)
+	}
+	t.Cleanup(func() { _ = os.Remove(group) })
+	limit := fmt.Sprintf("%d:%d %d", unix.Major(status.Rdev), unix.Minor(status.Rdev), bytesPerSecond)
+	for _, file := range []string{"blkio.throttle.read_bps_device", "blkio.throttle.write_bps_device"} {
+		if err := os.WriteFile(filepath.Join(group, file), []byte(limit), 0); err != nil {
+			t.Skip("the device cannot be throttled here: ", err)
+		}
+	}
+	return func(command *exec.Cmd) *exec.Cmd {
+		inside := exec.Command("sh", append([]string{"-c", `echo $$ > "$0"/cgroup.procs && exec "$@"`, group}, command.Args...)...)
+		inside.Env = command.Env
+		return inside
+	}
+}
+
+func TestAThrottledDeviceIsMeasuredAtItsRate(t *testing.T) {
+	const size, rate = 256 << 20, 40 << 20
+	device := loopDevice(t, size)
+	inside := throttled(t, device, rate)
+	plan := filepath.Join(t.TempDir(), "throttle.yaml")
+	source := `plan: throttle
+steps:
+  - sweep: {operation: [read, write], access: sequential, block: 64KiB, depth: 8, hold: 3s}
+  - sweep: {operation: read, access: random, block: 4KiB, depth: 4, rate: 1000, hold: 3s}
+`
+	if err := os.WriteFile(plan, []byte(source), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	d := newDesk(t)
+	got := d.finish(inside(d.command("measure", device, "--plan", plan, "--repeat", "3", "--overwrite", fmt.Sprintf("%s:%d", device, size), "--json")))
+	if got.code != 0 {
+		t.Fatalf("exit %d: %s", got.code, got.stderr)
+	}
+	s := decode[session.Session](t, got.stdout)
+	// The median of three: the machine may pause, or the kernel's limit stutter.
+	median := func(kind int, figure func(session.Pass) float64) float64 {
+		figures := []float64{figure(s.Passes[kind]), figure(s.Passes[kind+3]), figure(s.Passes[kind+6])}
+		slices.Sort(figures)
+		return figures[1]
+	}
+	for kind := range 2 {
+		measured := median(kind, func(p session.Pass) float64 { return float64(p.BytesPerSecond) })
+		if off := measured/rate - 1; math.Abs(off) > 0.02 {
+			t.Errorf("%s: measured %.1f MB/s, %.1f %% off the %.1f that the kernel allows", s.Passes[kind].Label(), measured/1e6, off*100, float64(rate)/1e6)
+		}
+	}
+	if off := median(2, func(p session.Pass) float64 { return p.IOPS })/1000 - 1; math.Abs(off) > 0.01 {
+		t.Errorf("a rate of 1000 a second was held to %.2f %%", off*100)
+	}
+}

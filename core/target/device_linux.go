@@ -1,0 +1,261 @@
+package target
+
+import (
+	"bufio"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"golang.org/x/sys/unix"
+
+	"opengauge/core/unit"
+)
+
+// blockDevice is what the kernel knows about a block device.
+type blockDevice struct {
+	path   string
+	number string // "259:0"
+	folder string // of the device in sysfs
+	serial string
+	size   unit.Bytes
+	// block is the smallest block that it takes.
+	block unit.Bytes
+}
+
+// openDevice opens a block device: for reading only, unless the options name it
+// as one that may be overwritten.
+func openDevice(path string, options PathOptions) (Target, error) {
+	device, err := readDevice(path)
+	if err != nil {
+		return nil, err
+	}
+	flags := os.O_RDONLY
+	if options.Overwrite != "" {
+		if err := device.mayOverwrite(options); err != nil {
+			return nil, err
+		}
+		// The kernel refuses an exclusive open of a device that is in use.
+		flags = os.O_RDWR | os.O_EXCL
+	}
+	span := device.size
+	if options.Size > 0 {
+		span = options.Size
+	}
+	if span > device.size {
+		return nil, fmt.Errorf("--size %s is larger than %s, which holds %s", options.Size, path, device.size.Capacity())
+	}
+	file, err := os.OpenFile(path, flags|unix.O_DIRECT, 0)
+	if errors.Is(err, unix.EBUSY) {
+		return nil, fmt.Errorf("%s is in use by the system or another program, so it is not overwritten", path)
+	}
+	if err != nil {
+		return nil, explain("open", path, err)
+	}
+	return &kernelFile{file: file, epoch: time.Now(), carrier: options.Carrier, statistics: device.folder, description: Description{
+		Kind: Device, Address: path, Path: path, Span: span, Capacity: device.size, SmallestBlock: device.block,
+		Writable: options.Overwrite != "", Direct: true, Parallel: true,
+	}}, nil
+}
+
+func readDevice(path string) (blockDevice, error) {
+	var status unix.Stat_t
+	if err := unix.Stat(path, &status); err != nil {
+		return blockDevice{}, explain("open", path, err)
+	}
+	number := fmt.Sprintf("%d:%d", unix.Major(status.Rdev), unix.Minor(status.Rdev))
+	folder, err := filepath.EvalSymlinks("/sys/dev/block/" + number)
+	if err != nil {
+		return blockDevice{}, fmt.Errorf("the system knows nothing about the device %s: %w", path, err)
+	}
+	d := blockDevice{path: path, number: number, folder: folder}
+	sectors, err := strconv.ParseInt(readWord(folder, "size"), 10, 64)
+	if err != nil {
+		return d, fmt.Errorf("the size of %s cannot be read: %w", path, err)
+	}
+	d.size = unit.Bytes(sectors) * 512 // sysfs counts in 512-byte sectors, always
+	if d.size == 0 {
+		return d, fmt.Errorf("%s has no size: there is no medium in it, or it is not set up", path)
+	}
+	d.block = 512
+	if block, err := strconv.ParseInt(readWord(d.whole(), "queue/logical_block_size"), 10, 64); err == nil && block > 0 {
+		d.block = unit.Bytes(block)
+	}
+	for _, place := range []string{"serial", "device/serial", "device/wwid", "wwid"} {
+		if d.serial = readWord(d.whole(), place); d.serial != "" {
+			break
+		}
+	}
+	return d, nil
+}
+
+// readWord reads one of the kernel's short texts, or nothing.
+func readWord(folder, name string) string {
+	text, err := os.ReadFile(filepath.Join(folder, name))
+	if err != nil {
+		return ""
+	}
+	return strings.TrimSpace(string(text))
+}
+
+// whole is the folder of the device that a partition is on, or of the device
+// itself.
+func (d blockDevice) whole() string {
+	if _, err := os.Stat(filepath.Join(d.folder, "partition")); err == nil {
+		return filepath.Dir(d.folder)
+	}
+	return d.folder
+}
+
+// identity is what --overwrite has to say: the serial number, or where the
+// device has none, its exact path and size.
+func (d blockDevice) identity() string {
+	if d.serial != "" {
+		return d.serial
+	}
+	return fmt.Sprintf("%s:%d", d.path, d.size)
+}
+
+// mayOverwrite says why a device is not overwritten, or nothing.
+func (d blockDevice) mayOverwrite(options PathOptions) error {
+	if options.Overwrite != d.identity() {
+		kind := "serial number"
+		if d.serial == "" {
+			kind = "path and size, as it has no serial number"
+		}
+		return fmt.Errorf("%s is not overwritten: --overwrite has to give its %s, %s", d.path, kind, d.identity())
+	}
+	parts := d.parts()
+	mounts, err := mountedOn(parts)
+	if err != nil {
+		return err
+	}
+	if slices.Contains(mounts, "/") {
+		return fmt.Errorf("%s is never overwritten: it is the system disk", d.path)
+	}
+	if len(mounts) > 0 {
+		return fmt.Errorf("%s is not overwritten: it, or a part of it, is mounted at %s; unmount that first", d.path, strings.Join(mounts, ", "))
+	}
+	if holder := d.holder(); holder != "" {
+		return fmt.Errorf("%s is not overwritten: %s stands on it", d.path, holder)
+	}
+	return d.mayDestroy(options)
+}
+
+// mayDestroy refuses a device that holds something, unless that is allowed.
+func (d blockDevice) mayDestroy(options PathOptions) error {
+	if options.OverwriteContents {
+		return nil
+	}
+	held := ""
+	if partitions := len(d.parts()) - 1; partitions > 0 {
+		held = fmt.Sprintf("%d partitions", partitions)
+	} else {
+		file, err := os.Open(d.path)
+		if err != nil {
+			return explain("open", d.path, err)
+		}
+		defer file.Close()
+		if held, err = contents(file); err != nil {
+			return err
+		}
+	}
+	if held == "" {
+		return nil
+	}
+	return fmt.Errorf("%s is not overwritten: it holds %s, which would be destroyed; add --overwrite-contents if that is what you want", d.path, held)
+}
+
+// parts are the numbers of the device and of its partitions.
+func (d blockDevice) parts() []string {
+	numbers := []string{d.number}
+	entries, _ := filepath.Glob(filepath.Join(d.folder, "*", "partition"))
+	for _, entry := range entries {
+		numbers = append(numbers, readWord(filepath.Dir(entry), "dev"))
+	}
+	return numbers
+}
+
+// holder is a device that stands on this one or on a partition of it: a mapped
+// or encrypted volume, a RAID.
+func (d blockDevice) holder() string {
+	for _, pattern := range []string{"holders/*", "*/holders/*"} {
+		if found, _ := filepath.Glob(filepath.Join(d.folder, pattern)); len(found) > 0 {
+			return filepath.Base(found[0])
+		}
+	}
+	return ""
+}
+
+// mountedOn gives the mount points and swap uses of devices by their numbers,
+// from the kernel's own tables (proc(5)).
+func mountedOn(numbers []string) ([]string, error) {
+	table, err := os.Open("/proc/self/mountinfo")
+	if err != nil {
+		return nil, fmt.Errorf("what is mounted cannot be read, so nothing is overwritten: %w", err)
+	}
+	defer table.Close()
+	var places []string
+	for lines := bufio.NewScanner(table); lines.Scan(); {
+		fields := strings.Fields(lines.Text())
+		if len(fields) > 4 && slices.Contains(numbers, fields[2]) && !slices.Contains(places, fields[4]) {
+			places = append(places, fields[4])
+		}
+	}
+	swaps, _ := os.ReadFile("/proc/swaps")
+	for _, line := range strings.Split(string(swaps), "\n")[1:] {
+		var status unix.Stat_t
+		name, _, _ := strings.Cut(line, " ")
+		if name == "" || unix.Stat(name, &status) != nil {
+			continue
+		}
+		if slices.Contains(numbers, fmt.Sprintf("%d:%d", unix.Major(status.Rdev), unix.Minor(status.Rdev))) {
+			places = append(places, "swap")
+		}
+	}
+	return places, nil
+}
+
+// statisticsOf is the sysfs folder of the device that a file is on, or nothing
+// where it is on none, or on several.
+func statisticsOf(file *os.File) string {
+	var status unix.Stat_t
+	if unix.Fstat(int(file.Fd()), &status) != nil {
+		return ""
+	}
+	folder, err := filepath.EvalSymlinks(fmt.Sprintf("/sys/dev/block/%d:%d", unix.Major(status.Dev), unix.Minor(status.Dev)))
+	if err != nil {
+		return ""
+	}
+	return blockDevice{folder: folder}.whole()
+}
+
+// deviceBytes is what everybody has read from and written to a device since the
+// system started (Documentation/block/stat.rst: sectors of 512 bytes).
+func deviceBytes(statistics string) (unit.Bytes, bool) {
+	if statistics == "" {
+		return 0, false
+	}
+	fields := strings.Fields(readWord(statistics, "stat"))
+	if len(fields) < 7 {
+		return 0, false
+	}
+	read, errRead := strconv.ParseInt(fields[2], 10, 64)
+	written, errWritten := strconv.ParseInt(fields[6], 10, 64)
+	return unit.Bytes(read+written) * 512, errRead == nil && errWritten == nil
+}
+
+// smallestBlock is the smallest direct I/O that a file takes, where the kernel
+// says so (statx(2), STATX_DIOALIGN).
+func smallestBlock(file *os.File) unit.Bytes {
+	var status unix.Statx_t
+	err := unix.Statx(int(file.Fd()), "", unix.AT_EMPTY_PATH, unix.STATX_DIOALIGN, &status)
+	if err != nil || status.Mask&unix.STATX_DIOALIGN == 0 || status.Dio_offset_align == 0 {
+		return 1
+	}
+	return unit.Bytes(status.Dio_offset_align)
+}

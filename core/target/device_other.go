@@ -1,0 +1,25 @@
+//go:build !linux
+
+package target
+
+import (
+	"fmt"
+	"os"
+	"runtime"
+
+	"opengauge/core/unit"
+)
+
+// openDevice says that devices are not opened on this system yet.
+func openDevice(path string, _ PathOptions) (Target, error) {
+	return nil, fmt.Errorf("%s is a block device, which cannot be measured directly on %s yet; name a folder on it", path, runtime.GOOS)
+}
+
+// statisticsOf knows no counters on this system.
+func statisticsOf(*os.File) string { return "" }
+
+// deviceBytes knows no counters on this system.
+func deviceBytes(string) (unit.Bytes, bool) { return 0, false }
+
+// smallestBlock is not known on this system.
+func smallestBlock(*os.File) unit.Bytes { return 1 }
