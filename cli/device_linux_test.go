@@ -6,7 +6,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -137,31 +136,34 @@ func TestAThrottledDeviceIsMeasuredAtItsRate(t *testing.T) {
 	plan := filepath.Join(t.TempDir(), "throttle.yaml")
 	source := `plan: throttle
 steps:
-  - sweep: {operation: [read, write], access: sequential, block: 64KiB, depth: 8, hold: 3s}
-  - sweep: {operation: read, access: random, block: 4KiB, depth: 4, rate: 1000, hold: 3s}
+  - sweep: {operation: [read, write], access: sequential, block: 64KiB, depth: 8, hold: 2s}
+  - sweep: {operation: read, access: random, block: 4KiB, depth: 4, rate: 1000, hold: 2s}
 `
 	if err := os.WriteFile(plan, []byte(source), 0o600); err != nil {
 		t.Fatal(err)
 	}
 	d := newDesk(t)
-	got := d.finish(inside(d.command("measure", device, "--plan", plan, "--repeat", "3", "--overwrite", fmt.Sprintf("%s:%d", device, size), "--json")))
+	got := d.finish(inside(d.command("measure", device, "--plan", plan, "--repeat", "5", "--overwrite", fmt.Sprintf("%s:%d", device, size), "--json")))
 	if got.code != 0 {
 		t.Fatalf("exit %d: %s", got.code, got.stderr)
 	}
 	s := decode[session.Session](t, got.stdout)
-	// The median of three: the machine may pause, or the kernel's limit stutter.
-	median := func(kind int, figure func(session.Pass) float64) float64 {
-		figures := []float64{figure(s.Passes[kind]), figure(s.Passes[kind+3]), figure(s.Passes[kind+6])}
-		slices.Sort(figures)
-		return figures[1]
+	// The kernel's limit is a most: it is missed from below when the machine
+	// pauses, and never from above. So the best of five has to meet it.
+	best := func(kind int, figure func(session.Pass) float64) float64 {
+		highest := 0.0
+		for at := kind; at < len(s.Passes); at += 3 {
+			highest = max(highest, figure(s.Passes[at]))
+		}
+		return highest
 	}
 	for kind := range 2 {
-		measured := median(kind, func(p session.Pass) float64 { return float64(p.BytesPerSecond) })
+		measured := best(kind, func(p session.Pass) float64 { return float64(p.BytesPerSecond) })
 		if off := measured/rate - 1; math.Abs(off) > 0.02 {
 			t.Errorf("%s: measured %.1f MB/s, %.1f %% off the %.1f that the kernel allows", s.Passes[kind].Label(), measured/1e6, off*100, float64(rate)/1e6)
 		}
 	}
-	if off := median(2, func(p session.Pass) float64 { return p.IOPS })/1000 - 1; math.Abs(off) > 0.01 {
+	if off := best(2, func(p session.Pass) float64 { return p.IOPS })/1000 - 1; math.Abs(off) > 0.01 {
 		t.Errorf("a rate of 1000 a second was held to %.2f %%", off*100)
 	}
 }
