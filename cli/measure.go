@@ -84,7 +84,8 @@ func (e *environment) runMeasurement(ctx context.Context, address string, flags 
 	defer func() { err = errors.Join(err, around.target.Close()) }()
 
 	request := run.Request{
-		ID: id, Name: flags.name, Plan: m.plan, Hold: m.hold, Sample: m.sample, Target: around.target, Sensors: around.sensors,
+		ID: id, Name: flags.name, Plan: m.plan, Hold: m.hold, Sample: m.sample,
+		StallAfter: flags.stallAfter, ReturnWithin: flags.returnWithin, Target: around.target, Sensors: around.sensors,
 		Chain: around.chain, Conditions: around.conditions, Environment: around.environment,
 	}
 	if err := request.Check(); err != nil {

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"time"
 
@@ -21,6 +22,7 @@ type measureFlags struct {
 
 	within, compressible, rate, span, workers, sample, queue string
 	durable                                                  bool
+	stallAfter, returnWithin                                 time.Duration
 	overwrite                                                string
 	overwriteContents, removeLeftovers                       bool
 	repeat                                                   int
@@ -40,6 +42,8 @@ func (f *measureFlags) add(cmd *cobra.Command, env *environment) {
 	set.BoolVar(&f.durable, "durable", false, "count a write only when it is on stable media")
 	set.StringVar(&f.sample, "sample", "", "length of a sample, 10ms to 10m (default 1s)")
 	set.StringVar(&f.queue, "queue", "automatic", "what carries operations to the kernel: automatic, native or threads")
+	set.DurationVar(&f.stallAfter, "stall-after", run.StallAfter, "how long an operation may be under way before that is an event")
+	set.DurationVar(&f.returnWithin, "return-within", run.ReturnWithin, "how long to wait for a device that vanished")
 	set.StringVar(&f.overwrite, "overwrite", "", "allow this block device to be written: its serial number, or path:bytes where it has none")
 	set.BoolVar(&f.overwriteContents, "overwrite-contents", false, "allow that even if the device holds partitions or a file system")
 	set.BoolVar(&f.removeLeftovers, "remove-leftovers", false, "remove test files that killed runs left in the folder")
@@ -81,6 +85,9 @@ func (e *environment) checkMeasure(flags *measureFlags) (measurement, error) {
 	}
 	if m.sample, err = parseSample(flags.sample); err != nil {
 		return m, usageError{err}
+	}
+	if flags.stallAfter < 0 || flags.returnWithin < 0 {
+		return m, usageError{errors.New("--stall-after and --return-within cannot be negative")}
 	}
 	if m.carrier, err = target.ParseCarrier(flags.queue); err != nil {
 		return m, usageError{err}

@@ -49,6 +49,7 @@ func runCrew(ctx context.Context, t target.Target, load Load, timing Timing, wat
 	progress := &sharedReporter{reporter: reporter{report: watch.Progress}, counted: make([]atomic.Int64, load.Workers)}
 	for number := range load.Workers {
 		c.workers = append(c.workers, c.newWorker(ctx, number, t, load, timing, together, progress))
+		c.workers[number].stalled = watch.Stall
 	}
 	whole := newAssembly(watch.Temperatures)
 	collected := make(chan struct{})

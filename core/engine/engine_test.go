@@ -24,6 +24,7 @@ type metronome struct {
 	offsets   []int64
 	deepest   int
 	fail      func(served int) error
+	slow      func(served int) time.Duration // on top of service
 	served    int
 }
 
@@ -54,11 +55,14 @@ func (m *metronome) Submit(operations []target.Operation) error {
 		if operation.Action == target.Write && m.buffers != nil {
 			m.writes = append(m.writes, append([]byte(nil), m.buffers[operation.Slot]...))
 		}
-		m.free = max(m.free, m.now) + service
 		var err error
 		if m.served++; m.fail != nil {
 			err = m.fail(m.served)
 		}
+		if m.slow != nil {
+			service += m.slow(m.served)
+		}
+		m.free = max(m.free, m.now) + service
 		m.pending = append(m.pending, target.Completion{Slot: operation.Slot, Submitted: m.now, Completed: m.free, Err: err})
 	}
 	m.deepest = max(m.deepest, len(m.pending))

@@ -50,15 +50,31 @@ type Timing struct {
 	Within float64
 	// Sample is the length of a sample.
 	Sample time.Duration
+	// Stall is how long an operation may be under way before that is told; 0 is
+	// never.
+	Stall time.Duration
 }
 
-// Watch is what looks on while a pass runs. Both functions may be nil. They are
+// Watch is what looks on while a pass runs. Each function may be nil. They are
 // called between operations and must return at once.
 type Watch struct {
 	// Temperatures are read at the end of each sample.
 	Temperatures func() map[string]unit.Celsius
 	// Progress is told several times a second how far the pass is.
 	Progress func(Progress)
+	// Stall is told when an operation has been under way for too long, and
+	// again when none is any more. Workers call it at the same time.
+	Stall func(Stall)
+}
+
+// Stall says that the storage does not answer, or that it does again.
+type Stall struct {
+	// At is when the oldest operation under way was submitted, or when the
+	// storage answered again.
+	At time.Duration
+	// Offset of that operation, in bytes.
+	Offset int64
+	Over   bool
 }
 
 // Progress is how far a pass is.

@@ -57,7 +57,7 @@ func runAlone(ctx context.Context, t target.Target, load Load, timing Timing, wa
 	reporter := &reporter{report: watch.Progress}
 	var before target.Usage
 	w := &worker{
-		target: t, load: load, timing: timing, stopped: ctx.Done(),
+		target: t, load: load, timing: timing, stopped: ctx.Done(), stalled: watch.Stall,
 		begin: func() time.Duration { before = t.Usage(); return t.Now() },
 		look:  reporter.tell,
 		enough: func() bool {

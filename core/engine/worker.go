@@ -23,13 +23,16 @@ type worker struct {
 	// enough says whether the throughput is known well enough. It is asked at
 	// the end of each stretch of precisionEvery.
 	enough func() bool
-	meter  *meter
+	// stalled is told when operations are under way for too long; it may be nil.
+	stalled func(Stall)
+	meter   *meter
 
 	queue     target.Queue
 	queueName string
 	offsets   *offsets
 	payload   *payload
 	schedule  schedule
+	stall     stallWatch
 	chance    *rand.PCG // draws which operations of a mixed load write
 	// free are the slots without an operation; batch and done are reused.
 	free  []int
@@ -59,7 +62,12 @@ func (w *worker) run(number int) error {
 	}
 	w.queue, w.queueName = queue, queue.Name()
 	w.prepare(number)
-	return errors.Join(w.pass(), queue.Close())
+	err = w.pass()
+	if w.outstanding > 0 {
+		// The kernel may still write into the buffers, so they stay.
+		return errors.Join(err, ErrStuck)
+	}
+	return errors.Join(err, queue.Close())
 }
 
 func (w *worker) prepare(number int) {
@@ -67,6 +75,7 @@ func (w *worker) prepare(number int) {
 	w.payload = newPayload(w.load.Seed+uint64(number)<<32, w.load.CompressibleShare)
 	w.schedule = newSchedule(w.load, number)
 	w.chance = rand.NewPCG(w.load.Seed, 0x6d69786564+uint64(number))
+	w.stall = newStallWatch(w.load.Depth, w.timing.Stall, w.stalled)
 	w.free = make([]int, w.load.Depth)
 	w.batch = make([]target.Operation, 0, w.load.Depth)
 	w.done = make([]target.Completion, w.load.Depth)
@@ -180,7 +189,9 @@ func (w *worker) submit() error {
 			break
 		}
 		w.free = w.free[:len(w.free)-1]
-		w.batch = append(w.batch, w.operation(slot))
+		operation := w.operation(slot)
+		w.stall.submitted(slot, operation.Offset, w.now)
+		w.batch = append(w.batch, operation)
 		w.submitted += w.load.Block
 	}
 	if len(w.batch) == 0 {
@@ -228,6 +239,7 @@ func (w *worker) wait(until time.Duration) error {
 	for i := range w.done[:filled] {
 		completion := &w.done[i]
 		w.now = completion.Completed
+		w.stall.completed(completion.Slot, completion.Completed)
 		w.free = append(w.free, completion.Slot)
 		w.meter.record(completion, w.schedule.since(completion.Slot, completion.Submitted), w.load.Block)
 	}
@@ -242,6 +254,7 @@ func (w *worker) wait(until time.Duration) error {
 // glance cuts samples that are over, and tells those who look on.
 func (w *worker) glance() {
 	w.meter.cutUntil(w.now)
+	w.stall.look(w.now)
 	w.look(w.now, w.meter)
 	if w.meter.counting && w.now >= w.askAgain {
 		w.askAgain += precisionEvery
@@ -249,9 +262,17 @@ func (w *worker) glance() {
 	}
 }
 
-// drain waits for everything outstanding.
+// drain waits for everything outstanding: for ever, or for as long as patience
+// lasts once the pass is stopped.
 func (w *worker) drain() error {
+	deadline := forever
 	for w.outstanding > 0 {
+		if deadline == forever && isStopped(w.stopped) {
+			deadline = w.target.Now() + patience
+		}
+		if w.target.Now() > deadline {
+			return ErrStuck
+		}
 		if err := w.wait(w.target.Now() + heartbeat); err != nil && !errors.Is(err, ErrTooManyErrors) {
 			return err
 		}
@@ -261,6 +282,9 @@ func (w *worker) drain() error {
 
 // flush makes everything written so far stable and says how long it took.
 func (w *worker) flush() (time.Duration, error) {
+	if w.outstanding > 0 {
+		return 0, nil // stuck; the error is known
+	}
 	began := w.target.Now()
 	if err := w.queue.Submit([]target.Operation{{Action: target.Flush, Slot: 0}}); err != nil {
 		return 0, err

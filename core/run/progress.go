@@ -71,6 +71,10 @@ func (t *tracker) filling(p engine.Progress) {
 	t.tell(Progress{Doing: "filling the test file", Rate: p.Rate}, p.Elapsed)
 }
 
+func (t *tracker) waiting() {
+	t.tell(Progress{Doing: "the device vanished; waiting for it", Pass: t.at + 1}, t.before)
+}
+
 func (t *tracker) begin(p plan.Pass) {
 	t.at = p.Index
 	t.before = max(t.before, t.filled)

@@ -41,12 +41,16 @@ type Request struct {
 	Plan plan.Plan
 	Hold time.Duration // for passes without a time of their own
 	// Sample is the length of a sample; 0 is SampleLength.
-	Sample      time.Duration
-	Target      target.Target
-	Sensors     sensor.Thermometers
-	Chain       link.Chain
-	Conditions  map[string]string
-	Environment session.Environment
+	Sample time.Duration
+	// StallAfter is how long an operation may be under way before that is an
+	// event, and ReturnWithin how long a device that vanished is waited for.
+	StallAfter   time.Duration
+	ReturnWithin time.Duration
+	Target       target.Target
+	Sensors      sensor.Thermometers
+	Chain        link.Chain
+	Conditions   map[string]string
+	Environment  session.Environment
 }
 
 // ReadOnlyError says that a plan writes to a target that must not be written.
@@ -104,6 +108,7 @@ type runner struct {
 	target   target.Target
 	began    time.Duration // on the target's clock
 	session  *session.Session
+	events   eventLog
 	progress tracker
 }
 
@@ -145,7 +150,11 @@ func (r *runner) run(ctx context.Context) error {
 		if ctx.Err() != nil {
 			return nil
 		}
-		if err := r.measure(ctx, pass); err != nil {
+		err := r.measure(ctx, pass)
+		if err != nil {
+			err = r.outlast(ctx, err)
+		}
+		if err != nil {
 			return fmt.Errorf("pass %d (%s): %w", pass.Index+1, pass.Label(), err)
 		}
 	}
@@ -153,6 +162,7 @@ func (r *runner) run(ctx context.Context) error {
 }
 
 func (r *runner) finish(ctx context.Context, err error) {
+	r.session.Events = append(r.session.Events, r.events.events...)
 	elapsed := r.target.Now() - r.began
 	r.session.Ended = r.session.Started.Add(elapsed.Round(time.Millisecond))
 	switch {
@@ -199,8 +209,8 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) error {
 		WriteShare: p.WriteShare, Random: p.Access == plan.Random, Block: p.Block, Depth: p.Depth, Workers: p.Workers,
 		Span: span, CompressibleShare: p.CompressibleShare, Rate: p.Rate, Durable: p.Durable, Seed: newSeed(r.session, p.Index),
 	}
-	timing := engine.Timing{Settle: p.Settle(), Hold: p.Hold, Bytes: p.Bytes, Within: p.Within, Sample: r.request.Sample}
-	watch := engine.Watch{Progress: r.progress.measuring, Temperatures: r.request.Sensors.Temperatures}
+	timing := engine.Timing{Settle: p.Settle(), Hold: p.Hold, Bytes: p.Bytes, Within: p.Within, Sample: r.request.Sample, Stall: r.request.StallAfter}
+	watch := engine.Watch{Progress: r.progress.measuring, Temperatures: r.request.Sensors.Temperatures, Stall: r.stall}
 
 	result, err := engine.Run(ctx, r.target, load, timing, watch)
 	if result.Operations > 0 || result.Errors > 0 {

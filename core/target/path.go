@@ -3,6 +3,7 @@ package target
 import (
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -233,4 +234,27 @@ func (k *kernelFile) Close() error {
 		return fmt.Errorf("the test file could not be removed, remove it by hand: %w", err)
 	}
 	return closed
+}
+
+// Reopen opens the storage anew after it had vanished, and tries a read. Queues
+// that were open before are of no use any more.
+func (k *kernelFile) Reopen() error {
+	name, flags := k.file.Name(), os.O_RDONLY
+	if k.description.Writable {
+		flags = os.O_RDWR
+	}
+	file, err := reopenUncached(name, flags, k.description.Direct)
+	if err != nil {
+		return explain("open", name, err)
+	}
+	if _, err := file.ReadAt(aligned(int(probeSize)), 0); err != nil && !errors.Is(err, io.EOF) {
+		_ = file.Close()
+		return explain("read", name, err)
+	}
+	_ = k.file.Close()
+	k.file = file
+	if k.remove != "" {
+		claim(file)
+	}
+	return nil
 }

@@ -3,7 +3,6 @@ package target
 import (
 	"io"
 	"os"
-	"sync"
 	"time"
 )
 
@@ -17,7 +16,6 @@ type pool struct {
 	requests    chan request
 	completions chan Completion
 	timer       *time.Timer
-	workers     sync.WaitGroup
 }
 
 type request struct {
@@ -33,7 +31,7 @@ func newPool(file *os.File, epoch time.Time, shape Shape) *pool {
 		timer:       time.NewTimer(time.Hour),
 	}
 	for range shape.Slots {
-		p.workers.Go(p.work)
+		go p.work()
 	}
 	return p
 }
@@ -109,7 +107,6 @@ func (p *pool) Name() string { return "thread pool" }
 
 func (p *pool) Close() error {
 	close(p.requests)
-	p.workers.Wait()
 	p.timer.Stop()
 	return nil
 }

@@ -48,3 +48,11 @@ func (k *kernelFile) reserve() error {
 	}
 	return err
 }
+
+// reopenUncached opens a file that was open before, in the same way.
+func reopenUncached(path string, flags int, direct bool) (*os.File, error) {
+	if direct {
+		flags |= unix.O_DIRECT
+	}
+	return os.OpenFile(path, flags, 0)
+}

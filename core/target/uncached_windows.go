@@ -41,3 +41,13 @@ func dropCache(file *os.File) error { return file.Sync() }
 
 // reserve sets the file's size; the space itself is taken by filling it.
 func (k *kernelFile) reserve() error { return k.file.Truncate(int64(k.description.Span)) }
+
+// reopenUncached opens a file that was open before, in the same way.
+func reopenUncached(path string, flags int, _ bool) (*os.File, error) {
+	access := uint32(windows.GENERIC_READ)
+	if flags&os.O_RDWR != 0 {
+		access |= windows.GENERIC_WRITE
+	}
+	file, _, err := open(path, access, windows.OPEN_EXISTING)
+	return file, err
+}

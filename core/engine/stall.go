@@ -1,0 +1,76 @@
+package engine
+
+import (
+	"errors"
+	"time"
+)
+
+// ErrStuck says that a stopped pass left operations behind that the storage did
+// not answer in time.
+var ErrStuck = errors.New("the storage does not answer; operations were left behind")
+
+// patience is how long a stopped pass waits for what is under way.
+const patience = 5 * time.Second
+
+// stallWatch notices operations that are under way for too long.
+type stallWatch struct {
+	after   time.Duration
+	tell    func(Stall)
+	began   []time.Duration // of the operation in each slot
+	offsets []int64
+	busy    []bool
+	stalled bool
+	lookAt  time.Duration
+}
+
+func newStallWatch(depth int, after time.Duration, tell func(Stall)) stallWatch {
+	if after == 0 || tell == nil {
+		return stallWatch{}
+	}
+	return stallWatch{
+		after: after, tell: tell,
+		began: make([]time.Duration, depth), offsets: make([]int64, depth), busy: make([]bool, depth),
+	}
+}
+
+func (s *stallWatch) submitted(slot int, offset int64, now time.Duration) {
+	if s.tell != nil {
+		s.began[slot], s.offsets[slot], s.busy[slot] = now, offset, true
+	}
+}
+
+// completed also catches a stall of a queue that waits inside of Submit, which
+// shows only when it is over.
+func (s *stallWatch) completed(slot int, now time.Duration) {
+	if s.tell == nil {
+		return
+	}
+	s.busy[slot] = false
+	if !s.stalled && now-s.began[slot] > s.after {
+		s.stalled = true
+		s.tell(Stall{At: s.began[slot], Offset: s.offsets[slot]})
+	}
+}
+
+// look tells when the oldest operation is too old, and when that is over. It
+// looks a few times within the stretch that it watches for.
+func (s *stallWatch) look(now time.Duration) {
+	if s.tell == nil || now < s.lookAt {
+		return
+	}
+	s.lookAt = now + s.after/8
+	oldest := -1
+	for slot, busy := range s.busy {
+		if busy && (oldest < 0 || s.began[slot] < s.began[oldest]) {
+			oldest = slot
+		}
+	}
+	late := oldest >= 0 && now-s.began[oldest] > s.after
+	switch {
+	case late && !s.stalled:
+		s.tell(Stall{At: s.began[oldest], Offset: s.offsets[oldest]})
+	case !late && s.stalled:
+		s.tell(Stall{At: now, Over: true})
+	}
+	s.stalled = late
+}
