@@ -85,7 +85,7 @@ func (e *environment) runMeasurement(ctx context.Context, address string, flags 
 
 	request := run.Request{
 		ID: id, Name: flags.name, Plan: m.plan, Hold: m.hold, Sample: m.sample,
-		StallAfter: flags.stallAfter, ReturnWithin: flags.returnWithin, Target: around.target, Sensors: around.sensors,
+		StallAfter: flags.stallAfter, ReturnWithin: flags.returnWithin, Verify: flags.verify, Target: around.target, Sensors: around.sensors,
 		Chain: around.chain, Conditions: around.conditions, Environment: around.environment,
 	}
 	if err := request.Check(); err != nil {
@@ -137,6 +137,9 @@ func (e *environment) showMeasured(s *session.Session, notation unit.Notation) e
 	screen := e.screen()
 	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
 	showPasses(screen, s, notation)
+	if v := s.Verification; v != nil && v.Faults == 0 {
+		screen.Printf("\nVerified: %s blocks of %s were checked, and each held what was written last.\n", unit.Grouped(v.Checked), v.BlockBytes)
+	}
 	screen.Println("")
 	screen.Findings(s.Findings)
 	screen.Println("")

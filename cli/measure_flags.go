@@ -24,7 +24,7 @@ type measureFlags struct {
 	durable                                                  bool
 	stallAfter, returnWithin                                 time.Duration
 	overwrite                                                string
-	overwriteContents, removeLeftovers                       bool
+	overwriteContents, removeLeftovers, verify               bool
 	repeat                                                   int
 }
 
@@ -44,6 +44,7 @@ func (f *measureFlags) add(cmd *cobra.Command, env *environment) {
 	set.StringVar(&f.queue, "queue", "automatic", "what carries operations to the kernel: automatic, native or threads")
 	set.DurationVar(&f.stallAfter, "stall-after", run.StallAfter, "how long an operation may be under way before that is an event")
 	set.DurationVar(&f.returnWithin, "return-within", run.ReturnWithin, "how long to wait for a device that vanished")
+	set.BoolVar(&f.verify, "verify", false, "stamp what is written, check what is read, and read all of it back at the end")
 	set.StringVar(&f.overwrite, "overwrite", "", "allow this block device to be written: its serial number, or path:bytes where it has none")
 	set.BoolVar(&f.overwriteContents, "overwrite-contents", false, "allow that even if the device holds partitions or a file system")
 	set.BoolVar(&f.removeLeftovers, "remove-leftovers", false, "remove test files that killed runs left in the folder")

@@ -290,6 +290,18 @@ func steadyFolder(t *testing.T) string {
 	return folder
 }
 
+func TestVerify(t *testing.T) {
+	d, folder := newDesk(t), t.TempDir()
+	s := decode[session.Session](t, d.must("measure", folder, "--size", "16MiB", "--hold", "200ms", "--verify", "--json"))
+	if s.Verification == nil || s.Verification.Faults != 0 || s.Verification.Checked < 16<<20/4096 {
+		t.Errorf("verification %+v", s.Verification)
+	}
+	if got := d.run("measure", "sim:sandpiper", "--verify"); got.code != 2 || !strings.Contains(got.stderr, "keeps no data") {
+		t.Errorf("verifying a simulated drive: exit %d, %s", got.code, got.stderr)
+	}
+	assertEmpty(t, folder)
+}
+
 func TestOutputForPeople(t *testing.T) {
 	d, folder := newDesk(t), t.TempDir()
 	got := d.run("measure", folder, "--hold", "20ms", "--size", "4MiB", "--units", "bits")

@@ -33,6 +33,10 @@ type Load struct {
 	Rate float64
 	// Durable asks that each write is on stable media before it is complete.
 	Durable bool
+	// Ledger stamps what is written and checks what is read, if it is not nil.
+	// Blocks are multiples of its cell. A mixed load's reads are not checked: a
+	// read may meet a write of the same place.
+	Ledger *Ledger
 	// Seed is what random offsets and data are drawn from.
 	Seed uint64
 }

@@ -38,6 +38,8 @@ type worker struct {
 	free  []int
 	batch []target.Operation
 	done  []target.Completion
+	// underWay is the operation in each slot, where a ledger needs it.
+	underWay []target.Operation
 
 	// now is the time of the last completion, or of the last look at the clock:
 	// looking at it once an operation more would cost a fast device a tenth.
@@ -76,6 +78,7 @@ func (w *worker) prepare(number int) {
 	w.schedule = newSchedule(w.load, number)
 	w.chance = rand.NewPCG(w.load.Seed, 0x6d69786564+uint64(number))
 	w.stall = newStallWatch(w.load.Depth, w.timing.Stall, w.stalled)
+	w.underWay = make([]target.Operation, w.load.Depth)
 	w.free = make([]int, w.load.Depth)
 	w.batch = make([]target.Operation, 0, w.load.Depth)
 	w.done = make([]target.Completion, w.load.Depth)
@@ -190,6 +193,9 @@ func (w *worker) submit() error {
 		}
 		w.free = w.free[:len(w.free)-1]
 		operation := w.operation(slot)
+		if w.load.Ledger != nil {
+			w.underWay[slot] = operation
+		}
 		w.stall.submitted(slot, operation.Offset, w.now)
 		w.batch = append(w.batch, operation)
 		w.submitted += w.load.Block
@@ -212,6 +218,9 @@ func (w *worker) operation(slot int) target.Operation {
 			w.payload.restore(buffer)
 		}
 		w.payload.stamp(buffer)
+		if w.load.Ledger != nil {
+			w.load.Ledger.stamp(buffer[:o.Length], o.Offset)
+		}
 	}
 	return o
 }
@@ -241,6 +250,9 @@ func (w *worker) wait(until time.Duration) error {
 		w.now = completion.Completed
 		w.stall.completed(completion.Slot, completion.Completed)
 		w.free = append(w.free, completion.Slot)
+		if w.load.Ledger != nil && completion.Err == nil {
+			w.verify(w.underWay[completion.Slot])
+		}
 		w.meter.record(completion, w.schedule.since(completion.Slot, completion.Submitted), w.load.Block)
 	}
 	w.outstanding -= filled
@@ -249,6 +261,16 @@ func (w *worker) wait(until time.Duration) error {
 		return ErrTooManyErrors
 	}
 	return nil
+}
+
+// verify enters a complete write in the ledger, or checks a complete read.
+func (w *worker) verify(o target.Operation) {
+	switch {
+	case o.Action == target.Write:
+		w.load.Ledger.written(o.Offset, int64(o.Length))
+	case w.load.WriteShare == 0:
+		w.load.Ledger.check(w.queue.Buffer(o.Slot)[:o.Length], o.Offset)
+	}
 }
 
 // glance cuts samples that are over, and tells those who look on.

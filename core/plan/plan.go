@@ -51,9 +51,6 @@ type Sweep struct {
 	// Span is the part of the target, from its start, that is touched. 0 is all.
 	Span unit.Bytes `json:"span_bytes,omitempty"`
 	Ending
-	// Adaptive measures a coarse grid of blocks and depths first, refines where
-	// neighbours differ, and fills in the rest.
-	Adaptive bool `json:"adaptive,omitempty"`
 }
 
 // Ending is when a pass is over: at whichever of its limits comes first.
@@ -119,9 +116,6 @@ type Pass struct {
 	Within            float64    // or 0
 	// Repeat counts from 0.
 	Repeat int
-	// Grid is the number of the adaptive sweep that the pass is a point of,
-	// counting from 1, or 0.
-	Grid int
 }
 
 // Label names the pass for people: "read random 4 KiB, depth 32".
@@ -174,7 +168,6 @@ func (p Plan) Passes(hold time.Duration) []Pass {
 // expansion is a plan being expanded.
 type expansion struct {
 	hold   time.Duration
-	grids  int
 	passes []Pass
 }
 
@@ -197,10 +190,6 @@ func (e *expansion) sweep(s *Sweep, repeat int) {
 	}
 	if s.HoldSeconds > 0 {
 		base.Hold = unit.Duration(s.HoldSeconds)
-	}
-	if s.Adaptive {
-		e.grids++
-		base.Grid = e.grids
 	}
 	variants := crossed([]Pass{base}, s.Operation, func(p *Pass, v Operation) {
 		p.Operation = v

@@ -75,6 +75,10 @@ func (t *tracker) waiting() {
 	t.tell(Progress{Doing: "the device vanished; waiting for it", Pass: t.at + 1}, t.before)
 }
 
+func (t *tracker) readingBack(p engine.Progress) {
+	t.tell(Progress{Doing: "reading back what was written", Pass: len(t.passes), Rate: p.Rate}, t.before)
+}
+
 func (t *tracker) begin(p plan.Pass) {
 	t.at = p.Index
 	t.before = max(t.before, t.filled)

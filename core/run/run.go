@@ -46,11 +46,14 @@ type Request struct {
 	// event, and ReturnWithin how long a device that vanished is waited for.
 	StallAfter   time.Duration
 	ReturnWithin time.Duration
-	Target       target.Target
-	Sensors      sensor.Thermometers
-	Chain        link.Chain
-	Conditions   map[string]string
-	Environment  session.Environment
+	// Verify stamps everything that is written and checks it when it is read,
+	// and reads all of it back at the end.
+	Verify      bool
+	Target      target.Target
+	Sensors     sensor.Thermometers
+	Chain       link.Chain
+	Conditions  map[string]string
+	Environment session.Environment
 }
 
 // ReadOnlyError says that a plan writes to a target that must not be written.
@@ -71,6 +74,9 @@ func (r Request) Check() error {
 	d := r.Target.Description()
 	if r.Plan.Writes() && !d.Writable {
 		return &ReadOnlyError{Plan: r.Plan.Name, Address: d.Address, Kind: d.Kind}
+	}
+	if err := r.checkVerify(); err != nil {
+		return err
 	}
 	return r.Plan.CheckSpan(d.Span, d.SmallestBlock)
 }
@@ -109,6 +115,7 @@ type runner struct {
 	began    time.Duration // on the target's clock
 	session  *session.Session
 	events   eventLog
+	ledger   *engine.Ledger // or nil
 	progress tracker
 }
 
@@ -122,6 +129,7 @@ func newRunner(request Request, keeper Keeper, watch func(Progress)) *runner {
 		request: request, keeper: keeper, target: request.Target,
 		began:    request.Target.Now(),
 		progress: newTracker(passes, d, watch),
+		ledger:   request.newLedger(),
 		session: &session.Session{
 			Format: session.Format, ID: request.ID, Name: request.Name,
 			Started: time.Now().UTC().Truncate(time.Millisecond), State: session.Interrupted,
@@ -141,7 +149,7 @@ func describe(d target.Description) session.Target {
 }
 
 func (r *runner) run(ctx context.Context) error {
-	if r.target.Description().Unfilled {
+	if r.target.Description().Unfilled || r.ledger != nil {
 		if err := r.fill(ctx); err != nil {
 			return fmt.Errorf("filling the test file: %w", err)
 		}
@@ -158,10 +166,14 @@ func (r *runner) run(ctx context.Context) error {
 			return fmt.Errorf("pass %d (%s): %w", pass.Index+1, pass.Label(), err)
 		}
 	}
+	if err := r.readBack(ctx); err != nil {
+		return fmt.Errorf("reading back: %w", err)
+	}
 	return nil
 }
 
 func (r *runner) finish(ctx context.Context, err error) {
+	r.recordVerdict()
 	r.session.Events = append(r.session.Events, r.events.events...)
 	elapsed := r.target.Now() - r.began
 	r.session.Ended = r.session.Started.Add(elapsed.Round(time.Millisecond))
@@ -186,11 +198,12 @@ const (
 func (r *runner) fill(ctx context.Context) error {
 	r.progress.filling(engine.Progress{})
 	d := r.target.Description()
-	block := min(fillBlock, d.Span)
-	load := engine.Load{WriteShare: 1, Block: block, Depth: fillDepth, Span: d.Span, Seed: newSeed(r.session, -1)}
-	// A span that is no whole number of blocks is filled round its end too.
-	bytes := (d.Span + block - 1) / block * block
-	timing := engine.Timing{Bytes: bytes, Sample: SampleLength}
+	block := min(fillBlock, d.Span&-d.Span) // a power of two that divides the span
+	load := engine.Load{WriteShare: 1, Block: block, Depth: fillDepth, Span: d.Span, Ledger: r.ledger, Seed: newSeed(r.session, -1)}
+	if r.ledger != nil {
+		r.ledger.Begin()
+	}
+	timing := engine.Timing{Bytes: d.Span, Sample: SampleLength}
 	result, err := engine.Run(ctx, r.target, load, timing, engine.Watch{Progress: r.progress.filling})
 	if err == nil && result.FirstError != nil {
 		err = result.FirstError
@@ -207,7 +220,10 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) error {
 	}
 	load := engine.Load{
 		WriteShare: p.WriteShare, Random: p.Access == plan.Random, Block: p.Block, Depth: p.Depth, Workers: p.Workers,
-		Span: span, CompressibleShare: p.CompressibleShare, Rate: p.Rate, Durable: p.Durable, Seed: newSeed(r.session, p.Index),
+		Span: span, Ledger: r.ledger, CompressibleShare: p.CompressibleShare, Rate: p.Rate, Durable: p.Durable, Seed: newSeed(r.session, p.Index),
+	}
+	if r.ledger != nil {
+		r.ledger.Begin()
 	}
 	timing := engine.Timing{Settle: p.Settle(), Hold: p.Hold, Bytes: p.Bytes, Within: p.Within, Sample: r.request.Sample, Stall: r.request.StallAfter}
 	watch := engine.Watch{Progress: r.progress.measuring, Temperatures: r.request.Sensors.Temperatures, Stall: r.stall}

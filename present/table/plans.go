@@ -25,15 +25,10 @@ func PlannedPasses(passes []plan.Pass) Table {
 	t := Table{Columns: []Column{
 		number("pass"), text("operation"), text("access"), number("block"), number("depth"), text("ends"), text("besides"),
 	}}
-	grids := false
 	for _, p := range passes {
-		grids = grids || p.Grid > 0
 		t.Rows = append(t.Rows, []string{
 			strconv.Itoa(p.Index + 1), string(p.Operation), string(p.Access), p.Block.String(), strconv.Itoa(p.Depth), ending(p), p.Besides(),
 		})
-	}
-	if grids {
-		t.Notes = append(t.Notes, "An adaptive sweep measures at most 40 % of its passes and fills in the rest.")
 	}
 	return t
 }
