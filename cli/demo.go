@@ -21,6 +21,7 @@ type demoCase struct {
 
 var demoCases = []demoCase{
 	{"limpet-quick", "limpet", "passive", "quick", "A first figure of the sandpiper in its passive case, the limpet."},
+	{"limpet-depth-map", "limpet", "passive", "depth-map", "Which block sizes and queue depths fill the limpet's link?"},
 	{"limpet-passive", "limpet", "passive", "long-write", "The same case, written to for five minutes: does the first figure last?"},
 	{"barnacle-automatic", "barnacle", "automatic", "long-write", "The same drive in the barnacle, whose fan starts when it thinks it must."},
 	{"barnacle-fan-on", "barnacle", "on", "long-write", "Once more, with the fan always on. Nothing else is changed."},
@@ -71,7 +72,7 @@ func (e *environment) demo(ctx context.Context, folder string) error {
 		return err
 	}
 	trace := filepath.Join(folder, "heat-trace.png")
-	if err := writeTrace(trace, image.PNG, sessions[1], notation); err != nil {
+	if err := writePicture(trace, image.PNG, sessions[2], notation); err != nil {
 		return err
 	}
 	screen.Println("")

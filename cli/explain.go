@@ -84,6 +84,10 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 		screen.Heading("Why " + each.Kind)
 		screen.Evidence(each, notation)
 	}
+	for _, m := range figure.DepthMaps(s, notation) {
+		screen.Println("")
+		screen.DepthMap(m)
+	}
 	for _, pass := range figure.LongPasses(s) {
 		screen.Println("")
 		screen.HeatTrace(figure.NewHeatTrace(s, pass, findings, notation))

@@ -91,6 +91,10 @@ func (e *environment) showSession(reference string) error {
 	showPasses(screen, s, notation)
 	screen.Println("")
 	screen.Table(table.Circumstances(s))
+	for _, m := range figure.DepthMaps(s, notation) {
+		screen.Println("")
+		screen.DepthMap(m)
+	}
 	for _, pass := range figure.LongPasses(s) {
 		screen.Println("")
 		screen.HeatTrace(figure.NewHeatTrace(s, pass, s.Findings, notation))

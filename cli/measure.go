@@ -12,6 +12,7 @@ import (
 	"opengauge/core/run"
 	"opengauge/core/session"
 	"opengauge/core/unit"
+	"opengauge/present/figure"
 	"opengauge/present/table"
 	"opengauge/present/term"
 )
@@ -137,6 +138,10 @@ func (e *environment) showMeasured(s *session.Session, notation unit.Notation) e
 	screen := e.screen()
 	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
 	showPasses(screen, s, notation)
+	for _, m := range figure.DepthMaps(s, notation) {
+		screen.Println("")
+		screen.DepthMap(m)
+	}
 	if v := s.Verification; v != nil && v.Faults == 0 {
 		screen.Printf("\nVerified: %s blocks of %s were checked, and each held what was written last.\n", unit.Grouped(v.Checked), v.BlockBytes)
 	}

@@ -25,7 +25,8 @@ func newReport(env *environment) *cobra.Command {
 		Short: "Write a report to read or publish",
 		Long: `Report writes one self-contained HTML page about the given sessions: it works
 from disk and refers to nothing outside of itself. With --image it writes the
-heat trace of the first session's longest pass as a picture of 1280 by 800.`,
+depth map of the first session as a picture of 1280 by 800, or the heat trace of
+its longest pass where it has no map.`,
 		Example: `  opengauge report latest --out report.html
   opengauge report fan-off fan-on --out fan.html --title "Does the fan help?"
   opengauge report latest --image trace.png`,
@@ -66,7 +67,7 @@ func (e *environment) report(references []string, title, out, picture string) er
 		e.screen().Println("wrote " + out)
 	}
 	if picture != "" {
-		if err := writeTrace(picture, format, sessions[0], notation); err != nil {
+		if err := writePicture(picture, format, sessions[0], notation); err != nil {
 			return err
 		}
 		e.screen().Println("wrote " + picture)
@@ -93,8 +94,12 @@ func writePage(name, title string, sessions []*session.Session, notation unit.No
 	})
 }
 
-// writeTrace writes the heat trace of a session's longest pass.
-func writeTrace(name string, format image.Format, s *session.Session, notation unit.Notation) error {
+// writePicture writes the depth map of a session that has one, or else the heat
+// trace of its longest pass.
+func writePicture(name string, format image.Format, s *session.Session, notation unit.Notation) error {
+	if maps := figure.DepthMaps(s, notation); len(maps) > 0 {
+		return writeFile(name, func(w io.Writer) error { return image.DepthMap(w, format, maps[0]) })
+	}
 	pass := figure.LongestPass(s)
 	if pass == nil || len(pass.Samples) < 2 {
 		return fmt.Errorf("session %s has no pass of two samples or more, so there is no trace to draw", s.DisplayName())

@@ -38,17 +38,17 @@ func HeatTrace(w io.Writer, format Format, trace figure.HeatTrace) error {
 	lower := draw.Crop(canvases[1][0], 0, 0, 0, split-(area.Max.Y-area.Min.Y)/2-pixels(margin))
 	flow.Draw(upper)
 	heat.Draw(lower)
-	titles(sheet.Canvas, trace)
+	heading(sheet.Canvas, trace.Title, trace.Subtitle)
 	labelSpans(flow.DataCanvas(upper), trace)
 	_, err = sheet.writer.WriteTo(w)
 	return err
 }
 
-func titles(sheet draw.Canvas, trace figure.HeatTrace) {
+// heading writes a figure's title and subtitle.
+func heading(sheet draw.Canvas, title, subtitle string) {
 	left, top := sheet.Min.X+pixels(margin), sheet.Max.Y
-	title, small := style(24, figure.Ink, true), style(16, figure.CeilingGrey, false)
-	sheet.FillText(title, vg.Point{X: left, Y: top - pixels(44)}, trace.Title)
-	sheet.FillText(small, vg.Point{X: left, Y: top - pixels(72)}, trace.Subtitle)
+	sheet.FillText(style(24, figure.Ink, true), vg.Point{X: left, Y: top - pixels(44)}, title)
+	sheet.FillText(style(16, figure.CeilingGrey, false), vg.Point{X: left, Y: top - pixels(72)}, subtitle)
 }
 
 // flowPlot is the upper plot: throughput, from zero.

@@ -49,6 +49,7 @@ type sessionView struct {
 	Repeats          table.Table
 	Circumstances    table.Table
 	Findings         []findingView
+	Maps             []traceView
 	Traces           []traceView
 }
 
@@ -77,18 +78,14 @@ func Write(w io.Writer, report Report) error {
 
 func newView(report Report) (view, error) {
 	made := view{Title: report.Title, Program: report.Program, Written: report.Written.Format("2006-01-02 15:04 MST")}
-	traces := map[string]figure.HeatTrace{}
+	charts := chartData{Traces: map[string]figure.HeatTrace{}, Maps: []figure.DepthMap{}}
 	for _, s := range report.Sessions {
-		each, own := newSessionView(s, report)
-		made.Sessions = append(made.Sessions, each)
+		made.Sessions = append(made.Sessions, newSessionView(s, report, &charts))
 		made.Simulated = made.Simulated || s.Simulated
-		for id, trace := range own {
-			traces[id] = trace
-		}
 	}
 	// json.Marshal writes <, > and & as escapes, so the data cannot end its
 	// script element.
-	data, err := json.Marshal(traces)
+	data, err := json.Marshal(charts)
 	if err != nil {
 		return view{}, err
 	}
@@ -105,7 +102,14 @@ func newView(report Report) (view, error) {
 	return made, nil
 }
 
-func newSessionView(s *session.Session, report Report) (sessionView, map[string]figure.HeatTrace) {
+// chartData is what the page's script draws, by the id of its place.
+type chartData struct {
+	Traces map[string]figure.HeatTrace `json:"traces"`
+	Maps   []figure.DepthMap           `json:"maps"`
+}
+
+// newSessionView makes a session's view, and adds what is to be drawn to charts.
+func newSessionView(s *session.Session, report Report, charts *chartData) sessionView {
 	findings := report.Findings[s.ID]
 	made := sessionView{
 		ID: s.ID, Name: s.DisplayName(), Target: table.Marked(s.Target.Address, s.Simulated), Simulated: s.Simulated,
@@ -116,20 +120,27 @@ func newSessionView(s *session.Session, report Report) (sessionView, map[string]
 			Finding: finding, Mark: figure.SeverityMark(string(finding.Severity)), Percent: fmt.Sprintf("%.0f %%", finding.Confidence*100),
 		})
 	}
-	traces := map[string]figure.HeatTrace{}
+	maps := figure.DepthMaps(s, report.Notation)
+	charts.Maps = append(charts.Maps, maps...)
+	for _, m := range maps {
+		made.Maps = append(made.Maps, traceView{
+			ID: m.ID, Title: m.Title, Subtitle: m.Subtitle, Table: table.DepthMap(m),
+			Summary: fmt.Sprintf("Depth map: %s for %d block sizes by %d queue depths, shaded by the share %s", m.Unit, len(m.Blocks), len(m.Depths), m.Of),
+		})
+	}
 	shown := figure.LongPasses(s)
-	if longest := figure.LongestPass(s); len(shown) == 0 && longest != nil {
+	if longest := figure.LongestPass(s); len(shown) == 0 && longest != nil && len(maps) == 0 {
 		shown = append(shown, longest)
 	}
 	for _, pass := range shown {
 		trace := figure.NewHeatTrace(s, pass, findings, report.Notation)
 		id := fmt.Sprintf("trace-%s-%d", s.ID, pass.Index)
-		traces[id] = trace
+		charts.Traces[id] = trace
 		made.Traces = append(made.Traces, traceView{
 			ID: id, Title: trace.Title, Subtitle: trace.Subtitle, Summary: describe(trace), Table: table.Trace(trace),
 		})
 	}
-	return made, traces
+	return made
 }
 
 // describe says in words what a trace shows, for those who do not see it.

@@ -1,7 +1,7 @@
 "use strict";
-// Draws each heat trace from the data that the page carries.
+// Draws each heat trace and depth map from the data that the page carries.
 (function () {
-  const traces = JSON.parse(document.getElementById("data").textContent);
+  const data = JSON.parse(document.getElementById("data").textContent);
   const dark = window.matchMedia("(prefers-color-scheme: dark)");
   const still = window.matchMedia("(prefers-reduced-motion: reduce)");
   const charts = new Map();
@@ -83,16 +83,45 @@
     };
   }
 
-  function draw() {
-    for (const [id, trace] of Object.entries(traces)) {
-      const place = document.getElementById(id);
-      let chart = charts.get(id);
-      if (!chart) {
-        chart = echarts.init(place, null, { renderer: "svg" });
-        charts.set(id, chart);
-      }
-      chart.setOption(option(trace), true);
+  function mapOption(map) {
+    const ink = colour("ink");
+    const cells = [];
+    map.cells.forEach(function (row, y) {
+      row.forEach(function (cell, x) {
+        if (cell.known) {
+          const share = Math.min(cell.share, 1);
+          cells.push({ value: [x, y, share], name: cell.text, label: { color: share > 0.75 ? colour("panel") : ink } });
+        }
+      });
+    });
+    return {
+      animation: !still.matches, textStyle: { fontFamily: "system-ui, sans-serif" },
+      tooltip: { formatter: function (p) {
+        return map.blocks[p.value[1]] + ", depth " + map.depths[p.value[0]] + ": " + p.name + " " + map.unit + ", " + Math.round(p.value[2] * 100) + " %";
+      } },
+      grid: { left: 84, right: 24, top: 40, bottom: 96 },
+      xAxis: { type: "category", data: map.depths, name: "queue depth", nameLocation: "middle", nameGap: 28, nameTextStyle: { color: ink }, axisLabel: { color: ink } },
+      yAxis: { type: "category", data: map.blocks, name: map.unit + " by block size, higher is better", nameTextStyle: { color: ink, align: "left" }, axisLabel: { color: ink } },
+      visualMap: {
+        min: 0, max: 1, calculable: false, orient: "horizontal", left: "center", bottom: 4, itemWidth: 14, itemHeight: 180,
+        text: ["100 % " + map.of, "0 %"], textStyle: { color: ink }, inRange: { color: [colour("wash"), colour("teal")] }
+      },
+      series: [{ type: "heatmap", data: cells, label: { show: true, formatter: "{b}" }, itemStyle: { borderColor: colour("panel"), borderWidth: 2 } }]
+    };
+  }
+
+  function show(id, made) {
+    let chart = charts.get(id);
+    if (!chart) {
+      chart = echarts.init(document.getElementById(id), null, { renderer: "svg" });
+      charts.set(id, chart);
     }
+    chart.setOption(made, true);
+  }
+
+  function draw() {
+    Object.entries(data.traces).forEach(function (entry) { show(entry[0], option(entry[1])); });
+    data.maps.forEach(function (map) { show(map.id, mapOption(map)); });
   }
 
   draw();

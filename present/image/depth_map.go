@@ -1,0 +1,78 @@
+package image
+
+import (
+	"image/color"
+	"io"
+	"math"
+	"strconv"
+
+	"gonum.org/v1/plot/vg"
+	"gonum.org/v1/plot/vg/draw"
+
+	"opengauge/present/figure"
+)
+
+// Margins of a depth map's grid on the sheet, in pixels.
+const (
+	mapLeft   = 130
+	mapRight  = 40
+	mapTop    = 130
+	mapBottom = 110
+)
+
+// DepthMap draws block sizes by depths, largest blocks on top, each cell
+// with its value, darker the closer it is to the ceiling.
+func DepthMap(w io.Writer, format Format, m figure.DepthMap) error {
+	sheet := newCanvas(format)
+	heading(sheet.Canvas, m.Title, m.Subtitle)
+	grid := draw.Crop(sheet.Canvas, pixels(mapLeft), -pixels(mapRight), pixels(mapBottom), -pixels(mapTop))
+	width := (grid.Max.X - grid.Min.X) / vg.Length(len(m.Depths))
+	height := (grid.Max.Y - grid.Min.Y) / vg.Length(len(m.Blocks))
+	label := style(15, figure.Ink, false)
+	label.YAlign = draw.YCenter
+	for row, block := range m.Blocks {
+		y := grid.Min.Y + height*vg.Length(row)
+		right := label
+		right.XAlign = draw.XRight
+		grid.FillText(right, vg.Point{X: grid.Min.X - pixels(12), Y: y + height/2}, block)
+		for column := range m.Depths {
+			corner := vg.Point{X: grid.Min.X + width*vg.Length(column), Y: y}
+			mapCell(grid, m.Cells[row][column], vg.Rectangle{Min: corner, Max: vg.Point{X: corner.X + width, Y: y + height}})
+		}
+	}
+	label.XAlign = draw.XCenter
+	for column, depth := range m.Depths {
+		grid.FillText(label, vg.Point{X: grid.Min.X + width*(vg.Length(column)+0.5), Y: grid.Min.Y - pixels(20)}, strconv.Itoa(depth))
+	}
+	grid.FillText(label, vg.Point{X: (grid.Min.X + grid.Max.X) / 2, Y: grid.Min.Y - pixels(52)}, "queue depth")
+	small := style(14, figure.CeilingGrey, false)
+	grid.FillText(small, vg.Point{X: sheet.Min.X + pixels(margin), Y: sheet.Max.Y - pixels(100)}, "block size; "+m.Unit+" in each cell, higher is better; the shade is the share "+m.Of)
+	_, err := sheet.writer.WriteTo(w)
+	return err
+}
+
+func mapCell(grid draw.Canvas, cell figure.Cell, area vg.Rectangle) {
+	grid.SetColor(paint(figure.Paper))
+	if cell.Known {
+		grid.SetColor(shade(cell.Share))
+	}
+	inset := vg.Rectangle{Min: vg.Point{X: area.Min.X + 1, Y: area.Min.Y + 1}, Max: vg.Point{X: area.Max.X - 1, Y: area.Max.Y - 1}}
+	grid.Fill(inset.Path())
+	if !cell.Known {
+		return
+	}
+	text := style(15, figure.Ink, false)
+	if cell.Share > 0.75 { // light on dark
+		text = style(15, "#ffffff", false)
+	}
+	text.XAlign, text.YAlign = draw.XCenter, draw.YCenter
+	grid.FillText(text, vg.Point{X: (area.Min.X + area.Max.X) / 2, Y: (area.Min.Y + area.Max.Y) / 2}, cell.Text)
+}
+
+// shade goes from paper to the colour of throughput as a share goes from 0 to 1.
+func shade(share float64) color.NRGBA {
+	share = math.Max(0, math.Min(share, 1))
+	from, to := paint("#e6eeec"), paint(figure.Throughput)
+	mix := func(a, b uint8) uint8 { return uint8(math.Round(float64(a) + (float64(b)-float64(a))*share)) }
+	return color.NRGBA{R: mix(from.R, to.R), G: mix(from.G, to.G), B: mix(from.B, to.B), A: 255}
+}

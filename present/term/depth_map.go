@@ -1,0 +1,67 @@
+package term
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+
+	"charm.land/lipgloss/v2"
+
+	"opengauge/present/figure"
+)
+
+// shades tell a cell's share of the ceiling: under 20 %, 40 %, 60 %, 80 %, and
+// above.
+var shades = []string{"·", "░", "▒", "▓", "█"}
+
+// DepthMap draws block sizes by depths, largest blocks on top, each cell with
+// its value and a mark that is darker the closer it is to the ceiling.
+func (s *Screen) DepthMap(m figure.DepthMap) {
+	s.Heading(m.Title)
+	s.Println(faint.Render(Clean(m.Subtitle)))
+	width := cellWidth(m)
+	s.Printf("%*s  %s\n", axisWidth, m.Unit, faint.Render("higher is better"))
+	for row := len(m.Blocks) - 1; row >= 0; row-- {
+		var line strings.Builder
+		for _, cell := range m.Cells[row] {
+			line.WriteString(" " + drawCell(cell, width))
+		}
+		s.Printf("%*s %s%s\n", axisWidth, m.Blocks[row], faint.Render("│"), line.String())
+	}
+	s.Println(strings.Repeat(" ", axisWidth+1) + faint.Render("└"+strings.Repeat("─", (width+3)*len(m.Depths))))
+	var depths strings.Builder
+	for _, depth := range m.Depths {
+		fmt.Fprintf(&depths, " %*s", width+2, strconv.Itoa(depth))
+	}
+	s.Printf("%*s  %s\n", axisWidth, "depth", depths.String())
+	s.Println(strings.Repeat(" ", axisWidth+2) + faint.Render(strings.Join(legend(), "  ")+"  "+Clean(m.Of)))
+}
+
+func legend() []string {
+	var words []string
+	for at, shade := range shades {
+		words = append(words, fmt.Sprintf("%s from %d %%", shade, at*20))
+	}
+	return words
+}
+
+func cellWidth(m figure.DepthMap) int {
+	width := 1
+	for _, row := range m.Cells {
+		for _, cell := range row {
+			width = max(width, lipgloss.Width(cell.Text))
+		}
+	}
+	return width
+}
+
+// drawCell writes a cell's mark and value.
+func drawCell(cell figure.Cell, width int) string {
+	if !cell.Known {
+		return strings.Repeat(" ", width+2)
+	}
+	at := min(int(math.Max(cell.Share, 0)*float64(len(shades))), len(shades)-1)
+	padding := strings.Repeat(" ", width-lipgloss.Width(cell.Text))
+	return teal.Render(shades[at]) + " " + padding + cell.Text
+}
