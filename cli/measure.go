@@ -121,6 +121,9 @@ func (e *environment) announce(request run.Request) {
 	if estimate.Passes != 1 {
 		passes = fmt.Sprintf("%d passes", estimate.Passes)
 	}
+	if estimate.FilledIn > 0 {
+		passes += fmt.Sprintf(" at the most, and %d combinations filled in from those", estimate.FilledIn)
+	}
 	text := fmt.Sprintf("measuring %s with plan %s: %s, about %s", d.Address, request.Plan.Name, passes, unit.Span(max(estimate.Elapsed, time.Second)))
 	if d.Unfilled {
 		text += fmt.Sprintf(" and the time to fill a test file of %s", d.Span.Capacity())

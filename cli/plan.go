@@ -65,6 +65,9 @@ func newPlanShow(env *environment) *cobra.Command {
 			if p.About != "" {
 				screen.Paragraph("", p.About)
 			}
+			if filledIn := p.Estimate(plan.DefaultHold).FilledIn; filledIn > 0 {
+				screen.Paragraph("", fmt.Sprintf("The sweep is adaptive: at least %d of these are filled in from the others, not measured.", filledIn))
+			}
 			screen.Table(table.PlannedPasses(p.Passes(plan.DefaultHold)))
 			return nil
 		},
@@ -118,6 +121,7 @@ type planCheck struct {
 	Format         string     `json:"format"`
 	Plan           string     `json:"plan"`
 	Passes         int        `json:"passes"`
+	FilledIn       int        `json:"filled_in,omitempty"`
 	WritePasses    int        `json:"write_passes"`
 	ElapsedSeconds float64    `json:"elapsed_seconds"`
 	TestFileBytes  unit.Bytes `json:"test_file_bytes"`
@@ -146,7 +150,7 @@ func checkPlan(name string, flags *planFlags) (planCheck, error) {
 	}
 	estimate := p.Estimate(plan.DefaultHold)
 	checked := planCheck{
-		Format: "opengauge.plan-check/1", Plan: p.Name, Passes: estimate.Passes, WritePasses: estimate.WritePasses,
+		Format: "opengauge.plan-check/1", Plan: p.Name, Passes: estimate.Passes, FilledIn: estimate.FilledIn, WritePasses: estimate.WritePasses,
 		ElapsedSeconds: estimate.Elapsed.Seconds(), TestFileBytes: size,
 	}
 	if flags.target != "" {
@@ -172,6 +176,9 @@ func (e *environment) showCheck(c planCheck, flags *planFlags) {
 	screen := e.screen()
 	screen.Heading(c.Plan)
 	screen.Printf("  passes     %d, of which %d write\n", c.Passes, c.WritePasses)
+	if c.FilledIn > 0 {
+		screen.Printf("  filled in  %d combinations at the least, from the passes: the sweep is adaptive\n", c.FilledIn)
+	}
 	screen.Printf("  time       %s at the most, filling and flushing aside\n", unit.Span(unit.Duration(c.ElapsedSeconds)))
 	screen.Printf("  writes     %s at the most, if the storage takes %s\n", c.WrittenBytes.Capacity(), flags.rate)
 	if c.EnduranceShare != nil {

@@ -19,10 +19,26 @@ func (p Pass) Settle() time.Duration {
 	return min(p.Hold/10, longestSettle)
 }
 
+// Time is how long the pass takes at the most, flushing aside.
+func (p Pass) Time() time.Duration { return p.Hold + p.Settle() }
+
+// Share is the part of passes like this one that is measured: all, unless it is
+// a point of an adaptive grid.
+func (p Pass) Share() float64 {
+	if p.Grid > 0 {
+		return AdaptiveShare
+	}
+	return 1
+}
+
 // Estimate is what running a plan will take. Filling a test file and flushing
 // come on top.
 type Estimate struct {
+	// Passes is how many are measured at the most.
 	Passes int
+	// FilledIn is how many combinations are filled in at the least, and not
+	// measured.
+	FilledIn int
 	// Elapsed is at the most: passes that end at a number of bytes, or when
 	// enough is known, end before.
 	Elapsed time.Duration
@@ -36,21 +52,29 @@ type Estimate struct {
 // Estimate adds up the passes.
 func (p Plan) Estimate(hold time.Duration) Estimate {
 	var total Estimate
-	for _, pass := range p.Passes(hold) {
-		total.Passes++
-		total.Elapsed += pass.Hold + pass.Settle()
+	var measured, writing float64
+	passes := p.Passes(hold)
+	for _, pass := range passes {
+		share := pass.Share()
+		measured += share
+		total.Elapsed += time.Duration(float64(pass.Time()) * share)
 		if !pass.Operation.Writes() {
 			continue
 		}
-		total.WritePasses++
+		writing += share
 		if pass.Bytes > 0 {
-			total.BoundedBytes += unit.Bytes(float64(pass.Bytes) * pass.WriteShare)
+			total.BoundedBytes += unit.Bytes(float64(pass.Bytes) * pass.WriteShare * share)
 		} else {
-			total.Writing += time.Duration(float64(pass.Hold+pass.Settle()) * pass.WriteShare)
+			total.Writing += time.Duration(float64(pass.Time()) * pass.WriteShare * share)
 		}
 	}
+	total.Passes, total.WritePasses = whole(measured), whole(writing)
+	total.FilledIn = len(passes) - total.Passes
 	return total
 }
+
+// whole is the whole number below a sum of shares, whose last bits may be off.
+func whole(sum float64) int { return int(sum + 1e-9) }
 
 // Written is how much the plan writes to storage that takes writes at a rate.
 func (e Estimate) Written(rate unit.BytesPerSecond) unit.Bytes {

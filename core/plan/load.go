@@ -135,7 +135,7 @@ func parseRepeat(node document.Node, nesting int) (Step, error) {
 
 func parseSweep(node document.Node) (*Sweep, error) {
 	fields, err := node.Fields("operation", "access", "block", "depth", "workers", "write-share", "compressible",
-		"rate", "durable", "span", "hold", "bytes", "within")
+		"rate", "durable", "span", "hold", "bytes", "within", "adaptive")
 	if err != nil {
 		return nil, err
 	}
@@ -156,6 +156,7 @@ func parseSweep(node document.Node) (*Sweep, error) {
 		func() error { return optional(fields, "hold", &s.HoldSeconds, parseHoldSeconds) },
 		func() error { return optional(fields, "bytes", &s.Bytes, unit.ParseBytes) },
 		func() error { return optional(fields, "within", &s.Within, ParseWithin) },
+		func() error { return optional(fields, "adaptive", &s.Adaptive, parseYesNo) },
 	)
 	if err != nil {
 		return nil, err

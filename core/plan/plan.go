@@ -51,6 +51,9 @@ type Sweep struct {
 	// Span is the part of the target, from its start, that is touched. 0 is all.
 	Span unit.Bytes `json:"span_bytes,omitempty"`
 	Ending
+	// Adaptive measures only those blocks and depths that tell the others, and
+	// fills these in.
+	Adaptive bool `json:"adaptive,omitempty"`
 }
 
 // Ending is when a pass is over: at whichever of its limits comes first.
@@ -116,7 +119,19 @@ type Pass struct {
 	Within            float64    // or 0
 	// Repeat counts from 0.
 	Repeat int
+	// Grid is the number of the adaptive grid of blocks and depths that the pass
+	// is a point of, counting from 1, or 0. Passes of a grid follow each other,
+	// and of those only [AdaptiveShare] is measured.
+	Grid int
 }
+
+const (
+	// AdaptiveShare is the most of an adaptive grid's passes that is measured.
+	AdaptiveShare = 0.4
+	// fewestAdaptive is how many depths a grid has at the least: below that,
+	// what is measured of each block size is more than the share.
+	fewestAdaptive = 7
+)
 
 // Label names the pass for people: "read random 4 KiB, depth 32".
 func (p Pass) Label() string {
@@ -168,6 +183,7 @@ func (p Plan) Passes(hold time.Duration) []Pass {
 // expansion is a plan being expanded.
 type expansion struct {
 	hold   time.Duration
+	grids  int
 	passes []Pass
 }
 
@@ -199,6 +215,12 @@ func (e *expansion) sweep(s *Sweep, repeat int) {
 	variants = crossed(variants, orJust(s.CompressibleShare, 0), func(p *Pass, v float64) { p.CompressibleShare = v })
 	variants = crossed(variants, orJust(s.Rate, 0), func(p *Pass, v float64) { p.Rate = v })
 	variants = crossed(variants, orJust(s.Workers, 1), func(p *Pass, v int) { p.Workers = v })
+	if s.Adaptive && len(s.Depth) >= fewestAdaptive {
+		for at := range variants {
+			e.grids++
+			variants[at].Grid = e.grids
+		}
+	}
 	variants = crossed(variants, s.Block, func(p *Pass, v unit.Bytes) { p.Block = v })
 	e.passes = append(e.passes, crossed(variants, s.Depth, func(p *Pass, v int) { p.Depth = v })...)
 }

@@ -208,3 +208,25 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+func TestAdaptiveGrids(t *testing.T) {
+	parse := func(depths string) Plan {
+		p, err := Parse("p.yaml", []byte("plan: p\nsteps:\n  - sweep: {operation: [read, write], access: random, block: [4KiB, 8KiB, 16KiB], depth: "+depths+", adaptive: yes}\n"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return p
+	}
+	wide := parse("[1, 2, 4, 8, 16, 32, 64]")
+	passes := wide.Passes(time.Second)
+	if passes[0].Grid != 1 || passes[20].Grid != 1 || passes[21].Grid != 2 {
+		t.Errorf("grids are %d, %d and %d, want one for reads and one for writes", passes[0].Grid, passes[20].Grid, passes[21].Grid)
+	}
+	// 40 % of 42 combinations, half of which write.
+	if e := wide.Estimate(time.Second); e.Passes != 16 || e.FilledIn != 26 || e.WritePasses != 8 {
+		t.Errorf("estimate is %+v", e)
+	}
+	if narrow := parse("[1, 8]").Passes(time.Second); narrow[0].Grid != 0 {
+		t.Error("a grid of two depths is not measured whole")
+	}
+}

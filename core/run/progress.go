@@ -30,10 +30,12 @@ type tracker struct {
 	watch  func(Progress)
 	passes []plan.Pass
 	at     int
-	fill   unit.Bytes
-	filled time.Duration // how long filling took, or is thought to take
-	total  time.Duration
-	before time.Duration // of what is over
+	// ended and expected count the passes that are over, and those to come.
+	ended, expected int
+	fill            unit.Bytes
+	filled          time.Duration // how long filling took, or is thought to take
+	total           time.Duration
+	before          time.Duration // of what is over
 }
 
 // assumedFillRate is the guess for the time left before anything was written.
@@ -48,15 +50,18 @@ func newTracker(passes []plan.Pass, d target.Description, watch func(Progress)) 
 		t.fill = d.Span
 		t.filled = unit.Duration(float64(d.Span) / float64(assumedFillRate))
 	}
+	expected := 0.0
 	for _, pass := range passes {
-		t.total += pass.Hold + pass.Settle()
+		t.total += time.Duration(float64(pass.Time()) * pass.Share())
+		expected += pass.Share()
 	}
+	t.expected = int(expected + 1e-9) // below, but for the last bits of shares
 	return t
 }
 
 func (t *tracker) tell(p Progress, elapsed time.Duration) {
 	whole := t.filled + t.total
-	p.Passes = len(t.passes)
+	p.Passes = max(t.expected, t.ended)
 	p.Left = max(whole-elapsed, 0)
 	if whole > 0 {
 		p.Share = min(float64(elapsed)/float64(whole), 1)
@@ -72,11 +77,11 @@ func (t *tracker) filling(p engine.Progress) {
 }
 
 func (t *tracker) waiting() {
-	t.tell(Progress{Doing: "the device vanished; waiting for it", Pass: t.at + 1}, t.before)
+	t.tell(Progress{Doing: "the device vanished; waiting for it", Pass: t.ended}, t.before)
 }
 
 func (t *tracker) readingBack(p engine.Progress) {
-	t.tell(Progress{Doing: "reading back what was written", Pass: len(t.passes), Rate: p.Rate}, t.before)
+	t.tell(Progress{Doing: "reading back what was written", Pass: t.ended, Rate: p.Rate}, t.before)
 }
 
 func (t *tracker) begin(p plan.Pass) {
@@ -92,12 +97,13 @@ func (t *tracker) measuring(p engine.Progress) {
 	} else {
 		doing += " (settling)"
 	}
-	elapsed = min(elapsed, pass.Hold+pass.Settle())
-	t.tell(Progress{Doing: doing, Pass: t.at + 1, Rate: p.Rate}, t.before+elapsed)
+	elapsed = min(elapsed, pass.Time())
+	t.tell(Progress{Doing: doing, Pass: t.ended + 1, Rate: p.Rate}, t.before+elapsed)
 }
 
 func (t *tracker) end(record session.Pass) {
 	pass := t.passes[t.at]
-	t.before += pass.Hold + pass.Settle()
-	t.tell(Progress{Doing: pass.Label(), Pass: t.at + 1, Rate: record.BytesPerSecond, Ended: &record}, t.before)
+	t.before += pass.Time()
+	t.ended++
+	t.tell(Progress{Doing: pass.Label(), Pass: t.ended, Rate: record.BytesPerSecond, Ended: &record}, t.before)
 }

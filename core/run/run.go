@@ -154,22 +154,58 @@ func (r *runner) run(ctx context.Context) error {
 			return fmt.Errorf("filling the test file: %w", err)
 		}
 	}
-	for _, pass := range r.request.Plan.Passes(r.request.Hold) {
-		if ctx.Err() != nil {
-			return nil
-		}
-		err := r.measure(ctx, pass)
-		if err != nil {
-			err = r.outlast(ctx, err)
-		}
-		if err != nil {
-			return fmt.Errorf("pass %d (%s): %w", pass.Index+1, pass.Label(), err)
-		}
+	if err := r.passes(ctx, r.request.Plan.Passes(r.request.Hold)); err != nil {
+		return err
 	}
 	if err := r.readBack(ctx); err != nil {
 		return fmt.Errorf("reading back: %w", err)
 	}
 	return nil
+}
+
+// passes runs passes in order, those of an adaptive grid together.
+func (r *runner) passes(ctx context.Context, passes []plan.Pass) error {
+	for len(passes) > 0 {
+		together := 1
+		for passes[0].Grid > 0 && together < len(passes) && passes[together].Grid == passes[0].Grid {
+			together++
+		}
+		run := r.each
+		if passes[0].Grid > 0 {
+			run = r.sweepGrid
+		}
+		if err := run(ctx, passes[:together]); err != nil {
+			return err
+		}
+		passes = passes[together:]
+	}
+	return nil
+}
+
+// each runs passes one after the other.
+func (r *runner) each(ctx context.Context, passes []plan.Pass) error {
+	for _, pass := range passes {
+		if _, err := r.attempt(ctx, pass); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// attempt runs a pass, if the run is not stopped, and outlasts a device that
+// vanishes in it. It gives the pass as it was recorded, or nil.
+func (r *runner) attempt(ctx context.Context, pass plan.Pass) (*session.Pass, error) {
+	if ctx.Err() != nil {
+		return nil, nil
+	}
+	record, err := r.measure(ctx, pass)
+	if err != nil {
+		err = r.outlast(ctx, err)
+	}
+	if err != nil {
+		return record, fmt.Errorf("pass %d (%s): %w", pass.Index+1, pass.Label(), err)
+	}
+	return record, nil
 }
 
 func (r *runner) finish(ctx context.Context, err error) {
@@ -211,7 +247,7 @@ func (r *runner) fill(ctx context.Context) error {
 	return target.Explain(err)
 }
 
-func (r *runner) measure(ctx context.Context, p plan.Pass) error {
+func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error) {
 	r.progress.begin(p)
 	d := r.target.Description()
 	span := d.Span
@@ -229,18 +265,20 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) error {
 	watch := engine.Watch{Progress: r.progress.measuring, Temperatures: r.request.Sensors.Temperatures, Stall: r.stall}
 
 	result, err := engine.Run(ctx, r.target, load, timing, watch)
+	var record *session.Pass
 	if result.Operations > 0 || result.Errors > 0 {
-		record := passRecord(p, d, result, r.began)
-		r.session.Passes = append(r.session.Passes, record)
-		if keeping := r.keeper.AddPass(r.session.ID, record); keeping != nil {
+		made := passRecord(p, d, result, r.began)
+		record = &made
+		r.session.Passes = append(r.session.Passes, made)
+		if keeping := r.keeper.AddPass(r.session.ID, made); keeping != nil {
 			err = errors.Join(err, fmt.Errorf("keeping the pass: %w", keeping))
 		}
-		r.progress.end(record)
+		r.progress.end(made)
 	}
 	if result.FirstError != nil && (err != nil || result.Operations == 0) {
 		err = errors.Join(result.FirstError, err)
 	}
-	return target.Explain(err)
+	return record, target.Explain(err)
 }
 
 // newSeed gives each pass its own offsets and data: the same for the same seed

@@ -41,7 +41,9 @@ type Session struct {
 	Conditions  map[string]string `json:"conditions"`
 	Environment Environment       `json:"environment"`
 	Passes      []Pass            `json:"passes"`
-	Events      []Event           `json:"events"`
+	// Estimates are what an adaptive sweep filled in without measuring it.
+	Estimates []Estimate `json:"estimates,omitempty"`
+	Events    []Event    `json:"events"`
 	// Verification is what checking the written data found, where it was asked
 	// for.
 	Verification *Verification `json:"verification,omitempty"`
@@ -156,6 +158,29 @@ type Sample struct {
 	P99Seconds          float64                 `json:"p99_seconds"`
 	Errors              int64                   `json:"errors"`
 	TemperaturesCelsius map[string]unit.Celsius `json:"temperatures_celsius"`
+}
+
+// Estimate is a combination that was not measured, but filled in from others.
+type Estimate struct {
+	Operation         plan.Operation      `json:"operation"`
+	Access            plan.Access         `json:"access"`
+	BlockBytes        unit.Bytes          `json:"block_bytes"`
+	Depth             int                 `json:"depth"`
+	Workers           int                 `json:"workers"`
+	WriteShare        float64             `json:"write_share"`
+	CompressibleShare float64             `json:"compressible_share"`
+	RatePerSecond     float64             `json:"rate_per_second,omitempty"`
+	Durable           bool                `json:"durable,omitempty"`
+	BytesPerSecond    unit.BytesPerSecond `json:"bytes_per_second"`
+	IOPS              float64             `json:"iops"`
+}
+
+// Asked is what a pass that measured it would have been asked for.
+func (e *Estimate) Asked() plan.Pass {
+	return plan.Pass{
+		Step: "sweep", Operation: e.Operation, Access: e.Access, Block: e.BlockBytes, Depth: e.Depth, Workers: e.Workers,
+		WriteShare: e.WriteShare, CompressibleShare: e.CompressibleShare, Rate: e.RatePerSecond, Durable: e.Durable,
+	}
 }
 
 // Verification is what reading stamped blocks back found.

@@ -8,8 +8,9 @@ import (
 )
 
 // queue serves operations in three stages: a unit of the flash takes its
-// latency, the flash as a whole moves the data at its rate, and the enclosure's
-// bridge carries it at its own. A stage is a time at which it is free again.
+// latency, then, in the order in which they are ready, the flash as a whole
+// moves the data at its rate and the enclosure's bridge carries it at its own.
+// A stage is a time at which it is free again.
 type queue struct {
 	part   *Part
 	units  []time.Duration // when each unit of the flash is free
@@ -29,27 +30,40 @@ func (q *queue) Name() string { return "simulated" }
 func (q *queue) Close() error { return nil }
 
 func (q *queue) Submit(operations []target.Operation) error {
+	now := q.part.now
 	for _, operation := range operations {
-		q.agenda.push(target.Completion{
-			Slot: operation.Slot, Submitted: q.part.now, Completed: q.serve(operation),
-		})
+		e := entry{submitted: now, operation: operation}
+		if operation.Action == target.Flush {
+			e.at = max(now, q.flash) + q.jittered(q.part.drive.FlushLatency) + q.part.enclosure.Latency
+		} else {
+			e.at, e.fetched = q.fetch(operation.Action), true
+		}
+		q.agenda.push(e)
 	}
 	return nil
 }
 
 func (q *queue) Wait(done []target.Completion, until time.Duration) (int, error) {
-	p := q.part
-	if len(q.agenda.entries) == 0 || q.agenda.entries[0].completion.Completed > until {
-		q.advance(until)
-		return 0, nil
-	}
-	q.advance(q.agenda.entries[0].completion.Completed)
 	filled := 0
-	for filled < len(done) && len(q.agenda.entries) > 0 && q.agenda.entries[0].completion.Completed <= p.now {
-		done[filled] = q.agenda.pop()
+	for {
+		at, any := q.agenda.next()
+		if filled > 0 && (!any || at > q.part.now || filled == len(done)) {
+			return filled, nil
+		}
+		if !any || at > until {
+			q.advance(until)
+			return 0, nil
+		}
+		q.advance(at)
+		e := q.agenda.pop()
+		if e.fetched {
+			e.at, e.fetched = q.move(e.operation), false
+			q.agenda.push(e)
+			continue
+		}
+		done[filled] = target.Completion{Slot: e.operation.Slot, Submitted: e.submitted, Completed: e.at}
 		filled++
 	}
-	return filled, nil
 }
 
 func (q *queue) advance(now time.Duration) {
@@ -59,26 +73,32 @@ func (q *queue) advance(now time.Duration) {
 	q.part.heat.advance(q.part.now)
 }
 
-// serve says when an operation that is submitted now will be complete.
-func (q *queue) serve(operation target.Operation) time.Duration {
-	drive, now := &q.part.drive, q.part.now
-	if operation.Action == target.Flush {
-		return max(now, q.flash) + q.jittered(drive.FlushLatency) + q.part.enclosure.Latency
+// fetch gives an operation that is submitted now to the unit of the flash that
+// is free first, and says when its latency will be over.
+func (q *queue) fetch(action target.Action) time.Duration {
+	latency := q.part.drive.ReadLatency
+	if action == target.Write {
+		latency = q.part.drive.WriteLatency
 	}
-	latency, rate, joules := drive.ReadLatency, drive.ReadRate, drive.ReadJoules
+	unitAt := q.soonest()
+	q.units[unitAt] = max(q.part.now, q.units[unitAt]) + q.jittered(latency)
+	return q.units[unitAt]
+}
+
+// move moves the data of an operation whose latency is over now, behind that of
+// those that were ready before, and says when it will be complete.
+func (q *queue) move(operation target.Operation) time.Duration {
+	drive, now := &q.part.drive, q.part.now
+	rate, joules := drive.ReadRate, drive.ReadJoules
 	if operation.Action == target.Write {
-		latency, rate, joules = drive.WriteLatency, drive.WriteRate, drive.WriteJoules
+		rate, joules = drive.WriteRate, drive.WriteJoules
 	}
 	if q.part.heat.throttled {
 		rate = min(rate, drive.ThrottledRate)
 	}
 	q.part.heat.spend(joules * float64(operation.Length))
-
-	unitAt := q.soonest()
-	ready := max(now, q.units[unitAt]) + q.jittered(latency)
-	q.units[unitAt] = ready
-	q.flash = max(ready, q.flash) + moving(operation.Length, rate)
-	q.bridge = max(ready, q.bridge) + max(moving(operation.Length, q.part.enclosure.Carries), q.part.enclosure.PerOperation)
+	q.flash = max(now, q.flash) + moving(operation.Length, rate)
+	q.bridge = max(now, q.bridge) + max(moving(operation.Length, q.part.enclosure.Carries), q.part.enclosure.PerOperation)
 	return max(q.flash, q.bridge) + q.part.enclosure.Latency
 }
 

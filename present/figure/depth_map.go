@@ -21,15 +21,22 @@ type DepthMap struct {
 	Of     string   `json:"of"`
 	Blocks []string `json:"blocks"` // rows, smallest first
 	Depths []int    `json:"depths"` // columns, smallest first
-	// Cells are rows of columns; one that was not measured is not Known.
+	// Cells are rows of columns; one that was neither measured nor filled in is
+	// not Known.
 	Cells [][]Cell `json:"cells"`
+	// FilledIn is how many cells were filled in from others, and not measured.
+	FilledIn int `json:"filled_in"`
 }
+
+// FilledInMark stands before the value of a cell that was not measured.
+const FilledInMark = "≈"
 
 // Cell is one combination of a depth map.
 type Cell struct {
 	Known bool    `json:"known"`
 	Value float64 `json:"value"`
-	// Text is the value as people read it, without its unit.
+	// Text is the value as people read it, without its unit, and with the mark
+	// of one that was filled in.
 	Text  string  `json:"text"`
 	Share float64 `json:"share"`
 }
@@ -39,6 +46,12 @@ type mapKey struct {
 	operation plan.Operation
 	access    plan.Access
 	besides   string
+}
+
+// place is a cell of a map.
+type place struct {
+	block unit.Bytes
+	depth int
 }
 
 // fewestInMap is how many block sizes and depths make a map.
@@ -74,12 +87,16 @@ func newDepthMap(s *session.Session, key mapKey, passes []*session.Pass, notatio
 	if key.besides != "" {
 		made.Title += ", " + key.besides
 	}
-	rates := map[[2]int64][]float64{}
+	rates := map[place][]float64{}
 	for _, pass := range passes {
 		blocks = append(blocks, pass.BlockBytes)
 		made.Depths = append(made.Depths, pass.Depth)
-		place := [2]int64{int64(pass.BlockBytes), int64(pass.Depth)}
-		rates[place] = append(rates[place], float64(pass.BytesPerSecond))
+		at := place{pass.BlockBytes, pass.Depth}
+		rates[at] = append(rates[at], float64(pass.BytesPerSecond))
+	}
+	filledIn := estimates(s, key)
+	for at := range filledIn {
+		blocks, made.Depths = append(blocks, at.block), append(made.Depths, at.depth)
 	}
 	blocks = sortedOnce(blocks)
 	made.Depths = sortedOnce(made.Depths)
@@ -89,16 +106,34 @@ func newDepthMap(s *session.Session, key mapKey, passes []*session.Pass, notatio
 		made.Blocks = append(made.Blocks, block.String())
 		row := make([]Cell, len(made.Depths))
 		for column, depth := range made.Depths {
-			measured := rates[[2]int64{int64(block), int64(depth)}]
-			if len(measured) == 0 {
-				continue
+			mark, rate, known := "", filledIn[place{block, depth}], true
+			if measured := rates[place{block, depth}]; len(measured) > 0 {
+				rate = unit.BytesPerSecond(stat.Median(measured))
+			} else if rate > 0 {
+				mark = FilledInMark
+				made.FilledIn++
+			} else {
+				known = false
 			}
-			rate := unit.BytesPerSecond(stat.Median(measured))
-			row[column] = Cell{Known: true, Value: notation.Value(rate), Text: notation.Number(rate), Share: float64(rate / ceiling)}
+			if known {
+				row[column] = Cell{Known: true, Value: notation.Value(rate), Text: mark + notation.Number(rate), Share: float64(rate / ceiling)}
+			}
 		}
 		made.Cells = append(made.Cells, row)
 	}
 	return made
+}
+
+// estimates are the rates that were filled in for the cells of a map.
+func estimates(s *session.Session, key mapKey) map[place]unit.BytesPerSecond {
+	rates := map[place]unit.BytesPerSecond{}
+	for at := range s.Estimates {
+		e := &s.Estimates[at]
+		if key == (mapKey{e.Operation, e.Access, e.Asked().Besides()}) {
+			rates[place{e.BlockBytes, e.Depth}] = e.BytesPerSecond
+		}
+	}
+	return rates
 }
 
 // mapCeiling is what the shares of a map are of.
@@ -111,6 +146,14 @@ func mapCeiling(s *session.Session, passes []*session.Pass, notation unit.Notati
 		fastest = max(fastest, pass.BytesPerSecond)
 	}
 	return fastest, "of the fastest, " + notation.Rate(fastest)
+}
+
+// Note says what marked cells are, or is empty where there are none.
+func (m DepthMap) Note() string {
+	if m.FilledIn == 0 {
+		return ""
+	}
+	return fmt.Sprintf("%s marks the %d cells that were filled in from those measured.", FilledInMark, m.FilledIn)
 }
 
 func sortedOnce[T int | unit.Bytes](values []T) []T {

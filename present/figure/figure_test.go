@@ -83,3 +83,32 @@ func TestAFarCeilingIsNotDrawn(t *testing.T) {
 		t.Errorf("a ceiling ten times above is drawn; top %v", trace.ThroughputTop())
 	}
 }
+
+func TestDepthMapTellsMeasuredFromFilledIn(t *testing.T) {
+	s := &session.Session{ID: "k3f9"}
+	for _, pass := range []struct {
+		depth int
+		rate  unit.BytesPerSecond
+	}{{1, 40e6}, {8, 300e6}, {8, 320e6}, {8, 310e6}} {
+		for _, block := range []unit.Bytes{4096, 8192} {
+			s.Passes = append(s.Passes, session.Pass{
+				Operation: plan.Read, Access: plan.Random, BlockBytes: block, Depth: pass.depth, Workers: 1, BytesPerSecond: pass.rate,
+			})
+		}
+	}
+	s.Estimates = []session.Estimate{
+		{Operation: plan.Read, Access: plan.Random, BlockBytes: 4096, Depth: 4, Workers: 1, BytesPerSecond: 155e6},
+		{Operation: plan.Write, Access: plan.Random, BlockBytes: 8192, Depth: 4, Workers: 1, BytesPerSecond: 155e6},
+	}
+	maps := DepthMaps(s, unit.Decimal)
+	if len(maps) != 1 || len(maps[0].Depths) != 3 || maps[0].FilledIn != 1 || maps[0].Note() == "" {
+		t.Fatalf("maps are %+v", maps)
+	}
+	row := maps[0].Cells[0]
+	if row[1].Text != "≈155" || row[2].Text != "310" || row[2].Share != 310.0/320 {
+		t.Errorf("the row of 4 KiB is %+v", row)
+	}
+	if maps[0].Cells[1][1].Known {
+		t.Error("an estimate of writes stands in a map of reads")
+	}
+}

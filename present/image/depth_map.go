@@ -47,6 +47,10 @@ func DepthMap(w io.Writer, format Format, m figure.DepthMap) error {
 	grid.FillText(label, vg.Point{X: (grid.Min.X + grid.Max.X) / 2, Y: grid.Min.Y - pixels(52)}, "queue depth")
 	small := style(14, figure.CeilingGrey, false)
 	grid.FillText(small, vg.Point{X: sheet.Min.X + pixels(margin), Y: sheet.Max.Y - pixels(100)}, "block size; "+m.Unit+" in each cell, higher is better; the shade is the share "+m.Of)
+	if note := m.Note(); note != "" {
+		small.XAlign = draw.XRight
+		grid.FillText(small, vg.Point{X: grid.Max.X, Y: grid.Min.Y - pixels(52)}, note)
+	}
 	_, err := sheet.writer.WriteTo(w)
 	return err
 }

@@ -60,7 +60,9 @@ type findingView struct {
 
 type traceView struct {
 	ID, Title, Subtitle, Summary string
-	Table                        table.Table
+	// Note is about marks in the figure, or empty.
+	Note  string
+	Table table.Table
 }
 
 // Write writes the page.
@@ -124,7 +126,7 @@ func newSessionView(s *session.Session, report Report, charts *chartData) sessio
 	charts.Maps = append(charts.Maps, maps...)
 	for _, m := range maps {
 		made.Maps = append(made.Maps, traceView{
-			ID: m.ID, Title: m.Title, Subtitle: m.Subtitle, Table: table.DepthMap(m),
+			ID: m.ID, Title: m.Title, Subtitle: m.Subtitle, Note: m.Note(), Table: table.DepthMap(m),
 			Summary: fmt.Sprintf("Depth map: %s for %d block sizes by %d queue depths, shaded by the share %s", m.Unit, len(m.Blocks), len(m.Depths), m.Of),
 		})
 	}

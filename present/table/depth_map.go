@@ -26,5 +26,8 @@ func DepthMap(m figure.DepthMap) Table {
 		t.Rows = append(t.Rows, cells)
 	}
 	t.Notes = []string{m.Unit + ", and in brackets the share " + m.Of + "."}
+	if note := m.Note(); note != "" {
+		t.Notes = append(t.Notes, note)
+	}
 	return t
 }

@@ -3,6 +3,7 @@ package table
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 
 	"opengauge/core/session"
@@ -23,8 +24,7 @@ func Passes(s *session.Session, notation unit.Notation) Table {
 		t.Columns = append(t.Columns, text("besides"))
 	}
 	cached, failing := false, int64(0)
-	for at := range s.Passes {
-		pass := &s.Passes[at]
+	for _, pass := range inPlanOrder(s) {
 		cached = cached || !pass.Direct
 		failing += pass.Errors
 		row := passRow(pass, notation)
@@ -43,6 +43,17 @@ func Passes(s *session.Session, notation unit.Notation) Table {
 		t.Notes = append(t.Notes, "The session is "+string(s.State)+": passes may be missing, and the last one may be cut short.")
 	}
 	return t
+}
+
+// inPlanOrder gives the passes as the plan names them, which is not always the
+// order in which they ran.
+func inPlanOrder(s *session.Session) []*session.Pass {
+	passes := make([]*session.Pass, len(s.Passes))
+	for at := range s.Passes {
+		passes[at] = &s.Passes[at]
+	}
+	slices.SortStableFunc(passes, func(a, b *session.Pass) int { return a.Index - b.Index })
+	return passes
 }
 
 func passRow(pass *session.Pass, notation unit.Notation) []string {

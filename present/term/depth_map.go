@@ -36,6 +36,9 @@ func (s *Screen) DepthMap(m figure.DepthMap) {
 	}
 	s.Printf("%*s  %s\n", axisWidth, "depth", depths.String())
 	s.Println(strings.Repeat(" ", axisWidth+2) + faint.Render(strings.Join(legend(), "  ")+"  "+Clean(m.Of)))
+	if note := m.Note(); note != "" {
+		s.Println(strings.Repeat(" ", axisWidth+2) + faint.Render(note))
+	}
 }
 
 func legend() []string {
