@@ -5,7 +5,7 @@ export CGO_ENABLED = 0
 # What the tests run on: a whole package list, so that a new one is never left out.
 PACKAGES = ./...
 
-.PHONY: demo build test lint cross fuzz
+.PHONY: demo build test bench lint cross fuzz
 
 demo: build ## build the program and run the full example
 	bin/opengauge demo --out bin/demo
@@ -15,6 +15,9 @@ build:
 
 test: ## run the tests
 	go test $(PACKAGES)
+
+bench: ## speed and cost, as ratios to a bare loop of the same system calls where that is what counts
+	go test -run '^$$' -bench . ./core/target ./core/sim ./cli
 
 lint: ## formatting, vet and staticcheck
 	@unformatted=$$(gofmt -l $$(git ls-files '*.go')); if [ -n "$$unformatted" ]; then echo "gofmt needed: $$unformatted"; exit 1; fi

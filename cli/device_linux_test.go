@@ -95,10 +95,7 @@ func TestBlocksBelowTheDevicesAreRefused(t *testing.T) {
 	if out, err := exec.Command("losetup", "--sector-size", "4096", device).CombinedOutput(); err != nil {
 		t.Skipf("the sector size cannot be changed here: %s", out)
 	}
-	file := filepath.Join(t.TempDir(), "small.yaml")
-	if err := os.WriteFile(file, []byte("plan: small\nsteps:\n  - sweep: {operation: read, access: random, block: 512B, depth: 1}\n"), 0o600); err != nil {
-		t.Fatal(err)
-	}
+	file := planFile(t, "{operation: read, access: random, block: 512B, depth: 1}")
 	if got := newDesk(t).run("measure", device, "--plan", file); got.code != 2 || !strings.Contains(got.stderr, "only multiples of 4 KiB") {
 		t.Errorf("exit %d: %s", got.code, got.stderr)
 	}
@@ -134,14 +131,7 @@ func TestAThrottledDeviceIsMeasuredAtItsRate(t *testing.T) {
 	const size, rate = 256 << 20, 40 << 20
 	device := loopDevice(t, size)
 	inside := throttled(t, device, rate)
-	plan := filepath.Join(t.TempDir(), "throttle.yaml")
-	source := `plan: throttle
-steps:
-  - sweep: {operation: [read, write], access: sequential, block: 64KiB, depth: 8, hold: 12s}
-`
-	if err := os.WriteFile(plan, []byte(source), 0o600); err != nil {
-		t.Fatal(err)
-	}
+	plan := planFile(t, "{operation: [read, write], access: sequential, block: 64KiB, depth: 8, hold: 12s}")
 	onQuietMachine(t, func() (faults []string) {
 		d := newDesk(t)
 		got := d.finish(inside(d.command("measure", device, "--plan", plan, "--overwrite", fmt.Sprintf("%s:%d", device, size), "--json")))
@@ -170,11 +160,8 @@ func typicalSecond(pass session.Pass) float64 {
 }
 
 func TestAFixedRateIsHeld(t *testing.T) {
-	d, plan := newDesk(t), filepath.Join(t.TempDir(), "rate.yaml")
-	source := "plan: rate\nsteps:\n  - sweep: {operation: read, access: random, block: 4KiB, depth: 16, rate: [200, 2000], workers: [1, 2], hold: 3s}\n"
-	if err := os.WriteFile(plan, []byte(source), 0o600); err != nil {
-		t.Fatal(err)
-	}
+	d := newDesk(t)
+	plan := planFile(t, "{operation: read, access: random, block: 4KiB, depth: 16, rate: [200, 2000], workers: [1, 2], hold: 3s}")
 	onQuietMachine(t, func() (faults []string) {
 		s := decode[session.Session](t, d.must("measure", steadyFolder(t), "--size", "16MiB", "--plan", plan, "--json"))
 		for _, pass := range s.Passes {
@@ -192,11 +179,7 @@ func TestADeviceThatVanishesAndReturns(t *testing.T) {
 	const size = 64 << 20
 	device := loopDevice(t, size)
 	image := strings.TrimSpace(string(must(t, exec.Command("losetup", "--noheadings", "--output", "BACK-FILE", device))))
-	plan := filepath.Join(t.TempDir(), "dropout.yaml")
-	source := "plan: dropout\nsteps:\n  - sweep: {operation: read, access: random, block: [4KiB, 8KiB, 16KiB], depth: 4, hold: 2s}\n"
-	if err := os.WriteFile(plan, []byte(source), 0o600); err != nil {
-		t.Fatal(err)
-	}
+	plan := planFile(t, "{operation: read, access: random, block: [4KiB, 8KiB, 16KiB], depth: 4, hold: 2s}")
 	d := newDesk(t)
 	command := d.command("measure", device, "--plan", plan, "--json", "--return-within", "20s")
 	time.AfterFunc(4*time.Second, func() { _ = os.Truncate(image, 0) })

@@ -92,6 +92,20 @@ func (d desk) must(arguments ...string) string {
 	return got.stdout
 }
 
+// planFile writes a plan of sweeps.
+func planFile(tb testing.TB, sweeps ...string) string {
+	tb.Helper()
+	name := filepath.Join(tb.TempDir(), "own.yaml")
+	source := "plan: own\nsteps:\n"
+	for _, sweep := range sweeps {
+		source += "  - sweep: " + sweep + "\n"
+	}
+	if err := os.WriteFile(name, []byte(source), 0o600); err != nil {
+		tb.Fatal(err)
+	}
+	return name
+}
+
 func decode[T any](t *testing.T, text string) T {
 	t.Helper()
 	var document T
@@ -246,19 +260,13 @@ func TestPlans(t *testing.T) {
 }
 
 func TestLoadsOfEveryKind(t *testing.T) {
-	d, file := newDesk(t), filepath.Join(t.TempDir(), "kinds.yaml")
-	plan := `plan: kinds
-steps:
-  - sweep: {operation: mixed, write-share: 30%, access: random, block: 4KiB, depth: 8, workers: 2, hold: 300ms}
-  - sweep: {operation: read, access: random, block: 512B, depth: 1024, hold: 300ms, span: 1MiB}
-  - sweep: {operation: read, access: sequential, block: 16MiB, depth: 2, hold: 300ms}
-  - sweep: {operation: write, access: random, block: 4KiB, depth: [1, 4], durable: yes, hold: 300ms, compressible: 50%}
-  - sweep: {operation: read, access: random, block: 4KiB, depth: 16, rate: 500, hold: 2s}
-  - sweep: {operation: write, access: sequential, block: 1MiB, depth: 4, bytes: 8MiB}
-`
-	if err := os.WriteFile(file, []byte(plan), 0o600); err != nil {
-		t.Fatal(err)
-	}
+	d, file := newDesk(t), planFile(t,
+		"{operation: mixed, write-share: 30%, access: random, block: 4KiB, depth: 8, workers: 2, hold: 300ms}",
+		"{operation: read, access: random, block: 512B, depth: 1024, hold: 300ms, span: 1MiB}",
+		"{operation: read, access: sequential, block: 16MiB, depth: 2, hold: 300ms}",
+		"{operation: write, access: random, block: 4KiB, depth: [1, 4], durable: yes, hold: 300ms, compressible: 50%}",
+		"{operation: read, access: random, block: 4KiB, depth: 16, rate: 500, hold: 2s}",
+		"{operation: write, access: sequential, block: 1MiB, depth: 4, bytes: 8MiB}")
 	for _, queue := range []string{"automatic", "threads"} {
 		s := decode[session.Session](t, d.must("measure", steadyFolder(t), "--plan", file, "--size", "64MiB", "--queue", queue, "--sample", "100ms", "--json"))
 		if len(s.Passes) != 7 {
@@ -336,11 +344,7 @@ func TestAnExistingFile(t *testing.T) {
 }
 
 func TestOwnPlan(t *testing.T) {
-	d, file := newDesk(t), filepath.Join(t.TempDir(), "own.yaml")
-	plan := "plan: own\nsteps:\n  - sweep: {operation: read, access: random, block: [4KiB, 8KiB], depth: [1, 4], hold: 20ms}\n"
-	if err := os.WriteFile(file, []byte(plan), 0o600); err != nil {
-		t.Fatal(err)
-	}
+	d, file := newDesk(t), planFile(t, "{operation: read, access: random, block: [4KiB, 8KiB], depth: [1, 4], hold: 20ms}")
 	s := decode[session.Session](t, d.must("measure", t.TempDir(), "--plan", file, "--size", "4MiB", "--json"))
 	if len(s.Passes) != 4 || s.Plan.Name != "own" || s.Passes[3].BlockBytes != 8192 || s.Passes[3].Depth != 4 {
 		t.Errorf("plan %s gave %d passes", s.Plan.Name, len(s.Passes))

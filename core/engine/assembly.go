@@ -12,6 +12,7 @@ import (
 type assembly struct {
 	temperatures func() map[string]unit.Celsius
 	samples      []Sample
+	total        *histogram
 	beats        []float64 // bytes a second
 }
 
@@ -19,7 +20,7 @@ func newAssembly(temperatures func() map[string]unit.Celsius) *assembly {
 	if temperatures == nil {
 		temperatures = func() map[string]unit.Celsius { return nil }
 	}
-	return &assembly{temperatures: temperatures}
+	return &assembly{temperatures: temperatures, total: newHistogram()}
 }
 
 // add takes the next interval of the pass.
@@ -29,6 +30,7 @@ func (a *assembly) add(i interval) {
 	sample.P99Seconds = i.latencies.seconds(0.99)
 	sample.Temperatures = a.temperatures()
 	a.samples = append(a.samples, sample)
+	a.total.merge(i.latencies)
 	for _, bytes := range i.beats {
 		a.beats = append(a.beats, float64(bytes)/beat.Seconds())
 	}
@@ -43,7 +45,6 @@ func (a *assembly) known(within float64) bool {
 // result sums a pass up from its meters' counts.
 func (a *assembly) result(meters []*meter, end, length time.Duration) Result {
 	result := Result{Started: meters[0].started, Elapsed: end - meters[0].started}
-	total := newHistogram()
 	for _, m := range meters {
 		result.Bytes += m.bytes
 		result.Operations += m.operations
@@ -51,9 +52,8 @@ func (a *assembly) result(meters []*meter, end, length time.Duration) Result {
 		if result.FirstError == nil {
 			result.FirstError = m.firstError
 		}
-		total.merge(m.total)
 	}
-	result.Latency = total.latency()
+	result.Latency = a.total.latency()
 	result.Samples = joinRemainder(a.samples, length)
 	result.Throughput, result.Known = stat.MeanInterval(a.beats)
 	return result

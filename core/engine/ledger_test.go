@@ -13,7 +13,6 @@ import (
 type memoryDisk struct {
 	metronome
 	store []byte
-	slots []target.Operation
 	// place says where data for an offset goes, or -1 for nowhere.
 	place func(offset int64) int64
 	// drop says whether a write is acknowledged and forgotten.

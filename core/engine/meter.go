@@ -35,7 +35,6 @@ type meter struct {
 	errors     int64
 	firstError error
 
-	total     *histogram
 	current   interval
 	beatEnd   time.Duration
 	beatBytes unit.Bytes
@@ -46,7 +45,7 @@ type meter struct {
 const beat = 100 * time.Millisecond
 
 func newMeter(length time.Duration, cutter func(interval) *histogram) *meter {
-	return &meter{length: length, cutter: cutter, total: newHistogram(), current: interval{latencies: newHistogram()}}
+	return &meter{length: length, cutter: cutter, current: interval{latencies: newHistogram()}}
 }
 
 // start begins to count.
@@ -76,9 +75,7 @@ func (m *meter) record(completion *target.Completion, since time.Duration, block
 	if completion.Completed >= m.nextEnd() {
 		m.cutUntil(completion.Completed)
 	}
-	latency := completion.Completed - since
-	m.current.latencies.record(latency)
-	m.total.record(latency)
+	m.current.latencies.record(completion.Completed - since)
 	m.current.sample.Operations++
 	m.current.sample.Bytes += block
 	m.beatBytes += block
