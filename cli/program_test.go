@@ -549,6 +549,22 @@ func TestFoldersThatCannotBeWritten(t *testing.T) {
 		}
 		assertEmpty(t, folder)
 	})
+	t.Run("filled by others meanwhile", func(t *testing.T) {
+		folder := mounted(t, "tmpfs", "size=64m")
+		d := newDesk(t)
+		command := d.command("measure", folder, "--size", "32MiB", "--plan", "long-write", "--hold", "30s")
+		others := filepath.Join(folder, "others")
+		time.AfterFunc(2*time.Second, func() { _ = os.WriteFile(others, make([]byte, 30<<20), 0o600) })
+		if got := d.finish(command); got.code != 1 || !strings.Contains(got.stderr, "so writing was stopped") {
+			t.Errorf("exit %d: %s", got.code, got.stderr)
+		}
+		s := decode[session.Session](t, d.must("logbook", "show", "latest", "--json"))
+		if s.State != session.Failed || len(s.Passes) != 1 || !s.Passes[0].CutShort || s.Passes[0].ElapsedSeconds > 20 {
+			t.Errorf("state %s with %d passes", s.State, len(s.Passes))
+		}
+		_ = os.Remove(others)
+		assertEmpty(t, folder)
+	})
 	t.Run("without direct I/O", func(t *testing.T) {
 		folder := mounted(t, "ramfs", "mode=755")
 		d := newDesk(t)

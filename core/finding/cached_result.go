@@ -38,6 +38,15 @@ func cachedResult(s *session.Session) []session.Finding {
 				map[string]any{"measured_bytes_per_second": float64(fastest.BytesPerSecond), "hop_payload_bytes_per_second": float64(hop.Payload), "hop": hop.Name}))
 		}
 	}
+	if traffic := s.Environment.MemoryTraffic; traffic > 0 {
+		passes, indexes := passesWhere(s, func(p *session.Pass) bool { return p.BytesPerSecond > traffic })
+		if len(passes) > 0 {
+			fastest := greatest(passes, func(p *session.Pass) float64 { return float64(p.BytesPerSecond) })
+			found = append(found, cachedFinding(s, fmt.Sprintf("%s ran at %s, more than this computer's memory moves, %s: the data did not come from storage.",
+				fastest.Label(), unit.Decimal.Rate(fastest.BytesPerSecond), unit.Decimal.Rate(traffic)), indexes, 0.95,
+				map[string]any{"measured_bytes_per_second": float64(fastest.BytesPerSecond), "memory_bytes_per_second": float64(traffic)}))
+		}
+	}
 	passes, indexes := passesWhere(s, func(p *session.Pass) bool {
 		return !p.Direct && p.Operation == plan.Read && p.Operations > 0 && p.Latency.P50 < fasterThanStorage
 	})

@@ -164,6 +164,9 @@ func TestTrust(t *testing.T) {
 		{"above the chain", "cached-result", func(s *session.Session, p *session.Pass) {
 			s.Chain, p.BytesPerSecond = link.NewChain(hop.Hop("limpet")), 1.5e9
 		}},
+		{"above the memory", "cached-result", func(s *session.Session, p *session.Pass) {
+			s.Environment.MemoryTraffic, p.BytesPerSecond = 9e9, 11e9
+		}},
 		{"at the chain's ceiling", "", func(s *session.Session, p *session.Pass) {
 			s.Chain, p.BytesPerSecond = link.NewChain(hop.Hop("limpet")), 1.079e9
 		}},

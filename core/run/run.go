@@ -240,7 +240,10 @@ func (r *runner) fill(ctx context.Context) error {
 		r.ledger.Begin()
 	}
 	timing := engine.Timing{Bytes: d.Span, Sample: SampleLength}
-	result, err := engine.Run(ctx, r.target, load, timing, engine.Watch{Progress: r.progress.filling})
+	guard, end := r.guarded(ctx, true)
+	defer end()
+	result, err := engine.Run(guard, r.target, load, timing, engine.Watch{Progress: r.progress.filling})
+	err = errors.Join(err, outOfRoom(ctx, guard))
 	if err == nil && result.FirstError != nil {
 		err = result.FirstError
 	}
@@ -264,7 +267,10 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error
 	timing := engine.Timing{Settle: p.Settle(), Hold: p.Hold, Bytes: p.Bytes, Within: p.Within, Sample: r.request.Sample, Stall: r.request.StallAfter}
 	watch := engine.Watch{Progress: r.progress.measuring, Temperatures: r.request.Sensors.Temperatures, Stall: r.stall}
 
-	result, err := engine.Run(ctx, r.target, load, timing, watch)
+	guard, end := r.guarded(ctx, p.Operation.Writes())
+	defer end()
+	result, err := engine.Run(guard, r.target, load, timing, watch)
+	err = errors.Join(err, outOfRoom(ctx, guard))
 	var record *session.Pass
 	if result.Operations > 0 || result.Errors > 0 {
 		made := passRecord(p, d, result, r.began)

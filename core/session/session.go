@@ -63,15 +63,17 @@ type Target struct {
 
 // Environment says which machine measured.
 type Environment struct {
-	System         string     `json:"system"`
-	SystemVersion  string     `json:"system_version,omitempty"`
-	Kernel         string     `json:"kernel,omitempty"`
-	Architecture   string     `json:"architecture,omitempty"`
-	Host           string     `json:"host,omitempty"`
-	Processor      string     `json:"processor,omitempty"`
-	Processors     int        `json:"processors,omitempty"`
-	MemoryBytes    unit.Bytes `json:"memory_bytes,omitempty"`
-	ProgramVersion string     `json:"program_version"`
+	System        string     `json:"system"`
+	SystemVersion string     `json:"system_version,omitempty"`
+	Kernel        string     `json:"kernel,omitempty"`
+	Architecture  string     `json:"architecture,omitempty"`
+	Host          string     `json:"host,omitempty"`
+	Processor     string     `json:"processor,omitempty"`
+	Processors    int        `json:"processors,omitempty"`
+	MemoryBytes   unit.Bytes `json:"memory_bytes,omitempty"`
+	// MemoryTraffic is what all processors together move to and from memory.
+	MemoryTraffic  unit.BytesPerSecond `json:"memory_bytes_per_second,omitempty"`
+	ProgramVersion string              `json:"program_version"`
 }
 
 // Pass is one timed stretch of I/O. Times are since the session started, on

@@ -18,6 +18,7 @@ func Environment(programVersion string) session.Environment {
 	environment := session.Environment{
 		System: runtime.GOOS, Architecture: runtime.GOARCH,
 		Processors: runtime.NumCPU(), ProgramVersion: programVersion,
+		MemoryTraffic: memoryTraffic(),
 	}
 	if info, err := host.Info(); err == nil {
 		environment.SystemVersion = info.Platform + " " + info.PlatformVersion

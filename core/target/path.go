@@ -142,14 +142,36 @@ func fileSize(path string, wanted unit.Bytes, usage *disk.UsageStat) (unit.Bytes
 		if wanted == 0 {
 			return 0, fmt.Errorf("%s has only %s free, too little for a test file; free some space or give a --size", path, free.Capacity())
 		}
-		return wanted, nil
 	}
-	reserve := unit.Bytes(float64(usage.Total) * reservedShare)
+	reserve := reservedOf(usage)
 	if wanted > free-reserve {
 		return 0, fmt.Errorf("no space for a test file of %s in %s: %s are free and %s of them stay reserved; give a smaller --size or free some space",
 			wanted.Capacity(), path, free.Decimal(), reserve.Decimal())
 	}
 	return wanted, nil
+}
+
+// reservedOf is what has to stay free of a file system.
+func reservedOf(usage *disk.UsageStat) unit.Bytes {
+	return unit.Bytes(float64(usage.Total) * reservedShare)
+}
+
+// Room says whether enough of the file system is still free for a test file to
+// be written to. Others write too, and some file systems take new space for
+// what is overwritten.
+func (k *kernelFile) Room() error {
+	if k.remove == "" {
+		return nil
+	}
+	usage, err := disk.Usage(k.description.Path)
+	if err != nil {
+		return explain("read the free space of", k.description.Path, err)
+	}
+	if reserve := reservedOf(usage); usage.Total > 0 && unit.Bytes(usage.Free) < reserve {
+		return fmt.Errorf("only %s are still free in %s, under the %s that stay reserved, so writing was stopped; free some space and repeat",
+			unit.Bytes(usage.Free).Decimal(), k.description.Path, reserve.Decimal())
+	}
+	return nil
 }
 
 func openFile(path string, info fs.FileInfo, options PathOptions) (Target, error) {

@@ -22,10 +22,12 @@ func open(path string, access, disposition uint32) (*os.File, bool, error) {
 	if err != nil {
 		return nil, false, &os.PathError{Op: "open", Path: path, Err: err}
 	}
-	const uncached = windows.FILE_FLAG_NO_BUFFERING | windows.FILE_FLAG_WRITE_THROUGH
+	// Overlapped handles serve several operations at once; others one after the
+	// other.
+	const uncached = windows.FILE_FLAG_NO_BUFFERING | windows.FILE_FLAG_WRITE_THROUGH | windows.FILE_FLAG_OVERLAPPED
 	handle, err := windows.CreateFile(name, access, windows.FILE_SHARE_READ, nil, disposition, uncached, 0)
 	if errors.Is(err, windows.ERROR_INVALID_PARAMETER) {
-		handle, err = windows.CreateFile(name, access, windows.FILE_SHARE_READ, nil, disposition, 0, 0)
+		handle, err = windows.CreateFile(name, access, windows.FILE_SHARE_READ, nil, disposition, windows.FILE_FLAG_OVERLAPPED, 0)
 		if err == nil {
 			return os.NewFile(uintptr(handle), path), false, nil
 		}

@@ -1,0 +1,160 @@
+package cli_test
+
+import (
+	"encoding/binary"
+	"fmt"
+	"math"
+	"os"
+	"path/filepath"
+	"slices"
+	"sync"
+	"testing"
+	"time"
+
+	"golang.org/x/sys/unix"
+
+	"opengauge/core/session"
+)
+
+// slowFile is a file that the kernel has served by this test (FUSE,
+// linux/fuse.h, protocol 7.31): every read is answered after a known delay.
+type slowFile struct {
+	device *os.File
+	size   uint64
+	delay  time.Duration
+
+	mutex sync.Mutex
+	held  []float64 // how long each read was really held, in seconds
+}
+
+// Operations of the protocol, and the sizes of its headers.
+const (
+	fuseForget, fuseGetAttributes, fuseOpen, fuseRead = 2, 3, 14, 15
+	fuseStatistics, fuseRelease, fuseFlush, fuseInit  = 17, 18, 25, 26
+
+	fuseRequestHeader = 40
+	fuseAnswerHeader  = 16
+	fuseAsyncRead     = 1<<0 | 1<<15 // and of direct I/O
+	fuseOpenDirect    = 1
+	regularFile       = 0o100600
+)
+
+// newSlowFile mounts the file and gives its path.
+func newSlowFile(t *testing.T, size uint64, delay time.Duration) (*slowFile, string) {
+	t.Helper()
+	device, err := unix.Open("/dev/fuse", unix.O_RDWR|unix.O_CLOEXEC, 0)
+	if err != nil {
+		t.Skip("a file cannot be served here: ", err)
+	}
+	f := &slowFile{device: os.NewFile(uintptr(device), "/dev/fuse"), size: size, delay: delay}
+	path := filepath.Join(t.TempDir(), "slow")
+	if err := os.WriteFile(path, nil, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	options := fmt.Sprintf("fd=%d,rootmode=100600,user_id=0,group_id=0", device)
+	if err := unix.Mount("opengauge-test", path, "fuse", unix.MS_NOSUID|unix.MS_NODEV, options); err != nil {
+		_ = f.device.Close()
+		t.Skip("mounting needs root: ", err)
+	}
+	t.Cleanup(func() {
+		_ = unix.Unmount(path, unix.MNT_DETACH)
+		_ = f.device.Close()
+	})
+	go f.serve()
+	return f, path
+}
+
+func (f *slowFile) serve() {
+	for {
+		request := make([]byte, 256<<10) // more than the largest write
+		length, err := unix.Read(int(f.device.Fd()), request)
+		if err == unix.EINTR {
+			continue
+		}
+		if err != nil { // the end of the mount; closing fails whoever still waits
+			_ = f.device.Close()
+			return
+		}
+		go f.answer(request[:length], time.Now())
+	}
+}
+
+func (f *slowFile) answer(request []byte, arrived time.Time) {
+	operation := binary.LittleEndian.Uint32(request[4:])
+	var failure unix.Errno
+	var body []byte
+	switch operation {
+	case fuseForget:
+		return
+	case fuseInit:
+		body = make([]byte, 64)
+		for at, value := range []uint32{7, 31, 1 << 20, fuseAsyncRead} {
+			binary.LittleEndian.PutUint32(body[4*at:], value)
+		}
+		binary.LittleEndian.PutUint32(body[16:], 64|64<<16) // requests in the background
+		binary.LittleEndian.PutUint32(body[20:], 128<<10)   // largest write
+		binary.LittleEndian.PutUint32(body[24:], 1)         // time in nanoseconds
+	case fuseGetAttributes:
+		body = make([]byte, 104)
+		binary.LittleEndian.PutUint64(body, 3600)
+		attributes := body[16:]
+		binary.LittleEndian.PutUint64(attributes, 1)
+		binary.LittleEndian.PutUint64(attributes[8:], f.size)
+		binary.LittleEndian.PutUint32(attributes[60:], regularFile)
+		binary.LittleEndian.PutUint32(attributes[64:], 1)
+		binary.LittleEndian.PutUint32(attributes[80:], 4096)
+	case fuseOpen:
+		body = make([]byte, 16)
+		binary.LittleEndian.PutUint32(body[8:], fuseOpenDirect)
+	case fuseRead:
+		body = make([]byte, binary.LittleEndian.Uint32(request[fuseRequestHeader+16:]))
+		time.Sleep(f.delay - time.Since(arrived))
+	case fuseStatistics:
+		body = make([]byte, 80)
+	case fuseFlush, fuseRelease:
+	default:
+		failure = unix.ENOSYS
+	}
+	answer := make([]byte, fuseAnswerHeader, fuseAnswerHeader+len(body))
+	binary.LittleEndian.PutUint32(answer, uint32(fuseAnswerHeader+len(body)))
+	binary.LittleEndian.PutUint32(answer[4:], uint32(-int32(failure)))
+	copy(answer[8:16], request[8:16])
+	if operation == fuseRead {
+		f.mutex.Lock()
+		f.held = append(f.held, time.Since(arrived).Seconds())
+		f.mutex.Unlock()
+	}
+	_, _ = unix.Write(int(f.device.Fd()), append(answer, body...))
+}
+
+func (f *slowFile) median() float64 {
+	f.mutex.Lock()
+	defer f.mutex.Unlock()
+	slices.Sort(f.held)
+	return f.held[len(f.held)/2]
+}
+
+func TestAKnownDelayIsSeen(t *testing.T) {
+	for _, delay := range []time.Duration{2 * time.Millisecond, 20 * time.Millisecond} {
+		for _, depth := range []int{1, 8} {
+			t.Run(fmt.Sprintf("%s at depth %d", delay, depth), func(t *testing.T) {
+				plan := planFile(t, fmt.Sprintf("{operation: read, access: random, block: 4KiB, depth: %d, hold: 2s}", depth))
+				onQuietMachine(t, func() (faults []string) {
+					slow, path := newSlowFile(t, 64<<20, delay)
+					s := decode[session.Session](t, newDesk(t).must("measure", path, "--plan", plan, "--json"))
+					pass, known := s.Passes[0], slow.median()
+					if known < delay.Seconds() || !pass.Direct {
+						t.Fatalf("reads were held for %v s, direct I/O %v", known, pass.Direct)
+					}
+					if off := math.Abs(pass.Latency.P50 - known); off > 0.02*known+50e-6 {
+						faults = append(faults, fmt.Sprintf("p50 is %.3f ms, the delay %.3f ms", pass.Latency.P50*1e3, known*1e3))
+					}
+					if rate := float64(depth) / known; pass.IOPS < 0.9*rate || pass.IOPS > 1.01*rate {
+						faults = append(faults, fmt.Sprintf("%.0f IOPS, want %.0f by Little's law", pass.IOPS, rate))
+					}
+					return faults
+				})
+			})
+		}
+	}
+}

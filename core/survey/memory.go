@@ -1,0 +1,54 @@
+package survey
+
+import (
+	"runtime"
+	"sync"
+	"time"
+
+	"opengauge/core/unit"
+)
+
+const (
+	// copied is the memory that each processor copies: more than its share of
+	// any cache.
+	copied = 32 * unit.MiB
+	// copyTime is how long the copying takes.
+	copyTime = 30 * time.Millisecond
+)
+
+// memoryTraffic is what all processors of this machine together move to and
+// from memory by copying, in bytes a second: each byte copied is read once and
+// written once. Storage that seems faster than that did not go through memory.
+func memoryTraffic() unit.BytesPerSecond {
+	rates := make([]float64, runtime.GOMAXPROCS(0))
+	var running sync.WaitGroup
+	for processor := range rates {
+		running.Go(func() { rates[processor] = copyRate() })
+	}
+	running.Wait()
+	total := 0.0
+	for _, rate := range rates {
+		total += rate
+	}
+	return unit.BytesPerSecond(total)
+}
+
+// copyRate is what one processor moves.
+func copyRate() float64 {
+	from, to := make([]byte, copied), make([]byte, copied)
+	touch(from)
+	touch(to)
+	moved, began := 0, time.Now()
+	for time.Since(began) < copyTime {
+		moved += 2 * copy(to, from)
+	}
+	return float64(moved) / time.Since(began).Seconds()
+}
+
+// touch makes the system give every page of a buffer.
+func touch(buffer []byte) {
+	const page = 4096
+	for at := 0; at < len(buffer); at += page {
+		buffer[at] = 1
+	}
+}
