@@ -160,6 +160,12 @@ func TestTrust(t *testing.T) {
 		{"nothing odd", "", func(*session.Session, *session.Pass) {}},
 		{"busy computer", "host-bound", func(_ *session.Session, p *session.Pass) { p.CPUSeconds = 0.97 * p.ElapsedSeconds }},
 		{"half of two workers busy", "", func(_ *session.Session, p *session.Pass) { p.CPUSeconds, p.Workers = p.ElapsedSeconds, 2 }},
+		{"a pool on two of four processors", "", func(s *session.Session, p *session.Pass) {
+			s.Environment.Processors, p.Queue, p.CPUSeconds = 4, "thread pool", 2*p.ElapsedSeconds
+		}},
+		{"a pool on all processors", "host-bound", func(s *session.Session, p *session.Pass) {
+			s.Environment.Processors, p.Queue, p.CPUSeconds = 4, "thread pool", 3.9*p.ElapsedSeconds
+		}},
 		{"busy by a fixed rate", "", func(_ *session.Session, p *session.Pass) { p.CPUSeconds, p.RatePerSecond = p.ElapsedSeconds, 500 }},
 		{"above the chain", "cached-result", func(s *session.Session, p *session.Pass) {
 			s.Chain, p.BytesPerSecond = link.NewChain(hop.Hop("limpet")), 1.5e9

@@ -10,17 +10,25 @@ import (
 // computer, and not the storage, set the pace.
 const busyShare = 0.93
 
-// hostBound finds passes whose workers were busy computing all the time: the
-// storage was never waited for.
+// threadPool is the queue whose threads share all processors.
+const threadPool = "thread pool"
+
+// hostBound finds passes that were busy computing all the time, so that the
+// storage was never waited for: each worker on its own processor, or a pool of
+// threads on all of them.
 func hostBound(s *session.Session) []session.Finding {
 	busy := func(pass *session.Pass) float64 {
 		if pass.ElapsedSeconds <= 0 || pass.RatePerSecond > 0 {
 			return 0
 		}
-		return pass.CPUSeconds / pass.ElapsedSeconds / float64(max(pass.Workers, 1))
+		processors := max(pass.Workers, 1)
+		if pass.Queue == threadPool {
+			processors = max(s.Environment.Processors, processors)
+		}
+		return pass.CPUSeconds / pass.ElapsedSeconds / float64(processors)
 	}
 	passes, indexes := passesWhere(s, func(pass *session.Pass) bool {
-		return busy(pass) >= busyShare && pass.Queue != "thread pool"
+		return busy(pass) >= busyShare
 	})
 	if len(passes) == 0 {
 		return nil
@@ -28,7 +36,7 @@ func hostBound(s *session.Session) []session.Finding {
 	worst := greatest(passes, busy)
 	return []session.Finding{{
 		Kind: "host-bound", Severity: session.Caution, Confidence: 0.9, Passes: indexes, ToSeconds: worst.ElapsedSeconds,
-		Summary: fmt.Sprintf("In %s the computer was the limit: in %s, each worker kept a processor busy for %.0f %% of the time, and hardly waited for the storage.",
+		Summary: fmt.Sprintf("In %s the computer was the limit: in %s, its processors were busy for %.0f %% of the time, and hardly waited for the storage.",
 			numbered(passes), worst.Label(), busy(worst)*100),
 		Evidence: map[string]any{
 			"processor_busy_share":           busy(worst),
