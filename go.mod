@@ -6,6 +6,7 @@ require (
 	charm.land/bubbles/v2 v2.2.1
 	charm.land/lipgloss/v2 v2.0.6
 	github.com/HdrHistogram/hdrhistogram-go v1.4.0
+	github.com/agext/levenshtein v1.2.3
 	github.com/charmbracelet/colorprofile v0.4.3
 	github.com/charmbracelet/x/ansi v0.11.8
 	github.com/goccy/go-yaml v1.19.2

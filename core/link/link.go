@@ -11,48 +11,70 @@ type Range struct {
 	High unit.BytesPerSecond `json:"high"`
 }
 
-// Ceiling is the most that a hop can carry, one way.
+// Ceiling is the most that a hop can carry, one way. It is zero where it is not
+// known.
 type Ceiling struct {
 	// Line is the signalling rate of all lanes, as bytes a second.
-	Line unit.BytesPerSecond `json:"line_bytes_per_second"`
+	Line unit.BytesPerSecond `json:"line_bytes_per_second,omitzero"`
 	// Payload is what remains after line coding.
-	Payload unit.BytesPerSecond `json:"payload_bytes_per_second"`
+	Payload unit.BytesPerSecond `json:"payload_bytes_per_second,omitzero"`
 	// Usable is what remains for data after protocol overhead.
-	Usable Range `json:"usable_bytes_per_second"`
+	Usable Range `json:"usable_bytes_per_second,omitzero"`
+}
+
+// State is how a link runs, or could run: its standard, its lanes and what that
+// carries.
+type State struct {
+	Standard string `json:"standard"`
+	Lanes    int    `json:"lanes,omitzero"`
+	Ceiling
+}
+
+// Known says whether it is known what the link carries.
+func (s State) Known() bool { return s.Line > 0 }
+
+// Below says whether the link carries less than another, as far as both are
+// known.
+func (s State) Below(other State) bool {
+	const rounding = 0.999
+	return s.Known() && other.Known() && s.Payload < other.Payload*rounding
 }
 
 // Hop is one link of a chain.
 type Hop struct {
 	// Name says which thing on the bench the hop belongs to: "deck port", "limpet".
-	Name     string `json:"name"`
-	Standard string `json:"standard"`
-	Lanes    int    `json:"lanes"`
-	Ceiling
+	Name string `json:"name"`
+	// State is what the hop runs at: the negotiated state, where it is known.
+	State
+	// Negotiated is what the two ends agreed on, as far as the system tells.
+	Negotiated *State `json:"negotiated,omitempty"`
+	// Capable is the most that both ends can do, as far as the system tells.
+	Capable *State `json:"capable,omitempty"`
+	// Source says who knows of the hop: "survey", "book", or nothing for one
+	// that was spelled out.
+	Source string `json:"source,omitempty"`
 }
 
-// Chain is the ordered path from host to storage.
-type Chain struct {
-	Hops []Hop `json:"hops"`
-	// BindingHop is the index of the hop with the lowest usable ceiling, or -1
-	// where no hop is known.
-	BindingHop int `json:"binding_hop"`
-}
-
-// NewChain orders hops from the host to the storage and finds the one that binds.
-func NewChain(hops ...Hop) Chain {
-	chain := Chain{Hops: append([]Hop{}, hops...), BindingHop: -1}
-	for at, hop := range hops {
-		if chain.BindingHop < 0 || hop.Usable.High < hops[chain.BindingHop].Usable.High {
-			chain.BindingHop = at
-		}
+// Trained makes a hop that the system reports: what was negotiated, and what
+// both ends could do. What is not known is the zero State.
+func Trained(name string, negotiated, capable State) Hop {
+	hop := Hop{Name: name, State: negotiated, Source: FromSurvey}
+	if negotiated.Known() {
+		hop.Negotiated = &negotiated
 	}
-	return chain
+	if capable.Known() {
+		hop.Capable = &capable
+	}
+	return hop
 }
 
-// Binding gives the hop with the lowest usable ceiling, and whether there is one.
-func (c Chain) Binding() (Hop, bool) {
-	if c.BindingHop < 0 || c.BindingHop >= len(c.Hops) {
-		return Hop{}, false
-	}
-	return c.Hops[c.BindingHop], true
+// Who knows of a hop.
+const (
+	FromSurvey = "survey"
+	FromBook   = "book"
+)
+
+// Degraded says whether the hop trained below what both of its ends can do.
+func (h Hop) Degraded() bool {
+	return h.Negotiated != nil && h.Capable != nil && h.Negotiated.Below(*h.Capable)
 }

@@ -69,7 +69,7 @@ func TestCircumstances(t *testing.T) {
 		all = append(all, row[0]+": "+row[1])
 	}
 	text := strings.Join(all, "\n")
-	for _, want := range []string{"on: ext4 of 512 GB (477 GiB)", "hop: deck port: usb 3.2 gen 2, usable 1\u00a0006 to 1\u00a0079 MB/s", "condition cable: short\ncondition fan: on"} {
+	for _, want := range []string{"on: ext4 of 512 GB (477 GiB)", "hop: deck port: usb 3.2 gen 2, usable 961 to 1\u00a0084 MB/s", "condition cable: short\ncondition fan: on"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("%q is missing in:\n%s", want, text)
 		}

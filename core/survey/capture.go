@@ -1,0 +1,240 @@
+package survey
+
+import (
+	"archive/tar"
+	"compress/gzip"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path"
+	"slices"
+	"strings"
+	"time"
+)
+
+// Bounds of a capture: far above what a machine with thousands of devices has,
+// and far below what would hurt.
+const (
+	largestCapture = 64 << 20
+	mostEntries    = 500_000
+)
+
+// entry is a file, a link or a folder of a captured machine.
+type entry struct {
+	content []byte
+	target  string
+	names   []string
+	folder  bool
+}
+
+// tree is a captured machine in memory.
+type tree map[string]*entry
+
+func (t tree) find(name string) (*entry, error) {
+	found, there := t[path.Clean("/" + name)[1:]]
+	if !there {
+		return nil, fs.ErrNotExist
+	}
+	return found, nil
+}
+
+func (t tree) read(name string) ([]byte, error) {
+	found, err := t.find(name)
+	switch {
+	case err != nil:
+		return nil, err
+	case found.folder || found.target != "":
+		return nil, fs.ErrInvalid
+	}
+	return found.content, nil
+}
+
+func (t tree) target(name string) (string, error) {
+	found, err := t.find(name)
+	switch {
+	case err != nil:
+		return "", err
+	case found.target == "":
+		return "", fs.ErrInvalid
+	}
+	return found.target, nil
+}
+
+func (t tree) list(name string) ([]string, error) {
+	found, err := t.find(name)
+	switch {
+	case err != nil:
+		return nil, err
+	case !found.folder:
+		return nil, fs.ErrInvalid
+	}
+	return found.names, nil
+}
+
+// put enters something and the folders above it. A folder stays one.
+func (t tree) put(name string, e *entry) {
+	known, there := t[name]
+	if there && known.folder {
+		return
+	}
+	t[name] = e
+	if there || name == "" {
+		return
+	}
+	parent := path.Dir(name)
+	if parent == "." {
+		parent = ""
+	}
+	t.put(parent, &entry{folder: true})
+	t[parent].names = append(t[parent].names, path.Base(name))
+}
+
+// openCapture reads a capture into memory.
+func openCapture(name string) (*Machine, error) {
+	file, err := os.Open(name)
+	if err != nil {
+		return nil, fmt.Errorf("could not open the capture: %w", err)
+	}
+	defer file.Close()
+	captured, err := readCapture(file)
+	if err != nil {
+		return nil, fmt.Errorf("%s is not a capture of a machine: %w; make one with opengauge survey --capture FILE.tar.gz", name, err)
+	}
+	return &Machine{files: captured}, nil
+}
+
+func readCapture(r io.Reader) (tree, error) {
+	packed, err := gzip.NewReader(r)
+	if err != nil {
+		return nil, err
+	}
+	captured, total := tree{"": {folder: true}}, 0
+	for archive := tar.NewReader(packed); ; {
+		header, err := archive.Next()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return nil, err
+		}
+		name := path.Clean("/" + header.Name)[1:]
+		if name != strings.TrimSuffix(header.Name, "/") {
+			return nil, fmt.Errorf("the entry %q is outside of it", header.Name)
+		}
+		made := &entry{}
+		switch header.Typeflag {
+		case tar.TypeDir:
+			made.folder = true
+		case tar.TypeSymlink:
+			made.target = header.Linkname
+		case tar.TypeReg:
+			if made.content, err = io.ReadAll(io.LimitReader(archive, largestFile+1)); err != nil {
+				return nil, err
+			}
+			if len(made.content) > largestFile {
+				return nil, fmt.Errorf("the file %q is larger than %d KiB", name, largestFile>>10)
+			}
+		default:
+			return nil, fmt.Errorf("the entry %q is neither a file nor a folder nor a link", name)
+		}
+		if total += len(made.content) + len(name) + len(made.target); total > largestCapture || len(captured) > mostEntries {
+			return nil, fmt.Errorf("it is larger than %d MiB or %d entries", largestCapture>>20, mostEntries)
+		}
+		captured.put(name, made)
+	}
+	if _, there := captured["sys"]; !there {
+		return nil, errors.New("it holds no folder \"sys\"")
+	}
+	for _, each := range captured {
+		slices.Sort(each.names)
+	}
+	return captured, nil
+}
+
+// recorder is a source that remembers what was read through it.
+type recorder struct {
+	source
+	seen tree
+	// mask changes a file's content before it is remembered.
+	mask func(name string, content []byte) []byte
+}
+
+func (r *recorder) read(name string) ([]byte, error) {
+	content, err := r.source.read(name)
+	if err == nil {
+		r.seen.put(name, &entry{content: r.mask(name, content)})
+	}
+	return content, err
+}
+
+func (r *recorder) target(name string) (string, error) {
+	target, err := r.source.target(name)
+	if err == nil {
+		r.seen.put(name, &entry{target: target})
+	}
+	return target, err
+}
+
+func (r *recorder) list(name string) ([]string, error) {
+	names, err := r.source.list(name)
+	if err != nil {
+		return nil, err
+	}
+	r.seen.put(name, &entry{folder: true})
+	for _, child := range names { // so that the list is the same elsewhere
+		at := path.Join(name, child)
+		if _, seen := r.seen[at]; seen {
+			continue
+		}
+		if target, err := r.source.target(at); err == nil {
+			r.seen.put(at, &entry{target: target})
+		} else {
+			r.seen.put(at, &entry{})
+		}
+	}
+	return names, nil
+}
+
+// Capture surveys the machine and packs just what that read, for [Under]
+// elsewhere. Serial numbers are masked if that is asked for.
+func (m *Machine) Capture(w io.Writer, anonymous bool) ([]Device, error) {
+	r := &recorder{source: m.files, seen: tree{"": {folder: true}}, mask: func(_ string, content []byte) []byte { return content }}
+	if anonymous {
+		r.mask = maskFile
+	}
+	watched := &Machine{files: r, live: m.live}
+	devices := watched.Devices()
+	return devices, r.seen.pack(w)
+}
+
+// pack writes a tree as a compressed archive.
+func (t tree) pack(w io.Writer) error {
+	packed := gzip.NewWriter(w)
+	archive := tar.NewWriter(packed)
+	names := make([]string, 0, len(t))
+	for name := range t {
+		if name != "" {
+			names = append(names, name)
+		}
+	}
+	slices.Sort(names)
+	for _, name := range names {
+		e := t[name]
+		header := &tar.Header{Name: name, Mode: 0o644, Size: int64(len(e.content)), Typeflag: tar.TypeReg, ModTime: time.Unix(0, 0), Format: tar.FormatPAX}
+		switch {
+		case e.folder:
+			header.Typeflag, header.Mode, header.Name = tar.TypeDir, 0o755, name+"/"
+		case e.target != "":
+			header.Typeflag, header.Linkname = tar.TypeSymlink, e.target
+		}
+		if err := archive.WriteHeader(header); err != nil {
+			return err
+		}
+		if _, err := archive.Write(e.content); err != nil {
+			return err
+		}
+	}
+	return errors.Join(archive.Close(), packed.Close())
+}

@@ -1,0 +1,133 @@
+package figure
+
+import (
+	"fmt"
+
+	"opengauge/core/link"
+	"opengauge/core/session"
+	"opengauge/core/unit"
+)
+
+// ChainStrip is the hops of a chain in order, each as tall as its ceiling, with
+// the measured flow drawn through them, so that the narrowest is seen at once.
+type ChainStrip struct {
+	ID       string `json:"id"`
+	Title    string `json:"title"`
+	Subtitle string `json:"subtitle"`
+	// Unit is that of every figure: "MB/s".
+	Unit string     `json:"unit"`
+	Hops []StripHop `json:"hops"`
+	Flow *Flow      `json:"flow,omitempty"`
+	// Top is the top of the axis, which begins at zero.
+	Top float64 `json:"top"`
+}
+
+// StripHop is one hop of the strip. Figures are zero where they are not known.
+type StripHop struct {
+	Name     string `json:"name"`
+	Standard string `json:"standard"`
+	// Low and High are the usable range.
+	Low  float64 `json:"low"`
+	High float64 `json:"high"`
+	// Capable is what the hop could carry if it had trained as well as both of
+	// its ends can, where that is more.
+	Capable float64 `json:"capable"`
+	// Text is the usable range as people read it, without its unit.
+	Text string `json:"text"`
+	// Mark says in a word what is to be seen at once: "narrowest", or nothing.
+	Mark string `json:"mark"`
+}
+
+// Flow is what was measured through the chain.
+type Flow struct {
+	Value float64 `json:"value"`
+	Label string  `json:"label"`
+	Text  string  `json:"text"`
+}
+
+// Marks of a hop.
+const (
+	MarkNarrowest = "narrowest"
+	MarkRival     = "as narrow"
+	MarkDegraded  = "trained low"
+	MarkUnknown   = "not known"
+)
+
+// NewChainStrip makes the strip of a chain without a measurement.
+func NewChainStrip(chain link.Chain, notation unit.Notation) ChainStrip {
+	strip := ChainStrip{Title: "The chain, from host to storage", Unit: notation.Unit()}
+	rivals := map[string]bool{}
+	for _, rival := range chain.Rivals() {
+		rivals[rival.Name] = true
+	}
+	most := 0.0
+	for at, hop := range chain.Hops {
+		made := StripHop{Name: hop.Name, Standard: hop.Standard, Mark: MarkUnknown, Text: "?"}
+		if hop.Known() {
+			made.Low, made.High = notation.Value(hop.Usable.Low), notation.Value(hop.Usable.High)
+			made.Text, made.Mark = usableText(hop.Usable, notation), ""
+		}
+		switch {
+		case hop.Degraded():
+			made.Capable = notation.Value(hop.Capable.Usable.High)
+			made.Mark = MarkDegraded
+		case at == chain.BindingHop:
+			made.Mark = MarkNarrowest
+		case rivals[hop.Name]:
+			made.Mark = MarkRival
+		}
+		if hop.Degraded() && at == chain.BindingHop {
+			made.Mark = MarkNarrowest + ", " + MarkDegraded
+		}
+		most = max(most, made.High, made.Capable)
+		strip.Hops = append(strip.Hops, made)
+	}
+	strip.Top = Top(most)
+	return strip
+}
+
+// usableText writes a usable range: "961 to 1 084".
+func usableText(usable link.Range, notation unit.Notation) string {
+	return notation.Number(usable.Low) + " to " + notation.Number(usable.High)
+}
+
+// ChainStripOf makes the strip of a session, with its fastest pass as the flow;
+// false where the session knows no hop.
+func ChainStripOf(s *session.Session, notation unit.Notation) (ChainStrip, bool) {
+	if len(s.Chain.Hops) == 0 {
+		return ChainStrip{}, false
+	}
+	strip := NewChainStrip(s.Chain, notation)
+	strip.ID, strip.Title, strip.Subtitle = "strip-"+s.ID, s.DisplayName()+": the chain, from host to storage", subtitle(s)
+	var fastest *session.Pass
+	for at := range s.Passes {
+		if pass := &s.Passes[at]; fastest == nil || pass.BytesPerSecond > fastest.BytesPerSecond {
+			fastest = pass
+		}
+	}
+	if fastest != nil && fastest.BytesPerSecond > 0 {
+		strip.Flow = &Flow{
+			Value: notation.Value(fastest.BytesPerSecond), Label: fastest.Label(), Text: notation.Rate(fastest.BytesPerSecond),
+		}
+		strip.Top = Top(max(strip.Top, strip.Flow.Value))
+	}
+	return strip, true
+}
+
+// Summary says in words what the strip shows.
+func (c ChainStrip) Summary() string {
+	text := "Chain from host to storage, usable " + c.Unit + ": "
+	for at, hop := range c.Hops {
+		if at > 0 {
+			text += ", then "
+		}
+		text += fmt.Sprintf("%s %s %s", hop.Name, hop.Standard, hop.Text)
+		if hop.Mark != "" {
+			text += " (" + hop.Mark + ")"
+		}
+	}
+	if c.Flow != nil {
+		text += fmt.Sprintf("; measured %s by %s", c.Flow.Text, c.Flow.Label)
+	}
+	return text + "."
+}
