@@ -72,7 +72,7 @@ func (e *environment) demo(ctx context.Context, folder string) error {
 		return err
 	}
 	trace := filepath.Join(folder, "heat-trace.png")
-	if err := writePicture(trace, image.PNG, sessions[2], notation); err != nil {
+	if err := writePicture(trace, image.PNG, sessions[2], pictureTrace, notation); err != nil {
 		return err
 	}
 	screen.Println("")

@@ -84,6 +84,10 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 		screen.Heading("Why " + each.Kind)
 		screen.Evidence(each, notation)
 	}
+	if strip, known := figure.ChainStripOf(s, notation); known {
+		screen.Println("")
+		screen.ChainStrip(strip)
+	}
 	for _, m := range figure.DepthMaps(s, notation) {
 		screen.Println("")
 		screen.DepthMap(m)

@@ -110,7 +110,8 @@ func bindingSentence(chain link.Chain, notation unit.Notation) string {
 	if !known {
 		return "No hop of the chain is known to have a ceiling."
 	}
-	usable := notation.Number(binding.Usable.Low) + " to " + notation.Rate(binding.Usable.High)
+	through, _ := chain.Usable()
+	usable := notation.Number(through.Low) + " to " + notation.Rate(through.High)
 	rivals := chain.Rivals()
 	if len(rivals) == 0 {
 		return "The narrowest hop is " + binding.Name + " (" + binding.Standard + "): through this chain expect " + usable + " at the most."
@@ -119,7 +120,7 @@ func bindingSentence(chain link.Chain, notation unit.Notation) string {
 	for _, rival := range rivals {
 		names = append(names, rival.Name+" ("+rival.Standard+")")
 	}
-	return strings.Join(names, " and ") + " are nearly as narrow as each other: through this chain expect " + usable + " at the most, and either of them may bind."
+	return strings.Join(names, " and ") + " are nearly as narrow as each other: through this chain expect " + usable + " at the most, and any of them may bind."
 }
 
 // completeChain completes the last hop of a chain.

@@ -4,13 +4,16 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"opengauge/core/bench"
 	"opengauge/core/finding"
 	"opengauge/core/run"
 	"opengauge/core/session"
+	"opengauge/core/sim"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
 	"opengauge/present/table"
@@ -41,6 +44,7 @@ allows it; where it does not, the table says so.`,
 		},
 	}
 	flags.add(cmd, env)
+	env.addBenchFlag(cmd)
 	return cmd
 }
 
@@ -75,7 +79,12 @@ func (e *environment) runMeasurement(ctx context.Context, address string, flags 
 		return nil, err
 	}
 	id := session.NewID()
+	setup, err := e.throughSetup(address, flags.through)
+	if err != nil {
+		return nil, err
+	}
 	around, err := openBench(benchRequest{
+		setup:   setup,
 		address: address, through: flags.through, size: m.size, carrier: m.carrier, seed: flags.seed, conditions: m.conditions, tag: id,
 		overwrite: flags.overwrite, overwriteContents: flags.overwriteContents,
 	})
@@ -86,7 +95,7 @@ func (e *environment) runMeasurement(ctx context.Context, address string, flags 
 
 	request := run.Request{
 		ID: id, Name: flags.name, Plan: m.plan, Hold: m.hold, Sample: m.sample,
-		StallAfter: flags.stallAfter, ReturnWithin: flags.returnWithin, Verify: flags.verify, Target: around.target, Sensors: around.sensors,
+		StallAfter: flags.stallAfter, ReturnWithin: flags.returnWithin, Verify: flags.verify, Target: around.target, Sensors: around.sensors, Links: around.links, Parts: around.parts,
 		Chain: around.chain, Conditions: around.conditions, Environment: around.environment,
 	}
 	if err := request.Check(); err != nil {
@@ -111,6 +120,16 @@ func (e *environment) runMeasurement(ctx context.Context, address string, flags 
 	}
 	s.Findings = finding.Detect(s)
 	return s, errors.Join(err, book.Finish(s))
+}
+
+// throughSetup resolves --through for a target that is not simulated; nil where
+// it was not given.
+func (e *environment) throughSetup(address, through string) (*bench.Setup, error) {
+	if through == "" || strings.HasPrefix(address, sim.Prefix) {
+		return nil, nil
+	}
+	_, setup, err := e.setup(through)
+	return &setup, err
 }
 
 // announce says before the work what it will be.

@@ -50,7 +50,7 @@ func (f *measureFlags) add(cmd *cobra.Command, env *environment) {
 	set.BoolVar(&f.removeLeftovers, "remove-leftovers", false, "remove test files that killed runs left in the folder")
 	set.StringVar(&f.name, "name", "", "a name for the session")
 	set.StringArrayVar(&f.conditions, "condition", nil, "a key=value that describes the circumstances; may be repeated")
-	set.StringVar(&f.through, "through", "", "the enclosure that a simulated drive is in (default limpet)")
+	set.StringVar(&f.through, "through", "", "the chain from the bench book: its name, or parts with commas between; or the enclosure of a simulated drive (default limpet)")
 	set.Uint64Var(&f.seed, "seed", 1, "what a simulated part draws its chances from")
 	set.StringVar(&f.failOn, "fail-on", "", "exit with 3 if a finding is at least a note, caution or fault")
 	set.BoolVar(&env.json, "json", false, "print the session as JSON")

@@ -6,6 +6,8 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -19,30 +21,41 @@ import (
 )
 
 func newReport(env *environment) *cobra.Command {
-	out, picture, title := "", "", ""
+	out, picture, title, drawn := "", "", "", ""
 	cmd := &cobra.Command{
 		Use:   "report SESSION...",
 		Short: "Write a report to read or publish",
 		Long: `Report writes one self-contained HTML page about the given sessions: it works
 from disk and refers to nothing outside of itself. With --image it writes the
-depth map of the first session as a picture of 1280 by 800, or the heat trace of
-its longest pass where it has no map.`,
+first session's figure as a picture of 1280 by 800: its depth map, or the heat
+trace of its longest pass where it has no map, or what --figure says.`,
 		Example: `  opengauge report latest --out report.html
   opengauge report fan-off fan-on --out fan.html --title "Does the fan help?"
   opengauge report latest --image trace.png`,
 		Args:              cobra.MinimumNArgs(1),
 		ValidArgsFunction: env.completeSessions,
 		RunE: func(_ *cobra.Command, arguments []string) error {
-			return env.report(arguments, title, out, picture)
+			return env.report(arguments, title, out, picture, drawn)
 		},
 	}
 	cmd.Flags().StringVar(&out, "out", "", "the page to write, FILE.html")
 	cmd.Flags().StringVar(&picture, "image", "", "the picture to write, FILE.png or FILE.svg")
+	cmd.Flags().StringVar(&drawn, "figure", "", "the figure of --image: "+strings.Join(pictures, ", "))
+	_ = cmd.RegisterFlagCompletionFunc("figure", cobra.FixedCompletions(pictures, cobra.ShellCompDirectiveNoFileComp))
 	cmd.Flags().StringVar(&title, "title", "", "the page's title")
 	return cmd
 }
 
-func (e *environment) report(references []string, title, out, picture string) error {
+// The figures that a picture may show.
+const (
+	pictureStrip = "chain-strip"
+	pictureMap   = "depth-map"
+	pictureTrace = "heat-trace"
+)
+
+var pictures = []string{pictureStrip, pictureMap, pictureTrace}
+
+func (e *environment) report(references []string, title, out, picture, drawn string) error {
 	notation, err := e.notation()
 	if err != nil {
 		return err
@@ -56,6 +69,9 @@ func (e *environment) report(references []string, title, out, picture string) er
 			return usageError{fmt.Errorf("--image: %w", err)}
 		}
 	}
+	if drawn != "" && (picture == "" || !slices.Contains(pictures, drawn)) {
+		return usageError{fmt.Errorf("--figure %q goes with --image and is one of %s", drawn, strings.Join(pictures, ", "))}
+	}
 	sessions, err := e.loadSessions(references)
 	if err != nil {
 		return err
@@ -67,7 +83,7 @@ func (e *environment) report(references []string, title, out, picture string) er
 		e.screen().Println("wrote " + out)
 	}
 	if picture != "" {
-		if err := writePicture(picture, format, sessions[0], notation); err != nil {
+		if err := writePicture(picture, format, sessions[0], drawn, notation); err != nil {
 			return err
 		}
 		e.screen().Println("wrote " + picture)
@@ -94,10 +110,24 @@ func writePage(name, title string, sessions []*session.Session, notation unit.No
 	})
 }
 
-// writePicture writes the depth map of a session that has one, or else the heat
-// trace of its longest pass.
-func writePicture(name string, format image.Format, s *session.Session, notation unit.Notation) error {
-	if maps := figure.DepthMaps(s, notation); len(maps) > 0 {
+// writePicture writes a figure of a session: the one that is named, or else its
+// depth map, or else the heat trace of its longest pass.
+func writePicture(name string, format image.Format, s *session.Session, drawn string, notation unit.Notation) error {
+	maps := figure.DepthMaps(s, notation)
+	if drawn == "" && len(maps) > 0 {
+		drawn = pictureMap
+	}
+	switch drawn {
+	case pictureStrip:
+		strip, known := figure.ChainStripOf(s, notation)
+		if !known {
+			return fmt.Errorf("session %s knows no hop of its chain, so there is no strip to draw", s.DisplayName())
+		}
+		return writeFile(name, func(w io.Writer) error { return image.ChainStrip(w, format, strip) })
+	case pictureMap:
+		if len(maps) == 0 {
+			return fmt.Errorf("session %s has no two block sizes and depths, so there is no map to draw", s.DisplayName())
+		}
 		return writeFile(name, func(w io.Writer) error { return image.DepthMap(w, format, maps[0]) })
 	}
 	pass := figure.LongestPass(s)

@@ -4,28 +4,36 @@ import (
 	"fmt"
 	"strings"
 
+	book "opengauge/core/bench"
 	"opengauge/core/link"
+	"opengauge/core/run"
 	"opengauge/core/sensor"
 	"opengauge/core/session"
 	"opengauge/core/sim"
 	"opengauge/core/survey"
 	"opengauge/core/target"
 	"opengauge/core/unit"
+	"opengauge/examples"
 )
 
 // bench is a target with what stands around it.
-type bench struct {
+type measuredBench struct {
 	target      target.Target
 	sensors     sensor.Thermometers
 	chain       link.Chain
+	links       run.Links // or nil
+	parts       []book.Part
 	conditions  map[string]string
 	environment session.Environment
 }
 
 // benchRequest is what the command line says about the bench.
 type benchRequest struct {
-	address   string
+	address string
+	// through is the enclosure of a simulated drive, and setup what the bench
+	// book says of a real one's chain, or nil.
 	through   string
+	setup     *book.Setup
 	size      unit.Bytes
 	carrier   target.Carrier
 	overwrite string
@@ -37,39 +45,45 @@ type benchRequest struct {
 }
 
 // openBench opens what an address names: a simulated part, or a path.
-func openBench(r benchRequest) (bench, error) {
+func openBench(r benchRequest) (measuredBench, error) {
 	if name, simulated := strings.CutPrefix(r.address, sim.Prefix); simulated {
 		return openSimulated(name, r)
-	}
-	if r.through != "" {
-		return bench{}, usageError{fmt.Errorf("--through names a simulated enclosure, and %s is not simulated", r.address)}
 	}
 	opened, err := target.OpenPath(r.address, target.PathOptions{Size: r.size, Carrier: r.carrier, Tag: r.tag,
 		Overwrite: r.overwrite, OverwriteContents: r.overwriteContents})
 	if err != nil {
-		return bench{}, err
+		return measuredBench{}, err
 	}
-	return bench{
+	around := measuredBench{
 		target: opened, sensors: sensor.None{}, chain: link.NewChain(),
 		conditions: r.conditions, environment: survey.Environment(Version),
-	}, nil
+	}
+	machine := survey.Here()
+	if device, mount, known := machine.DeviceOf(r.address); known {
+		around.chain, around.links = device.Chain, machine.Watch(device)
+		machine.Describe(device, mount, &around.environment)
+	}
+	if r.setup != nil {
+		around.chain, around.parts = r.setup.Merge(around.chain), r.setup.Parts
+	}
+	return around, nil
 }
 
 // openSimulated puts a simulated drive on the bench. Conditions that a
 // simulation knows (fan, ambient) set it; those that are not given are added,
 // so that the session says what it was.
-func openSimulated(name string, r benchRequest) (bench, error) {
+func openSimulated(name string, r benchRequest) (measuredBench, error) {
 	parts, err := sim.DemoBench()
 	if err != nil {
-		return bench{}, err
+		return measuredBench{}, err
 	}
 	options, err := simulatedConditions(r)
 	if err != nil {
-		return bench{}, usageError{err}
+		return measuredBench{}, usageError{err}
 	}
 	part, err := parts.Open(name, options)
 	if err != nil {
-		return bench{}, usageError{err}
+		return measuredBench{}, usageError{err}
 	}
 	conditions := map[string]string{
 		"enclosure": part.EnclosureName(), "fan": string(part.Cooling()), "ambient": celsiusCondition(part.Ambient()),
@@ -77,10 +91,29 @@ func openSimulated(name string, r benchRequest) (bench, error) {
 	for key, value := range r.conditions {
 		conditions[key] = value
 	}
-	return bench{
-		target: part, sensors: part, chain: part.Chain(), conditions: conditions,
+	described, err := demoParts(name, part.EnclosureName())
+	if err != nil {
+		return measuredBench{}, err
+	}
+	return measuredBench{
+		target: part, sensors: part, chain: part.Chain(), parts: described, conditions: conditions,
 		environment: session.Environment{System: "simulated", ProgramVersion: Version},
 	}, nil
+}
+
+// demoParts is what the demo's bench book says of simulated parts.
+func demoParts(names ...string) ([]book.Part, error) {
+	demo, err := book.Parse(examples.BenchName, examples.Bench)
+	if err != nil {
+		return nil, err
+	}
+	var parts []book.Part
+	for _, name := range names {
+		if part, known := demo.Part(name); known {
+			parts = append(parts, part)
+		}
+	}
+	return parts, nil
 }
 
 // defaultAmbient is the air of a simulated bench that nobody described.

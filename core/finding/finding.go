@@ -16,7 +16,8 @@ type detector func(s *session.Session) []session.Finding
 
 // detectors in the order in which findings are listed within a severity.
 var detectors = []detector{
-	corruptData, cachedResult, eachPass(heatThrottle), eachPass(unsteady), imprecise, hostBound, backgroundLoad, shortRun, dropout,
+	corruptData, cachedResult, linkErrors, linkDegraded, eachPass(heatThrottle), eachPass(unsteady), imprecise, hostBound, backgroundLoad,
+	linkBound, latencyBound, againstRating, shortRun, dropout,
 }
 
 // eachPass makes a detector of one that looks at a single pass.

@@ -173,7 +173,7 @@ func TestTrust(t *testing.T) {
 		{"above the memory", "cached-result", func(s *session.Session, p *session.Pass) {
 			s.Environment.MemoryTraffic, p.BytesPerSecond = 9e9, 11e9
 		}},
-		{"at the chain's ceiling", "", func(s *session.Session, p *session.Pass) {
+		{"at the chain's ceiling", "link-bound", func(s *session.Session, p *session.Pass) {
 			s.Chain, p.BytesPerSecond = link.NewChain(hop.Hop("limpet")), 1.079e9
 		}},
 		{"in memory", "cached-result", func(s *session.Session, _ *session.Pass) { s.Target.FileSystem = "tmpfs" }},

@@ -56,6 +56,24 @@ func (c Chain) Rivals() []Hop {
 	return rivals
 }
 
+// Usable is what data can get through the whole chain: the least of its hops'
+// low and high figures, and whether any is known.
+func (c Chain) Usable() (Range, bool) {
+	var usable Range
+	known := false
+	for _, hop := range c.Hops {
+		if !hop.Known() {
+			continue
+		}
+		if !known {
+			usable = hop.Usable
+		}
+		usable = Range{Low: min(usable.Low, hop.Usable.Low), High: min(usable.High, hop.Usable.High)}
+		known = true
+	}
+	return usable, known
+}
+
 // Separator stands between the hops of a chain that is written in one line.
 const Separator = ">"
 

@@ -115,6 +115,9 @@ func TestParseChain(t *testing.T) {
 	if hop, known := chain.Binding(); !known || hop.Standard != "pcie 3.0 x4" || len(chain.Rivals()) != 1 || chain.Rivals()[0].Name != "deck" {
 		t.Errorf("binding is %q, rivals %+v", hop.Standard, chain.Rivals())
 	}
+	if usable, known := chain.Usable(); !known || usable.Low != chain.Hops[1].Usable.Low || usable.High != chain.Hops[2].Usable.High {
+		t.Errorf("the chain carries %+v", usable)
+	}
 	for _, bad := range []string{"", "pcie 4.0 x4 >", "> usb 2.0", "pigeon > usb 2.0"} {
 		if _, err := ParseChain(bad); err == nil || !strings.Contains(err.Error(), "hop ") {
 			t.Errorf("%q gives %v", bad, err)

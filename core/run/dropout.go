@@ -5,6 +5,9 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
+	"slices"
+	"strings"
 	"sync"
 	"syscall"
 	"time"
@@ -60,6 +63,20 @@ func vanished(err error) bool {
 	return false
 }
 
+// overWhichLinks says at what rates a device came back, or nothing where that is
+// not known.
+func (r *runner) overWhichLinks() string {
+	reading := r.readLinks()
+	if reading == nil {
+		return ""
+	}
+	text := ""
+	for _, name := range slices.Sorted(maps.Keys(reading.States)) {
+		text += ", " + name + " at " + reading.States[name]
+	}
+	return text
+}
+
 // outlast notes that the device vanished and waits for it. It gives nothing if
 // the device came back, and the failure itself if it did not.
 func (r *runner) outlast(ctx context.Context, failure error) error {
@@ -68,7 +85,7 @@ func (r *runner) outlast(ctx context.Context, failure error) error {
 		return failure
 	}
 	lost := r.target.Now()
-	r.events.add(lost-r.began, session.EventDropout, failure.Error())
+	r.events.add(lost-r.began, session.EventDropout, strings.ReplaceAll(failure.Error(), "\n", "; "))
 	r.progress.waiting()
 	ticks := time.NewTicker(lookAgain)
 	defer ticks.Stop()
@@ -79,7 +96,7 @@ func (r *runner) outlast(ctx context.Context, failure error) error {
 		case <-ticks.C:
 		}
 		if target.Reopen() == nil {
-			r.events.add(r.target.Now()-r.began, session.EventReturn, "the device is back")
+			r.events.add(r.target.Now()-r.began, session.EventReturn, "the device is back"+r.overWhichLinks())
 			return nil
 		}
 	}

@@ -3,11 +3,14 @@
 package run
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
+	"opengauge/core/bench"
 	"opengauge/core/engine"
 	"opengauge/core/link"
 	"opengauge/core/plan"
@@ -48,12 +51,24 @@ type Request struct {
 	ReturnWithin time.Duration
 	// Verify stamps everything that is written and checks it when it is read,
 	// and reads all of it back at the end.
-	Verify      bool
-	Target      target.Target
-	Sensors     sensor.Thermometers
+	Verify  bool
+	Target  target.Target
+	Sensors sensor.Thermometers
+	// Links looks at the links of the chain; it may be nil.
+	Links       Links
 	Chain       link.Chain
+	Parts       []bench.Part // of the chain, from the bench book
 	Conditions  map[string]string
 	Environment session.Environment
+}
+
+// Links is what looks at the links of a chain while it is measured.
+type Links interface {
+	// Reading gives their states and counters now.
+	Reading() session.LinkReading
+	// Start tells what happens to them, from another goroutine, until the
+	// returned function is called.
+	Start(tell func(kind, detail string)) (stop func())
 }
 
 // ReadOnlyError says that a plan writes to a target that must not be written.
@@ -134,7 +149,7 @@ func newRunner(request Request, keeper Keeper, watch func(Progress)) *runner {
 			Format: session.Format, ID: request.ID, Name: request.Name,
 			Started: time.Now().UTC().Truncate(time.Millisecond), State: session.Interrupted,
 			Simulated: d.Kind == target.Simulated,
-			Plan:      request.Plan, Target: describe(d), Chain: request.Chain,
+			Plan:      request.Plan, Target: describe(d), Chain: request.Chain, Parts: request.Parts,
 			Conditions: request.Conditions, Environment: request.Environment,
 			Passes: []session.Pass{}, Events: []session.Event{}, Findings: []session.Finding{},
 		},
@@ -149,6 +164,12 @@ func describe(d target.Description) session.Target {
 }
 
 func (r *runner) run(ctx context.Context) error {
+	if r.request.Links != nil {
+		stop := r.request.Links.Start(func(kind, detail string) {
+			r.events.add(r.target.Now()-r.began, kind, detail)
+		})
+		defer stop()
+	}
 	if r.target.Description().Unfilled || r.ledger != nil {
 		if err := r.fill(ctx); err != nil {
 			return fmt.Errorf("filling the test file: %w", err)
@@ -211,6 +232,7 @@ func (r *runner) attempt(ctx context.Context, pass plan.Pass) (*session.Pass, er
 func (r *runner) finish(ctx context.Context, err error) {
 	r.recordVerdict()
 	r.session.Events = append(r.session.Events, r.events.events...)
+	slices.SortStableFunc(r.session.Events, func(a, b session.Event) int { return cmp.Compare(a.TSeconds, b.TSeconds) })
 	elapsed := r.target.Now() - r.began
 	r.session.Ended = r.session.Started.Add(elapsed.Round(time.Millisecond))
 	switch {
@@ -267,6 +289,7 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error
 	timing := engine.Timing{Settle: p.Settle(), Hold: p.Hold, Bytes: p.Bytes, Within: p.Within, Sample: r.request.Sample, Stall: r.request.StallAfter}
 	watch := engine.Watch{Progress: r.progress.measuring, Temperatures: r.request.Sensors.Temperatures, Stall: r.stall}
 
+	before := r.readLinks()
 	guard, end := r.guarded(ctx, p.Operation.Writes())
 	defer end()
 	result, err := engine.Run(guard, r.target, load, timing, watch)
@@ -274,6 +297,9 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error
 	var record *session.Pass
 	if result.Operations > 0 || result.Errors > 0 {
 		made := passRecord(p, d, result, r.began)
+		if before != nil {
+			made.Link = &session.LinkRecord{Before: *before, After: *r.readLinks()}
+		}
 		record = &made
 		r.session.Passes = append(r.session.Passes, made)
 		if keeping := r.keeper.AddPass(r.session.ID, made); keeping != nil {
@@ -285,6 +311,15 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error
 		err = errors.Join(result.FirstError, err)
 	}
 	return record, target.Explain(err)
+}
+
+// readLinks gives the links' states and counters, or nil where nobody looks.
+func (r *runner) readLinks() *session.LinkReading {
+	if r.request.Links == nil {
+		return nil
+	}
+	reading := r.request.Links.Reading()
+	return &reading
 }
 
 // newSeed gives each pass its own offsets and data: the same for the same seed

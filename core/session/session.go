@@ -6,6 +6,7 @@ package session
 import (
 	"time"
 
+	"opengauge/core/bench"
 	"opengauge/core/link"
 	"opengauge/core/plan"
 	"opengauge/core/unit"
@@ -27,17 +28,19 @@ const (
 
 // Session is all that one run of a plan recorded.
 type Session struct {
-	Format      string            `json:"format"`
-	ID          string            `json:"id"`
-	Name        string            `json:"name"`
-	Started     time.Time         `json:"started"`
-	Ended       time.Time         `json:"ended"`
-	State       State             `json:"state"`
-	Failure     string            `json:"failure,omitempty"`
-	Simulated   bool              `json:"simulated"`
-	Plan        plan.Plan         `json:"plan"`
-	Target      Target            `json:"target"`
-	Chain       link.Chain        `json:"chain"`
+	Format    string     `json:"format"`
+	ID        string     `json:"id"`
+	Name      string     `json:"name"`
+	Started   time.Time  `json:"started"`
+	Ended     time.Time  `json:"ended"`
+	State     State      `json:"state"`
+	Failure   string     `json:"failure,omitempty"`
+	Simulated bool       `json:"simulated"`
+	Plan      plan.Plan  `json:"plan"`
+	Target    Target     `json:"target"`
+	Chain     link.Chain `json:"chain"`
+	// Parts are what the bench book says of the parts in the chain.
+	Parts       []bench.Part      `json:"parts,omitempty"`
 	Conditions  map[string]string `json:"conditions"`
 	Environment Environment       `json:"environment"`
 	Passes      []Pass            `json:"passes"`
@@ -72,8 +75,19 @@ type Environment struct {
 	Processors    int        `json:"processors,omitempty"`
 	MemoryBytes   unit.Bytes `json:"memory_bytes,omitempty"`
 	// MemoryTraffic is what all processors together move to and from memory.
-	MemoryTraffic  unit.BytesPerSecond `json:"memory_bytes_per_second,omitempty"`
-	ProgramVersion string              `json:"program_version"`
+	MemoryTraffic unit.BytesPerSecond `json:"memory_bytes_per_second,omitempty"`
+	// What else a figure depends on, where the system says.
+	MountOptions    string     `json:"mount_options,omitempty"`
+	Scheduler       string     `json:"scheduler,omitempty"`
+	Governor        string     `json:"processor_governor,omitempty"`
+	LoadAverage     float64    `json:"load_average,omitempty"`
+	MemoryAvailable unit.Bytes `json:"memory_available_bytes,omitempty"`
+	// Power is what saves power at the cost of latency.
+	Power map[string]string `json:"power,omitempty"`
+	// Device is the block device under the target.
+	Device         string `json:"device,omitempty"`
+	DeviceModel    string `json:"device_model,omitempty"`
+	ProgramVersion string `json:"program_version"`
 }
 
 // Pass is one timed stretch of I/O. Times are since the session started, on
@@ -114,8 +128,10 @@ type Pass struct {
 	// DeviceBytes is what everybody moved to and from the device while the pass
 	// counted, by the counters of the system, where they can be read.
 	DeviceBytes *unit.Bytes `json:"device_bytes,omitempty"`
-	Latency     Latency     `json:"latency_seconds"`
-	Samples     []Sample    `json:"samples"`
+	// Link is what the links of the chain said before the pass and after it.
+	Link    *LinkRecord `json:"link,omitempty"`
+	Latency Latency     `json:"latency_seconds"`
+	Samples []Sample    `json:"samples"`
 }
 
 // Label names the pass for people: "read random 4 KiB, depth 32".
@@ -129,6 +145,34 @@ func (p *Pass) Asked() plan.Pass {
 		WriteShare: p.WriteShare, CompressibleShare: p.CompressibleShare, Rate: p.RatePerSecond, Durable: p.Durable,
 		Span: p.SpanBytes,
 	}
+}
+
+// LinkRecord is the state of a chain's links before a pass and after it.
+type LinkRecord struct {
+	Before LinkReading `json:"before"`
+	After  LinkReading `json:"after"`
+}
+
+// LinkReading is what the system says of a chain's links at one moment.
+type LinkReading struct {
+	// States are the standards that hops run at, by the hop's name.
+	States map[string]string `json:"states"`
+	// Counters only ever grow; their names say what of which device they count.
+	Counters map[string]int64 `json:"counters"`
+}
+
+// Growth is how much each counter grew during the pass, of those that did.
+func (l *LinkRecord) Growth() map[string]int64 {
+	grown := map[string]int64{}
+	if l == nil {
+		return grown
+	}
+	for name, after := range l.After.Counters {
+		if before, known := l.Before.Counters[name]; known && after > before {
+			grown[name] = after - before
+		}
+	}
+	return grown
 }
 
 // Interval is a 95% interval.
@@ -209,6 +253,16 @@ const (
 	EventStall   = "stall"
 	EventDropout = "dropout"
 	EventReturn  = "return"
+	// EventRelink says that a hop runs at another rate than before.
+	EventRelink = "relink"
+	// EventReset and EventTimeout are the kernel's words for a device that had
+	// to be reset, or did not answer it; EventKernel is any other warning.
+	EventReset   = "reset"
+	EventTimeout = "timeout"
+	EventKernel  = "kernel"
+	// EventRemoved and EventAdded say that the system lost or found a device.
+	EventRemoved = "removed"
+	EventAdded   = "added"
 )
 
 // Event is something that happened while the session ran.
@@ -216,6 +270,17 @@ type Event struct {
 	TSeconds float64 `json:"t_seconds"`
 	Kind     string  `json:"kind"`
 	Detail   string  `json:"detail"`
+}
+
+// Part gives the part of a kind that the session's chain has, as the bench book
+// describes it.
+func (s *Session) Part(kind bench.Kind) (bench.Part, bool) {
+	for _, part := range s.Parts {
+		if part.Kind == kind {
+			return part, true
+		}
+	}
+	return bench.Part{}, false
 }
 
 // ElapsedSeconds is how long the session lasted on the target's clock.

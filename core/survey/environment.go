@@ -1,5 +1,3 @@
-// Package survey finds out what this machine has. So far: what kind of machine
-// it is; devices and their links come next.
 package survey
 
 import (
@@ -12,6 +10,20 @@ import (
 	"opengauge/core/session"
 	"opengauge/core/unit"
 )
+
+// Describe adds to an environment what a figure depends on besides: how the
+// device under the target is set up.
+func (m *Machine) Describe(d Device, mount Mount, into *session.Environment) {
+	into.Device, into.DeviceModel, into.MountOptions, into.Power = d.Name, d.Model, mount.Options, d.Power
+	into.Scheduler = chosen(m.text(d.folder, "queue/scheduler"))
+	into.Governor = m.text("sys/devices/system/cpu/cpu0/cpufreq/scaling_governor")
+	if load, known := m.number("proc/loadavg"); known {
+		into.LoadAverage = load
+	}
+	if memory, err := mem.VirtualMemory(); m.live && err == nil {
+		into.MemoryAvailable = unit.Bytes(memory.Available)
+	}
+}
 
 // Environment describes this machine. What cannot be read is left empty.
 func Environment(programVersion string) session.Environment {

@@ -37,6 +37,7 @@ func TestNewHeatTrace(t *testing.T) {
 	findings := []session.Finding{
 		{Kind: "heat-throttle", Severity: session.Caution, Passes: []int{1}, FromSeconds: 30, ToSeconds: 60},
 		{Kind: "unsteady", Severity: session.Caution, Passes: []int{0}, FromSeconds: 1, ToSeconds: 2},
+		{Kind: "link-bound", Severity: session.Note, Passes: []int{1}, ToSeconds: 60}, // all of it marks nothing
 	}
 	trace := NewHeatTrace(s, LongestPass(s), findings, unit.Bits)
 	if trace.Unit != "Gbit/s" || trace.Colour != Writes || trace.Seconds != 60 {
@@ -110,5 +111,30 @@ func TestDepthMapTellsMeasuredFromFilledIn(t *testing.T) {
 	}
 	if maps[0].Cells[1][1].Known {
 		t.Error("an estimate of writes stands in a map of reads")
+	}
+}
+
+func TestChainStrip(t *testing.T) {
+	s := longSession()
+	x4, _ := link.PCIe(8e9, 4)
+	x2, _ := link.PCIe(8e9, 2)
+	wide, _ := link.Find("usb 3.2 gen 2")
+	s.Chain = link.NewChain(link.Trained("slot", x2.State(), x4.State()), wide.Hop("limpet"), link.Hop{Name: "virtio1", State: link.State{Standard: "virtio"}})
+	s.Passes[1].BytesPerSecond = 1042e6
+	strip, known := ChainStripOf(s, unit.Decimal)
+	if !known || len(strip.Hops) != 3 || strip.Flow == nil || strip.Flow.Text != "1\u00a0042 MB/s" || strip.Top != 4000 {
+		t.Fatalf("strip is %+v", strip)
+	}
+	for at, want := range []string{MarkDegraded, MarkNarrowest, MarkUnknown} {
+		if strip.Hops[at].Mark != want {
+			t.Errorf("hop %d is marked %q, want %q", at, strip.Hops[at].Mark, want)
+		}
+	}
+	if strip.Hops[0].Capable <= strip.Hops[0].High || strip.Hops[1].Text != "961 to 1\u00a0084" {
+		t.Errorf("hops are %+v", strip.Hops)
+	}
+	s.Chain = link.NewChain()
+	if _, known := ChainStripOf(s, unit.Decimal); known {
+		t.Error("a chain without hops has a strip")
 	}
 }

@@ -142,6 +142,10 @@ func temperatureLines(pass *session.Pass) []Line {
 	return lines
 }
 
+// wholePass is the share of a pass from which on a stretch is all of it: what a
+// finding says of a whole pass marks no moment of it.
+const wholePass = 0.98
+
 // spansOf gives the stretches that findings mark on a pass.
 func spansOf(pass *session.Pass, findings []session.Finding, notation unit.Notation) []Span {
 	spans := []Span{}
@@ -154,6 +158,9 @@ func spansOf(pass *session.Pass, findings []session.Finding, notation unit.Notat
 			stretches = []session.Span{{FromSeconds: finding.FromSeconds, ToSeconds: finding.ToSeconds}}
 		}
 		for _, stretch := range stretches {
+			if len(pass.Samples) > 0 && stretch.ToSeconds-stretch.FromSeconds >= wholePass*pass.Samples[len(pass.Samples)-1].TSeconds {
+				continue
+			}
 			level := levelBetween(pass, stretch.FromSeconds, stretch.ToSeconds)
 			spans = append(spans, Span{
 				From: stretch.FromSeconds, To: stretch.ToSeconds, Kind: finding.Kind, Severity: string(finding.Severity),

@@ -2,11 +2,13 @@ package image
 
 import (
 	"io"
+	"math"
 	"strconv"
 
 	"gonum.org/v1/plot/vg"
 	"gonum.org/v1/plot/vg/draw"
 
+	"opengauge/core/unit"
 	"opengauge/present/figure"
 )
 
@@ -52,8 +54,16 @@ func stripAxis(area draw.Canvas, strip figure.ChainStrip) {
 		value := strip.Top * float64(tick) / ticks
 		y := height(area, strip, value)
 		area.StrokeLine2(draw.LineStyle{Color: wash(figure.CeilingGrey, 60), Width: pixels(1)}, area.Min.X, y, area.Max.X, y)
-		area.FillText(label, vg.Point{X: area.Min.X - pixels(10), Y: y}, strconv.FormatFloat(value, 'g', 6, 64))
+		area.FillText(label, vg.Point{X: area.Min.X - pixels(10), Y: y}, axisNumber(value))
 	}
+}
+
+// axisNumber writes a round number as everywhere else.
+func axisNumber(value float64) string {
+	if value >= 1000 && value == math.Trunc(value) {
+		return unit.Grouped(int64(value))
+	}
+	return strconv.FormatFloat(value, 'g', 6, 64)
 }
 
 func rectangle(left, bottom, right, top vg.Length) vg.Rectangle {

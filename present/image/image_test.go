@@ -93,3 +93,34 @@ func TestFormatOf(t *testing.T) {
 		t.Error("an unknown ending is accepted")
 	}
 }
+
+func TestChainStripDrawsTheFlowThroughAllHops(t *testing.T) {
+	strip := figure.ChainStrip{
+		Title: "deck", Unit: "MB/s", Top: 4000, Flow: &figure.Flow{Value: 2000, Text: "2 000 MB/s", Label: "read"},
+		Hops: []figure.StripHop{{Name: "a", Standard: "usb4 40g", Low: 2800, High: 3800, Capable: 3900}, {Name: "b", Standard: "pcie 3.0 x4", Low: 3200, High: 3700, Mark: figure.MarkNarrowest}},
+	}
+	var out bytes.Buffer
+	if err := ChainStrip(&out, PNG, strip); err != nil {
+		t.Fatal(err)
+	}
+	picture, err := png.Decode(&out)
+	if err != nil {
+		t.Fatal(err)
+	}
+	// The surface of the flow is half-way up, and green from edge to edge.
+	middle := stripTop + (Height-stripTop-stripBottom)/2
+	for _, x := range []int{stripLeft + 5, Width / 2, Width - stripRight - 5} {
+		found := false
+		for y := middle - 3; y <= middle+3; y++ {
+			r, g, b, _ := picture.At(x, y).RGBA()
+			found = found || g > r && g > b
+		}
+		if !found {
+			t.Errorf("no flow at column %d", x)
+		}
+	}
+	out.Reset()
+	if err := ChainStrip(&out, SVG, strip); err != nil || !strings.Contains(out.String(), "usb4 40g") {
+		t.Errorf("as SVG: %v", err)
+	}
+}

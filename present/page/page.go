@@ -49,8 +49,10 @@ type sessionView struct {
 	Repeats          table.Table
 	Circumstances    table.Table
 	Findings         []findingView
-	Maps             []traceView
-	Traces           []traceView
+	// Strip is nil where no hop of the chain is known.
+	Strip  *traceView
+	Maps   []traceView
+	Traces []traceView
 }
 
 type findingView struct {
@@ -80,7 +82,7 @@ func Write(w io.Writer, report Report) error {
 
 func newView(report Report) (view, error) {
 	made := view{Title: report.Title, Program: report.Program, Written: report.Written.Format("2006-01-02 15:04 MST")}
-	charts := chartData{Traces: map[string]figure.HeatTrace{}, Maps: []figure.DepthMap{}}
+	charts := chartData{Traces: map[string]figure.HeatTrace{}, Maps: []figure.DepthMap{}, Strips: []figure.ChainStrip{}}
 	for _, s := range report.Sessions {
 		made.Sessions = append(made.Sessions, newSessionView(s, report, &charts))
 		made.Simulated = made.Simulated || s.Simulated
@@ -108,6 +110,7 @@ func newView(report Report) (view, error) {
 type chartData struct {
 	Traces map[string]figure.HeatTrace `json:"traces"`
 	Maps   []figure.DepthMap           `json:"maps"`
+	Strips []figure.ChainStrip         `json:"strips"`
 }
 
 // newSessionView makes a session's view, and adds what is to be drawn to charts.
@@ -121,6 +124,12 @@ func newSessionView(s *session.Session, report Report, charts *chartData) sessio
 		made.Findings = append(made.Findings, findingView{
 			Finding: finding, Mark: figure.SeverityMark(string(finding.Severity)), Percent: fmt.Sprintf("%.0f %%", finding.Confidence*100),
 		})
+	}
+	if strip, known := figure.ChainStripOf(s, report.Notation); known {
+		charts.Strips = append(charts.Strips, strip)
+		made.Strip = &traceView{
+			ID: strip.ID, Title: strip.Title, Subtitle: strip.Subtitle, Summary: strip.Summary(), Table: table.Chain(s.Chain, report.Notation),
+		}
 	}
 	maps := figure.DepthMaps(s, report.Notation)
 	charts.Maps = append(charts.Maps, maps...)

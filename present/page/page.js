@@ -110,6 +110,37 @@
     };
   }
 
+  function stripOption(strip) {
+    const ink = colour("ink"), grey = colour("grey"), flow = colour("teal");
+    const names = strip.hops.map(function (hop) { return hop.standard + "\n" + hop.name + (hop.mark ? "\n\u25b2 " + hop.mark : ""); });
+    const marked = function (hop) { return hop.mark ? { borderColor: ink, borderWidth: 2 } : {}; };
+    const series = [
+      { name: "carries at the least", type: "bar", stack: "hop", barWidth: "88%", itemStyle: { color: grey, opacity: 0.35 },
+        data: strip.hops.map(function (hop) { return { value: hop.low, itemStyle: marked(hop) }; }) },
+      { name: "carries at the most", type: "bar", stack: "hop", barWidth: "88%",
+        itemStyle: { color: colour("rule"), decal: { symbol: "rect", dashArrayX: [1, 0], dashArrayY: [2, 5], rotation: -0.8, color: grey } },
+        label: { show: true, position: "top", color: ink, fontWeight: "bold", formatter: function (p) { return strip.hops[p.dataIndex].text; } },
+        data: strip.hops.map(function (hop) { return { value: hop.high - hop.low, itemStyle: marked(hop) }; }) },
+      { name: "could carry", type: "bar", stack: "hop", barWidth: "88%", itemStyle: { color: "transparent", borderColor: grey, borderType: "dashed", borderWidth: 2 },
+        data: strip.hops.map(function (hop) { return hop.capable > hop.high ? hop.capable - hop.high : 0; }) }
+    ];
+    if (strip.flow) {
+      series[0].markArea = { silent: true, itemStyle: { color: flow, opacity: 0.45 }, data: [[{ yAxis: 0 }, { yAxis: strip.flow.value }]] };
+      series[0].markLine = {
+        silent: true, symbol: "none", lineStyle: { color: flow, width: 3, type: "solid" }, data: [{ yAxis: strip.flow.value }],
+        label: { position: "insideEndTop", color: ink, fontWeight: "bold", formatter: "measured: " + strip.flow.text }
+      };
+    }
+    return {
+      animation: !still.matches, textStyle: { fontFamily: "system-ui, sans-serif" },
+      tooltip: { trigger: "item", formatter: function (p) { const hop = strip.hops[p.dataIndex]; return hop.name + ", " + hop.standard + ": " + hop.text + " " + strip.unit; } },
+      grid: { left: 76, right: 24, top: 44, bottom: 72 },
+      xAxis: { type: "category", data: names, axisLabel: { color: ink, interval: 0, lineHeight: 17 }, axisTick: { show: false } },
+      yAxis: { type: "value", min: 0, max: strip.top, name: strip.unit + ", higher carries more", nameTextStyle: { color: ink, align: "left" }, axisLabel: { color: ink, formatter: grouped }, splitLine: { lineStyle: { color: colour("rule") } } },
+      series: series
+    };
+  }
+
   function show(id, made) {
     let chart = charts.get(id);
     if (!chart) {
@@ -121,6 +152,7 @@
 
   function draw() {
     Object.entries(data.traces).forEach(function (entry) { show(entry[0], option(entry[1])); });
+    data.strips.forEach(function (strip) { show(strip.id, stripOption(strip)); });
     data.maps.forEach(function (map) { show(map.id, mapOption(map)); });
   }
 

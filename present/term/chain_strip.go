@@ -27,7 +27,7 @@ func (s *Screen) ChainStrip(strip figure.ChainStrip) {
 	most := max(room/narrowestColumn, 1)
 	for from := 0; from < len(strip.Hops); from += most {
 		part := strip.Hops[from:min(from+most, len(strip.Hops))]
-		s.stripPart(strip, part, min(room/len(part), 24))
+		s.stripPart(strip, part, min(room/len(part), 26))
 	}
 	s.Println(strings.Repeat(" ", axisWidth+2) + faint.Render("▒ usable, at the most   ░ if it had trained as both ends can   ? not known"))
 	if strip.Flow != nil {

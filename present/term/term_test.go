@@ -7,6 +7,7 @@ import (
 	"testing"
 	"time"
 
+	"opengauge/core/link"
 	"opengauge/core/plan"
 	"opengauge/core/run"
 	"opengauge/core/session"
@@ -167,5 +168,28 @@ func TestProgressOnATerminalIsRedrawn(t *testing.T) {
 	}
 	if !strings.HasSuffix(text, "\r\x1b[K") && !strings.HasSuffix(text, "\r\x1b[0K") {
 		t.Errorf("the line is not taken away at the end: %q", text)
+	}
+}
+
+func TestChainStripShowsEveryHop(t *testing.T) {
+	chain, err := link.ParseChain("desk: usb4 40g > short cable: usb 3.2 gen 1 > sandpiper: pcie 3.0 x4")
+	if err != nil {
+		t.Fatal(err)
+	}
+	strip := figure.NewChainStrip(chain, unit.Decimal)
+	strip.Flow = &figure.Flow{Value: 440, Text: "440 MB/s", Label: "read sequential"}
+	text := drawn(func(s *Screen) { s.ChainStrip(strip) })
+	for _, want := range []string{"usb 3.2 gen 1", "short cable", "▲ narrowest", "411 to 463", "measured: 440 MB/s", "higher carries more"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("%q is not in:\n%s", want, text)
+		}
+	}
+	lines := strings.Split(text, "\n")
+	// The flow runs along the whole bottom row; only the wide hops reach the top.
+	if bottom := lines[9]; strings.Count(bottom, "█") < 60 {
+		t.Errorf("the bottom row is %q", bottom)
+	}
+	if top := lines[3]; strings.Count(top, "▒") < 40 {
+		t.Errorf("the row below the top is %q", top)
 	}
 }

@@ -1,0 +1,84 @@
+package cli
+
+import (
+	"errors"
+
+	"github.com/spf13/cobra"
+
+	"opengauge/core/bench"
+	"opengauge/core/forecast"
+	"opengauge/core/session"
+	"opengauge/core/unit"
+	"opengauge/present/figure"
+	"opengauge/present/table"
+)
+
+func newForesee(env *environment) *cobra.Command {
+	through := ""
+	cmd := &cobra.Command{
+		Use:   "foresee SESSION",
+		Short: "Say what to expect of a drive in a chain not tried yet",
+		Long: `Foresee takes what a drive did in one chain and says what to expect of it in
+another: which hop will bind, and how fast each pass will be. Where the old chain
+was the limit, the drive may do more than it could show; its rating from the
+bench book then bounds what to hope for.
+
+--through names a chain of the bench book, or parts of it with commas between.`,
+		Example: `  opengauge foresee latest --through deck-tablet,barnacle
+  opengauge foresee stick-fan --through cabin-barnacle --json`,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: env.completeSessions,
+		RunE:              func(_ *cobra.Command, arguments []string) error { return env.foresee(arguments[0], through) },
+	}
+	cmd.Flags().StringVar(&through, "through", "", "the chain: a name from the bench book, or parts with commas between")
+	cmd.Flags().BoolVar(&env.json, "json", false, "print the forecast as JSON")
+	env.addBenchFlag(cmd)
+	return cmd
+}
+
+// forecastRecord is what foresee --json prints.
+type forecastRecord struct {
+	Format string `json:"format"`
+	forecast.Forecast
+	Simulated bool `json:"simulated"`
+}
+
+func (e *environment) foresee(reference, through string) error {
+	notation, err := e.notation()
+	if err != nil {
+		return err
+	}
+	if through == "" {
+		return usageError{errors.New("say which chain with --through: a name from the bench book, or parts with commas between")}
+	}
+	book, setup, err := e.setup(through)
+	if err != nil {
+		return err
+	}
+	sessions, err := e.loadSessions([]string{reference})
+	if err != nil {
+		return err
+	}
+	if drive, known := sessions[0].Part(bench.Drive); known {
+		if setup, err = book.With(setup, through, drive.Name); err != nil {
+			return err
+		}
+	}
+	made := forecast.New(sessions[0], setup.Chain)
+	if e.json {
+		return e.writeJSON(forecastRecord{Format: "opengauge.forecast/1", Forecast: made, Simulated: sessions[0].Simulated})
+	}
+	e.showForecast(sessions[0], made, through, notation)
+	return nil
+}
+
+func (e *environment) showForecast(s *session.Session, made forecast.Forecast, through string, notation unit.Notation) {
+	screen := e.screen()
+	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName() + ", through " + through)
+	screen.Println("")
+	screen.ChainStrip(figure.NewChainStrip(made.Chain, notation))
+	screen.Println("")
+	screen.Paragraph("", bindingSentence(made.Chain, notation))
+	screen.Println("")
+	screen.Table(table.Forecast(made, notation))
+}

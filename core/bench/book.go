@@ -1,0 +1,311 @@
+// Package bench holds the bench book: the parts on the bench that no machine
+// reports, what their makers rate them at, what they cost, and the chains that
+// they make.
+package bench
+
+import (
+	"fmt"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+
+	"opengauge/core/document"
+	"opengauge/core/link"
+	"opengauge/core/unit"
+)
+
+// Kind is what a part is, in the order in which a chain has them.
+type Kind string
+
+// The kinds of parts.
+const (
+	Host      Kind = "host"
+	Cable     Kind = "cable"
+	Enclosure Kind = "enclosure"
+	Drive     Kind = "drive"
+)
+
+var kindOrder = []Kind{Host, Cable, Enclosure, Drive}
+
+// Part is one thing on the bench.
+type Part struct {
+	Kind  Kind   `json:"kind"`
+	Name  string `json:"name"`
+	About string `json:"about,omitempty"`
+	// Link is what the part connects by, towards the host. A host has ports
+	// instead.
+	Link link.Standard `json:"-"`
+	// Standard is the name of Link.
+	Standard string `json:"standard,omitempty"`
+	// Ports of a host, by name.
+	Ports []Port `json:"-"`
+	// Inside is what an enclosure connects its drive by.
+	Inside   link.Standard `json:"-"`
+	Bridge   string        `json:"bridge,omitempty"`
+	Firmware string        `json:"firmware,omitempty"`
+	Cooling  string        `json:"cooling,omitempty"`
+	Serial   string        `json:"serial,omitempty"`
+	Capacity unit.Bytes    `json:"capacity_bytes,omitempty"`
+	// Price is in whatever currency the book uses throughout.
+	Price   float64 `json:"price,omitempty"`
+	Notes   string  `json:"notes,omitempty"`
+	Ratings Ratings `json:"ratings,omitzero"`
+}
+
+// Port is one of a host's ports.
+type Port struct {
+	Name string
+	Link link.Standard
+}
+
+// Ratings are what a maker states; zero where it states nothing.
+type Ratings struct {
+	SequentialRead  unit.BytesPerSecond `json:"sequential_read_bytes_per_second,omitempty"`
+	SequentialWrite unit.BytesPerSecond `json:"sequential_write_bytes_per_second,omitempty"`
+	RandomReadIOPS  float64             `json:"random_read_iops,omitempty"`
+	RandomWriteIOPS float64             `json:"random_write_iops,omitempty"`
+	Endurance       unit.Bytes          `json:"endurance_bytes,omitempty"`
+}
+
+// Book is a bench book.
+type Book struct {
+	Parts []Part
+	// Chains are lists of names of parts.
+	Chains []NamedChain
+}
+
+// NamedChain is a chain that the book gives a name.
+type NamedChain struct {
+	Name  string
+	Parts []string
+	place document.Node
+}
+
+// Load reads a bench book from a file.
+func Load(file string) (Book, error) {
+	source, err := os.ReadFile(file)
+	if err != nil {
+		return Book{}, fmt.Errorf("could not read the bench book: %w", err)
+	}
+	return Parse(file, source)
+}
+
+// Parse reads a bench book written in YAML. Errors name file, line and column.
+func Parse(file string, source []byte) (Book, error) {
+	root, err := document.Parse(file, source)
+	if err != nil {
+		return Book{}, err
+	}
+	fields, err := root.Fields("hosts", "cables", "enclosures", "drives", "chains")
+	if err != nil {
+		return Book{}, err
+	}
+	book := Book{}
+	for at, section := range []string{"hosts", "cables", "enclosures", "drives"} {
+		if err := book.addParts(fields, section, kindOrder[at]); err != nil {
+			return Book{}, err
+		}
+	}
+	if err := book.addChains(fields); err != nil {
+		return Book{}, err
+	}
+	return book, nil
+}
+
+func (b *Book) addParts(fields map[string]document.Node, section string, kind Kind) error {
+	node, given := fields[section]
+	if !given {
+		return nil
+	}
+	entries, err := node.Entries()
+	if err != nil {
+		return err
+	}
+	for _, entry := range entries {
+		if _, taken := b.Part(entry.Key); taken || strings.ContainsAny(entry.Key, ".,> ") {
+			return entry.KeyNode.Errorf("the name %q is taken, or holds a space, a dot, a comma or >; every part needs one of its own", entry.Key)
+		}
+		part, err := parsePart(kind, entry)
+		if err != nil {
+			return err
+		}
+		b.Parts = append(b.Parts, part)
+	}
+	return nil
+}
+
+// Part gives the part of that name.
+func (b Book) Part(name string) (Part, bool) {
+	for _, part := range b.Parts {
+		if part.Name == name {
+			return part, true
+		}
+	}
+	return Part{}, false
+}
+
+// keysOf are the keys that a part of a kind may have.
+func keysOf(kind Kind) []string {
+	common := []string{"about", "price", "notes"}
+	switch kind {
+	case Host:
+		return append(common, "ports")
+	case Cable:
+		return append(common, "link")
+	case Enclosure:
+		return append(common, "link", "inside", "bridge", "firmware", "cooling")
+	default:
+		return append(common, "link", "serial", "firmware", "capacity", "ratings")
+	}
+}
+
+func parsePart(kind Kind, entry document.Entry) (Part, error) {
+	part := Part{Kind: kind, Name: entry.Key}
+	fields, err := entry.Value.Fields(keysOf(kind)...)
+	if err != nil {
+		return part, err
+	}
+	texts := map[string]*string{
+		"about": &part.About, "notes": &part.Notes, "bridge": &part.Bridge, "firmware": &part.Firmware, "cooling": &part.Cooling, "serial": &part.Serial,
+	}
+	for key, node := range fields {
+		switch key {
+		case "link":
+			err = read(node, &part.Link, link.Find)
+			part.Standard = part.Link.Name
+		case "inside":
+			err = read(node, &part.Inside, link.Find)
+		case "capacity":
+			err = read(node, &part.Capacity, unit.ParseBytes)
+		case "price":
+			err = read(node, &part.Price, parsePrice)
+		case "ports":
+			part.Ports, err = parsePorts(node)
+		case "ratings":
+			part.Ratings, err = parseRatings(node)
+		default:
+			*texts[key], err = node.Text()
+		}
+		if err != nil {
+			return part, err
+		}
+	}
+	_, linked := fields["link"]
+	if kind != Host && !linked {
+		return part, entry.KeyNode.Errorf("the %s %s needs a \"link\": what it connects by; opengauge link lists them", kind, part.Name)
+	}
+	if kind == Host && len(part.Ports) == 0 {
+		return part, entry.KeyNode.Errorf("the host %s needs \"ports\", each with what it connects by", part.Name)
+	}
+	return part, nil
+}
+
+func parsePorts(node document.Node) ([]Port, error) {
+	entries, err := node.Entries()
+	if err != nil {
+		return nil, err
+	}
+	var ports []Port
+	for _, entry := range entries {
+		port := Port{Name: entry.Key}
+		if err := read(entry.Value, &port.Link, link.Find); err != nil {
+			return nil, err
+		}
+		ports = append(ports, port)
+	}
+	return ports, nil
+}
+
+func parseRatings(node document.Node) (Ratings, error) {
+	var r Ratings
+	fields, err := node.Fields("sequential-read", "sequential-write", "random-read", "random-write", "endurance")
+	if err != nil {
+		return r, err
+	}
+	for key, value := range fields {
+		switch key {
+		case "sequential-read":
+			err = read(value, &r.SequentialRead, unit.ParseRate)
+		case "sequential-write":
+			err = read(value, &r.SequentialWrite, unit.ParseRate)
+		case "random-read":
+			err = read(value, &r.RandomReadIOPS, parseIOPS)
+		case "random-write":
+			err = read(value, &r.RandomWriteIOPS, parseIOPS)
+		case "endurance":
+			err = read(value, &r.Endurance, unit.ParseBytes)
+		}
+		if err != nil {
+			return r, err
+		}
+	}
+	return r, nil
+}
+
+// read parses the text of a node, and puts the node's place into an error.
+func read[T any](node document.Node, place *T, parse func(string) (T, error)) error {
+	text, err := node.Text()
+	if err != nil {
+		return err
+	}
+	if *place, err = parse(text); err != nil {
+		return node.Errorf("%s", err)
+	}
+	return nil
+}
+
+func parsePrice(text string) (float64, error) {
+	price, err := strconv.ParseFloat(text, 64)
+	if err != nil || !(price >= 0 && price < 1e9) {
+		return 0, fmt.Errorf("%q is not a price; write a number, in one currency throughout the book", text)
+	}
+	return price, nil
+}
+
+func parseIOPS(text string) (float64, error) {
+	iops, err := strconv.ParseFloat(text, 64)
+	if err != nil || !(iops > 0 && iops < 1e9) {
+		return 0, fmt.Errorf("%q is not a number of operations a second", text)
+	}
+	return iops, nil
+}
+
+func (b *Book) addChains(fields map[string]document.Node) error {
+	node, given := fields["chains"]
+	if !given {
+		return nil
+	}
+	entries, err := node.Entries()
+	if err != nil {
+		return err
+	}
+	for _, entry := range entries {
+		chain := NamedChain{Name: entry.Key, place: entry.Value}
+		for _, element := range entry.Value.List() {
+			name, err := element.Text()
+			if err != nil {
+				return err
+			}
+			chain.Parts = append(chain.Parts, name)
+		}
+		if _, err := b.resolve(chain.Parts); err != nil {
+			return entry.Value.Errorf("%s", err)
+		}
+		b.Chains = append(b.Chains, chain)
+	}
+	return nil
+}
+
+// chainNames lists the book's chains and parts for a message.
+func (b Book) names() string {
+	var names []string
+	for _, chain := range b.Chains {
+		names = append(names, chain.Name)
+	}
+	for _, part := range b.Parts {
+		names = append(names, part.Name)
+	}
+	slices.Sort(names)
+	return strings.Join(names, ", ")
+}

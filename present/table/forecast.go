@@ -1,0 +1,38 @@
+package table
+
+import (
+	"opengauge/core/forecast"
+	"opengauge/core/unit"
+)
+
+// Forecast is the table of what to expect of each pass.
+func Forecast(f forecast.Forecast, notation unit.Notation) Table {
+	t := Table{Columns: []Column{text("pass"), number("measured " + notation.Unit()), number("expect"), text("the limit will be")}}
+	open := false
+	for _, p := range f.Passes {
+		expected := notation.Number(p.Expected.Low) + " to " + notation.Number(p.Expected.High)
+		if p.Open {
+			expected += " *"
+			open = true
+		}
+		t.Rows = append(t.Rows, []string{p.Label, notation.Number(p.Measured), expected, limitWords(p)})
+	}
+	if open {
+		t.Notes = append(t.Notes, "* The chain that this was measured in was the limit, so the drive may do more than it could show. The high figure is its rating, or else what the new chain carries.")
+	}
+	t.Notes = append(t.Notes, "Latency of another bridge is not known beforehand: passes of small blocks at low depth may shift by its tens of microseconds.")
+	return t
+}
+
+func limitWords(p forecast.Pass) string {
+	switch p.Binds {
+	case forecast.ByHop:
+		return p.Hop
+	case forecast.ByDrive:
+		return "the drive"
+	case forecast.ByEither:
+		return p.Hop + " or the drive"
+	default:
+		return "not known"
+	}
+}
