@@ -5,7 +5,7 @@ export CGO_ENABLED = 0
 # What the tests run on: a whole package list, so that a new one is never left out.
 PACKAGES = ./...
 
-.PHONY: demo build test bench lint cross fuzz
+.PHONY: demo build test bench lab lint cross fuzz
 
 demo: build ## build the program and run the full example
 	bin/opengauge demo --out bin/demo
@@ -18,6 +18,10 @@ test: ## run the tests
 
 bench: ## speed and cost, as ratios to a bare loop of the same system calls where that is what counts
 	go test -run '^$$' -bench . ./core/target ./core/sim ./cli
+
+lab: ## virtual hardware: needs QEMU (Debian: qemu-system-x86) and fetches Debian's kernel package
+	@ls .lab/linux-image-*.deb >/dev/null 2>&1 || lab/fetch-kernel || true
+	OPENGAUGE_LAB=1 go test -count=1 -v ./lab
 
 lint: ## formatting, vet and staticcheck
 	@unformatted=$$(gofmt -l $$(git ls-files '*.go')); if [ -n "$$unformatted" ]; then echo "gofmt needed: $$unformatted"; exit 1; fi
@@ -32,3 +36,6 @@ fuzz: ## look for inputs that break the parsers, for a while
 	go test ./core/document -run '^$$' -fuzz FuzzParse -fuzztime 30s
 	go test ./core/plan -run '^$$' -fuzz FuzzParse -fuzztime 30s
 	go test ./core/unit -run '^$$' -fuzz FuzzParseBytes -fuzztime 30s
+	go test ./core/bench -run '^$$' -fuzz FuzzParse -fuzztime 30s
+	go test ./core/survey -run '^$$' -fuzz FuzzReadCapture -fuzztime 30s
+	go test ./core/survey -run '^$$' -fuzz FuzzDeviceMegabits -fuzztime 30s

@@ -1,0 +1,157 @@
+//go:build linux
+
+// Guest is the first process of the lab's virtual machine: it sets the machine
+// up, then runs the program as it is told over the second serial port, and hands
+// back what it printed.
+package main
+
+import (
+	"bufio"
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"strings"
+	"time"
+
+	"golang.org/x/sys/unix"
+)
+
+// request is a line that the host sends; answer is the line that it gets.
+type request struct {
+	Run []string `json:"run"`
+	// Write puts a file into place first.
+	Write map[string]string `json:"write"`
+}
+
+type answer struct {
+	Code   int    `json:"code"`
+	Stdout string `json:"stdout"`
+	Stderr string `json:"stderr"`
+}
+
+const port = "/dev/ttyS1"
+
+func main() {
+	if err := serve(); err != nil {
+		fmt.Fprintln(os.Stderr, "lab guest:", err)
+	}
+	_ = unix.Reboot(unix.LINUX_REBOOT_CMD_POWER_OFF)
+}
+
+func serve() error {
+	if err := mountAll(); err != nil {
+		return err
+	}
+	if err := loadModules(); err != nil {
+		return err
+	}
+	settle()
+	line, err := openPort()
+	if err != nil {
+		return err
+	}
+	defer line.Close()
+	fmt.Fprintln(line, "ready")
+	for lines := bufio.NewScanner(line); lines.Scan(); {
+		var asked request
+		if err := json.Unmarshal(lines.Bytes(), &asked); err != nil {
+			return err
+		}
+		if len(asked.Run) == 0 {
+			return nil
+		}
+		given, err := json.Marshal(carryOut(asked))
+		if err != nil {
+			return err
+		}
+		if _, err := line.Write(append(given, '\n')); err != nil {
+			return err
+		}
+	}
+	return errors.New("the host hung up")
+}
+
+func mountAll() error {
+	for _, each := range []struct{ kind, place string }{
+		{"devtmpfs", "/dev"}, {"proc", "/proc"}, {"sysfs", "/sys"}, {"debugfs", "/sys/kernel/debug"}, {"tmpfs", "/tmp"},
+	} {
+		if err := os.MkdirAll(each.place, 0o755); err != nil {
+			return err
+		}
+		if err := unix.Mount(each.kind, each.place, each.kind, 0, ""); err != nil && err != unix.EBUSY {
+			return fmt.Errorf("mounting %s: %w", each.place, err)
+		}
+	}
+	return nil
+}
+
+// loadModules loads the kernel's modules in the order of their list.
+func loadModules() error {
+	list, err := os.ReadFile("/modules/order")
+	if err != nil {
+		return err
+	}
+	for _, name := range strings.Fields(string(list)) {
+		file, err := os.Open("/modules/" + name)
+		if err != nil {
+			return err
+		}
+		err = unix.FinitModule(int(file.Fd()), "", 0)
+		_ = file.Close()
+		if err != nil && err != unix.EEXIST {
+			return fmt.Errorf("loading %s: %w", name, err)
+		}
+	}
+	return nil
+}
+
+// settle waits until no more disks appear.
+func settle() {
+	before, same := -1, 0
+	for range 100 {
+		time.Sleep(200 * time.Millisecond)
+		disks, _ := os.ReadDir("/sys/block")
+		if same++; len(disks) != before {
+			before, same = len(disks), 0
+		}
+		if same >= 10 && before > 0 {
+			return
+		}
+	}
+}
+
+// openPort opens the serial port as a plain line of bytes.
+func openPort() (*os.File, error) {
+	line, err := os.OpenFile(port, os.O_RDWR|unix.O_NOCTTY, 0)
+	if err != nil {
+		return nil, err
+	}
+	settings, err := unix.IoctlGetTermios(int(line.Fd()), unix.TCGETS)
+	if err != nil {
+		return nil, err
+	}
+	settings.Iflag, settings.Oflag, settings.Lflag = 0, 0, 0
+	settings.Cflag = unix.CS8 | unix.CREAD | unix.CLOCAL | unix.B115200
+	return line, unix.IoctlSetTermios(int(line.Fd()), unix.TCSETS, settings)
+}
+
+func carryOut(asked request) answer {
+	for name, content := range asked.Write {
+		if err := os.WriteFile(name, []byte(content), 0o644); err != nil {
+			return answer{Code: -1, Stderr: err.Error()}
+		}
+	}
+	command := exec.Command("/opengauge", asked.Run...)
+	command.Env = []string{"HOME=/tmp", "OPENGAUGE_LOGBOOK=/tmp/logbook.db"}
+	var stdout, stderr bytes.Buffer
+	command.Stdout, command.Stderr = &stdout, &stderr
+	err := command.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		return answer{Code: -1, Stderr: err.Error()}
+	}
+	return answer{Code: command.ProcessState.ExitCode(), Stdout: stdout.String(), Stderr: stderr.String()}
+}

@@ -1,0 +1,166 @@
+package lab
+
+import (
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"opengauge/core/session"
+	"opengauge/core/survey"
+)
+
+// bench boots the machine, or skips and says what it takes.
+func bench(t *testing.T) *machine {
+	t.Helper()
+	if os.Getenv("OPENGAUGE_LAB") == "" {
+		t.Skip("the lab takes minutes; make lab runs it")
+	}
+	if _, err := exec.LookPath("qemu-system-x86_64"); err != nil {
+		t.Skip("the lab needs QEMU: apt-get install qemu-system-x86")
+	}
+	packages, _ := filepath.Glob("../.lab/linux-image-*.deb")
+	if len(packages) == 0 {
+		t.Skip("the lab needs Debian's kernel package in .lab: make lab fetches it where apt-get works")
+	}
+	kernel, initramfs := buildImage(t, packages[len(packages)-1])
+	return boot(t, kernel, initramfs)
+}
+
+func decode[T any](t *testing.T, got outcome) T {
+	t.Helper()
+	var document T
+	if err := json.Unmarshal([]byte(got.Stdout), &document); err != nil {
+		t.Fatalf("exit %d, no JSON: %v\n%s\n%s", got.Code, err, got.Stdout, got.Stderr)
+	}
+	return document
+}
+
+// surveyed gives the machine's devices by their serial numbers.
+func surveyed(t *testing.T, m *machine) map[string]survey.Device {
+	t.Helper()
+	document := decode[struct{ Devices []survey.Device }](t, m.run(nil, "survey", "--json"))
+	found := map[string]survey.Device{}
+	for _, d := range document.Devices {
+		found[d.Serial] = d
+	}
+	return found
+}
+
+func TestLab(t *testing.T) {
+	m := bench(t)
+	devices := surveyed(t, m)
+	t.Run("the right hops, rates, widths and temperatures", func(t *testing.T) { checkSurvey(t, devices) })
+	t.Run("a drive at the ceiling of its hop is link-bound", func(t *testing.T) { checkLinkBound(t, m, devices) })
+	t.Run("a drive that is pulled out", func(t *testing.T) { checkPulled(t, m, devices) })
+}
+
+func checkSurvey(t *testing.T, devices map[string]survey.Device) {
+	want := map[string]struct {
+		kind     survey.Kind
+		standard string
+		lanes    int
+		// celsius is what the drive's own sensor reports, or 0 for none.
+		celsius float64
+	}{
+		// The emulator's NVMe controllers are of the first generation and have one
+		// lane, whatever their slots could do.
+		"TW-WIDE":   {survey.SolidState, "pcie 1.0 x1", 1, 49.85},
+		"TW-NARROW": {survey.SolidState, "pcie 1.0 x1", 1, 49.85},
+		"TW-QUEUED": {survey.HardDisk, "usb 3.2 gen 1 queued", 1, 0},
+		"TW-SINGLE": {survey.HardDisk, "usb 3.2 gen 1 bulk-only", 1, 0},
+		"TW-SATA":   {survey.HardDisk, "sata 1", 1, 0},
+	}
+	for serial, w := range want {
+		d, there := devices[serial]
+		if !there || len(d.Hops) != 1 {
+			t.Errorf("%s: %d hops", serial, len(d.Hops))
+			continue
+		}
+		hop := d.Hops[0]
+		if d.Kind != w.kind || hop.Standard != w.standard || hop.Lanes != w.lanes || hop.Negotiated == nil || d.Capacity != 2<<30 {
+			t.Errorf("%s is a %s of %s behind %+v", serial, d.Kind, d.Capacity.Capacity(), hop)
+		}
+		if got := float64(d.TemperaturesCelsius["drive"]); got != w.celsius {
+			t.Errorf("%s is at %v degrees, want %v", serial, got, w.celsius)
+		}
+		if isNVMe := strings.HasPrefix(d.Name, "nvme"); isNVMe != (d.Health != nil) {
+			t.Errorf("%s has the health %+v", serial, d.Health)
+		} else if isNVMe && (d.Health.TemperatureCelsius != 50 || d.Health.WarningCelsius != 70 || d.Health.CriticalCelsius != 100 || hop.Capable == nil) {
+			t.Errorf("%s has the health %+v, and a hop capable of %+v", serial, d.Health, hop.Capable)
+		}
+	}
+	if len(devices) != len(want) {
+		t.Errorf("%d devices, want %d", len(devices), len(want))
+	}
+}
+
+// kinds gives what was found in a session, by kind.
+func kinds(s session.Session) map[string]session.Finding {
+	found := map[string]session.Finding{}
+	for _, f := range s.Findings {
+		found[f.Kind] = f
+	}
+	return found
+}
+
+func checkLinkBound(t *testing.T, m *machine, devices map[string]survey.Device) {
+	drive := devices["TW-WIDE"]
+	ceiling := float64(drive.Hops[0].Usable.High)
+	write := map[string]string{"/tmp/flat.yaml": plan(
+		"operation: read, access: sequential, block: 256KiB, depth: [4, 16], hold: 4s",
+		"operation: read, access: random, block: 128KiB, depth: 16, hold: 4s")}
+	for _, c := range []struct {
+		share float64
+		bound bool
+	}{{0.97, true}, {0.5, false}} {
+		m.hold("wide", ceiling*c.share)
+		s := decode[session.Session](t, m.run(write, "measure", drive.Path, "--plan", "/tmp/flat.yaml", "--json"))
+		fastest := 0.0
+		for _, pass := range s.Passes {
+			fastest = max(fastest, float64(pass.BytesPerSecond))
+		}
+		finding, bound := kinds(s)["link-bound"]
+		t.Logf("held to %.0f MB/s: measured %.0f MB/s, link-bound %v", ceiling*c.share/1e6, fastest/1e6, bound)
+		if fastest < ceiling*c.share*0.9 {
+			t.Skipf("this machine emulates too slowly: %.0f MB/s of %.0f", fastest/1e6, ceiling*c.share/1e6)
+		}
+		if bound != c.bound || bound && !strings.Contains(finding.Summary, drive.Hops[0].Name) {
+			t.Errorf("held to %.0f %% of the hop's ceiling: findings %+v", c.share*100, s.Findings)
+		}
+		if link := s.Passes[0].Link; link == nil || link.Before.States[drive.Hops[0].Name] != "pcie 1.0 x1" {
+			t.Errorf("the pass's links are %+v", link)
+		}
+	}
+	m.hold("wide", 0)
+}
+
+func checkPulled(t *testing.T, m *machine, devices map[string]survey.Device) {
+	drive := devices["TW-SINGLE"]
+	write := map[string]string{"/tmp/pull.yaml": plan("operation: read, access: sequential, block: 128KiB, depth: 4, hold: 5s", "operation: read, access: random, block: 4KiB, depth: [4, 8], hold: 8s")}
+	wait := m.start(write, "measure", drive.Path, "--plan", "/tmp/pull.yaml", "--return-within", "2s", "--json")
+	time.Sleep(9 * time.Second) // into the second pass
+	m.pull("single")
+	got := wait()
+	s := decode[session.Session](t, got)
+	if got.Code != 1 || s.State != session.Failed || len(s.Passes) < 1 || s.Passes[0].CutShort || len(s.Passes) > 2 {
+		t.Errorf("exit %d, state %s, %d passes: %s", got.Code, s.State, len(s.Passes), got.Stderr)
+	}
+	if f, there := kinds(s)["dropout"]; !there || f.Severity != session.Fault || !strings.Contains(f.Summary, "did not come back") {
+		t.Errorf("findings %+v, events %+v", s.Findings, s.Events)
+	}
+	told := false
+	for _, event := range s.Events {
+		told = told || event.Kind == session.EventRemoved
+	}
+	if !told {
+		t.Errorf("nobody told of the removal: %+v", s.Events)
+	}
+	kept := decode[session.Session](t, m.run(nil, "logbook", "show", "latest", "--json"))
+	if kept.ID != s.ID || len(kept.Passes) != len(s.Passes) {
+		t.Errorf("the logbook has %s with %d passes", kept.ID, len(kept.Passes))
+	}
+}

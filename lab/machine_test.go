@@ -1,0 +1,196 @@
+package lab
+
+import (
+	"bufio"
+	"encoding/json"
+	"fmt"
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+)
+
+// disk is a virtual drive of the machine. Its data is nothing but zeros, and its
+// speed what the emulator holds it to.
+type disk struct {
+	// name of its throttle group: "limit-" and this.
+	name string
+	// devices are the emulator's, the last of which the drive is.
+	devices []string
+}
+
+// disks are what is on the bench. Sizes and serials tell them apart.
+var disks = []disk{
+	{"wide", []string{"pcie-root-port,id=slot1,bus=pcie.0,chassis=1,slot=1,x-speed=8,x-width=4", "nvme,id=wide,bus=slot1,serial=TW-WIDE,drive=node-wide"}},
+	{"narrow", []string{"pcie-root-port,id=slot2,bus=pcie.0,chassis=2,slot=2,x-speed=2_5,x-width=1", "nvme,id=narrow,bus=slot2,serial=TW-NARROW,drive=node-narrow"}},
+	{"queued", []string{"usb-uas,id=queued,bus=xhci.0", "scsi-hd,bus=queued.0,scsi-id=0,lun=0,serial=TW-QUEUED,drive=node-queued"}},
+	{"single", []string{"usb-storage,id=single,bus=xhci.0,serial=TW-SINGLE,drive=node-single"}},
+	{"sata", []string{"ide-hd,id=sata,bus=ide.0,serial=TW-SATA,drive=node-sata"}},
+}
+
+const diskSize = "2147483648" // 2 GiB
+
+// machine is a running virtual machine.
+type machine struct {
+	t        *testing.T
+	emulator *exec.Cmd
+	console  string
+	line     net.Conn
+	answers  *bufio.Reader
+	monitor  net.Conn
+	replies  *bufio.Reader
+}
+
+// boot starts the machine and waits until its guest is ready.
+func boot(t *testing.T, kernel, initramfs string) *machine {
+	t.Helper()
+	folder, err := os.MkdirTemp("", "opengauge-lab-") // short: names of sockets are bounded
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = os.RemoveAll(folder) })
+	in := func(name string) string { return filepath.Join(folder, name) }
+	arguments := []string{
+		"-machine", "q35", "-accel", "tcg,thread=multi", "-cpu", "max", "-m", "1024", "-smp", "2", "-nodefaults", "-display", "none", "-no-reboot",
+		"-kernel", kernel, "-initrd", initramfs, "-append", "console=ttyS0 quiet panic=-1",
+		"-serial", "file:" + in("console"), "-chardev", "socket,id=line,path=" + in("line") + ",server=on,wait=off", "-serial", "chardev:line",
+		"-qmp", "unix:" + in("monitor") + ",server=on,wait=off", "-device", "qemu-xhci,id=xhci",
+	}
+	for _, d := range disks {
+		arguments = append(arguments, "-object", "throttle-group,id=limit-"+d.name,
+			"-blockdev", "driver=null-co,node-name=zeros-"+d.name+",read-zeroes=on,size="+diskSize,
+			"-blockdev", "driver=throttle,node-name=node-"+d.name+",throttle-group=limit-"+d.name+",file=zeros-"+d.name)
+		for _, device := range d.devices {
+			arguments = append(arguments, "-device", device)
+		}
+	}
+	m := &machine{t: t, console: in("console"), emulator: exec.Command("qemu-system-x86_64", arguments...)}
+	var complaint strings.Builder
+	m.emulator.Stderr = &complaint
+	if err := m.emulator.Start(); err != nil {
+		t.Skip("the emulator cannot be started: ", err)
+	}
+	t.Cleanup(func() {
+		_ = m.emulator.Process.Kill()
+		_ = m.emulator.Wait()
+	})
+	m.line, m.answers = m.dial(in("line"), &complaint)
+	m.monitor, m.replies = m.dial(in("monitor"), &complaint)
+	m.order("qmp_capabilities", nil)
+	if ready := m.listen(4 * time.Minute); ready != "ready" {
+		t.Fatalf("the guest says %q", ready)
+	}
+	return m
+}
+
+func (m *machine) dial(socket string, complaint *strings.Builder) (net.Conn, *bufio.Reader) {
+	m.t.Helper()
+	for range 100 {
+		if connection, err := net.Dial("unix", socket); err == nil {
+			m.t.Cleanup(func() { _ = connection.Close() })
+			return connection, bufio.NewReaderSize(connection, 1<<20)
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	m.t.Fatalf("the emulator does not listen at %s: %s", socket, complaint)
+	return nil, nil
+}
+
+// listen gives the guest's next line.
+func (m *machine) listen(patience time.Duration) string {
+	m.t.Helper()
+	_ = m.line.SetReadDeadline(time.Now().Add(patience))
+	text, err := m.answers.ReadString('\n')
+	if err != nil {
+		console, _ := os.ReadFile(m.console)
+		m.t.Fatalf("the guest is silent: %v\n%s", err, console)
+	}
+	return strings.TrimRight(text, "\r\n")
+}
+
+// outcome is what a run of the program in the guest gave.
+type outcome struct {
+	Code   int
+	Stdout string
+	Stderr string
+}
+
+// start has the program run in the guest; the returned function waits for it.
+func (m *machine) start(write map[string]string, arguments ...string) func() outcome {
+	m.t.Helper()
+	asked, err := json.Marshal(map[string]any{"run": arguments, "write": write})
+	if err != nil {
+		m.t.Fatal(err)
+	}
+	if _, err := m.line.Write(append(asked, '\n')); err != nil {
+		m.t.Fatal(err)
+	}
+	return func() outcome {
+		m.t.Helper()
+		var got outcome
+		if err := json.Unmarshal([]byte(m.listen(3*time.Minute)), &got); err != nil {
+			m.t.Fatal(err)
+		}
+		return got
+	}
+}
+
+func (m *machine) run(write map[string]string, arguments ...string) outcome {
+	m.t.Helper()
+	return m.start(write, arguments...)()
+}
+
+// order gives the emulator a command over its machine protocol (QMP).
+func (m *machine) order(command string, arguments map[string]any) {
+	m.t.Helper()
+	message := map[string]any{"execute": command}
+	if arguments != nil {
+		message["arguments"] = arguments
+	}
+	encoded, _ := json.Marshal(message)
+	if _, err := m.monitor.Write(append(encoded, '\n')); err != nil {
+		m.t.Fatal(err)
+	}
+	_ = m.monitor.SetReadDeadline(time.Now().Add(10 * time.Second))
+	for {
+		text, err := m.replies.ReadString('\n')
+		if err != nil {
+			m.t.Fatalf("%s: %v", command, err)
+		}
+		var reply map[string]any
+		if err := json.Unmarshal([]byte(text), &reply); err != nil {
+			m.t.Fatal(err)
+		}
+		if failure, failed := reply["error"]; failed {
+			m.t.Fatalf("%s: %v", command, failure)
+		}
+		if _, done := reply["return"]; done {
+			return
+		}
+	}
+}
+
+// hold limits a drive to a rate in bytes a second, both ways together.
+func (m *machine) hold(name string, bytesPerSecond float64) {
+	m.t.Helper()
+	m.order("qom-set", map[string]any{
+		"path": "/objects/limit-" + name, "property": "limits", "value": map[string]any{"bps-total": int64(bytesPerSecond)},
+	})
+}
+
+// pull takes a device out.
+func (m *machine) pull(id string) {
+	m.t.Helper()
+	m.order("device_del", map[string]any{"id": id})
+}
+
+func plan(sweeps ...string) string {
+	text := "plan: lab\nsteps:\n"
+	for _, sweep := range sweeps {
+		text += fmt.Sprintf("  - sweep: {%s}\n", sweep)
+	}
+	return text
+}
