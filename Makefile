@@ -13,8 +13,9 @@ demo: build ## build the program and run the full example
 build:
 	go build -trimpath -o bin/opengauge ./cmd/opengauge
 
+# One package after the other: some tests measure times.
 test: ## run the tests
-	go test $(PACKAGES)
+	go test -p 1 $(PACKAGES)
 
 bench: ## speed and cost, as ratios to a bare loop of the same system calls where that is what counts
 	go test -run '^$$' -bench . ./core/target ./core/sim ./cli

@@ -114,6 +114,17 @@ func TestSurvey(t *testing.T) {
 	}
 }
 
+// The capture that ships as an example tells a true story: one hop that trained
+// low, and one that two hops share.
+func TestTheExampleCapture(t *testing.T) {
+	text := newDesk(t).must("survey", "--sysroot", "../examples/cabin-desk.tar.gz")
+	for _, want := range []string{"usb 3.2 gen 1 queued", "narrowest, trained low", "thunderbolt 4", "as narrow", "/media/barnacle (xfs)", "31 °C"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("%q is not in:\n%s", want, text)
+		}
+	}
+}
+
 func TestThroughTheBenchBook(t *testing.T) {
 	d, folder, book := newDesk(t), t.TempDir(), filepath.Join(t.TempDir(), "book.yaml")
 	source := "hosts:\n  desk: {ports: {front: usb 3.2 gen 2}}\ndrives:\n  tern: {link: sata 3, ratings: {sequential-read: 560MB/s}, price: 40}\nchains:\n  usual: [desk, tern]\n"

@@ -9,8 +9,12 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"opengauge/core/bench"
+	"opengauge/core/forecast"
 	"opengauge/core/session"
 	"opengauge/core/target"
+	"opengauge/core/unit"
+	"opengauge/examples"
 	"opengauge/present/image"
 )
 
@@ -67,6 +71,9 @@ func (e *environment) demo(ctx context.Context, folder string) error {
 		}
 		sessions = append(sessions, s)
 	}
+	if err := e.demoForecast(sessions[len(sessions)-1], notation); err != nil {
+		return err
+	}
 	report := filepath.Join(folder, "report.html")
 	if err := writePage(report, "Tidewrack Field Lab: does the sandpiper need a fan?", sessions, notation); err != nil {
 		return err
@@ -79,7 +86,27 @@ func (e *environment) demo(ctx context.Context, folder string) error {
 	screen.Heading("What to look at first")
 	screen.Paragraph("  ", "The report: "+report+". Start with the heat trace of limpet-passive, then compare the two traces of the barnacle: only the fan differs.")
 	screen.Paragraph("  ", "The same trace as a picture: "+trace)
-	screen.Printf("  In the terminal: opengauge explain limpet-passive --logbook %s\n", e.logbookPath)
+	screen.Paragraph("  ", "In the terminal: opengauge explain limpet-passive --logbook "+e.logbookPath)
+	screen.Paragraph("  ", "Your own machine: opengauge survey, then opengauge measure with a folder on the drive.")
+	return nil
+}
+
+// demoForecast says what the fast case would give on deck.
+func (e *environment) demoForecast(s *session.Session, notation unit.Notation) error {
+	const through = "deck-barnacle"
+	book, err := bench.Parse(examples.BenchName, examples.Bench)
+	if err != nil {
+		return err
+	}
+	setup, err := book.Resolve(through)
+	if err != nil {
+		return err
+	}
+	screen := e.screen()
+	screen.Println("")
+	screen.Paragraph("", "And on deck, where the tablet has one slower port? Nobody has tried that yet; the figures from below deck tell.")
+	screen.Println("")
+	e.showForecast(s, forecast.New(s, setup.Chain), through, notation)
 	return nil
 }
 

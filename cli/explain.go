@@ -1,6 +1,9 @@
 package cli
 
 import (
+	"slices"
+	"strings"
+
 	"github.com/spf13/cobra"
 
 	"opengauge/core/finding"
@@ -84,7 +87,7 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 		screen.Heading("Why " + each.Kind)
 		screen.Evidence(each, notation)
 	}
-	if strip, known := figure.ChainStripOf(s, notation); known {
+	if strip, known := figure.ChainStripOf(s, notation); known && aboutLinks(findings) {
 		screen.Println("")
 		screen.ChainStrip(strip)
 	}
@@ -96,4 +99,12 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 		screen.Println("")
 		screen.HeatTrace(figure.NewHeatTrace(s, pass, findings, notation))
 	}
+}
+
+// aboutLinks says whether any finding speaks of the chain, so that its strip
+// helps.
+func aboutLinks(findings []session.Finding) bool {
+	return slices.ContainsFunc(findings, func(f session.Finding) bool {
+		return strings.HasPrefix(f.Kind, "link-") || f.Kind == "below-rating" || f.Kind == "latency-bound"
+	})
 }

@@ -39,8 +39,8 @@ func linkBound(s *session.Session) []session.Finding {
 	})
 	evidence := map[string]any{
 		"hop": hop.Name, "hop_standard": hop.Standard, "usable_low_bytes_per_second": float64(hop.Usable.Low), "usable_high_bytes_per_second": float64(hop.Usable.High),
-		"fastest_bytes_per_second": math.Round(float64(fastest.BytesPerSecond)), "share_of_usable_high_share": float64(fastest.BytesPerSecond / hop.Usable.High),
-		"passes_on_the_plateau": len(plateau), "shapes_on_the_plateau": shapes(plateau), "plateau_within_share": 1 - plateauShare,
+		"fastest_bytes_per_second": math.Round(float64(fastest.BytesPerSecond)), "of_usable_high_share": float64(fastest.BytesPerSecond / hop.Usable.High),
+		"passes_on_the_plateau": len(plateau), "shapes_on_the_plateau": shapes(plateau), "plateau_spread_share": 1 - plateauShare,
 	}
 	finding := session.Finding{
 		Kind: "link-bound", Severity: session.Note, Passes: indexes, ToSeconds: fastest.ElapsedSeconds, Evidence: evidence,

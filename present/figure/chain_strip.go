@@ -43,6 +43,16 @@ type Flow struct {
 	Value float64 `json:"value"`
 	Label string  `json:"label"`
 	Text  string  `json:"text"`
+	// Writes says that it went towards the storage.
+	Writes bool `json:"writes"`
+}
+
+// Colour is that of the flow.
+func (f Flow) Colour() string {
+	if f.Writes {
+		return Writes
+	}
+	return Throughput
 }
 
 // Marks of a hop.
@@ -108,6 +118,7 @@ func ChainStripOf(s *session.Session, notation unit.Notation) (ChainStrip, bool)
 	if fastest != nil && fastest.BytesPerSecond > 0 {
 		strip.Flow = &Flow{
 			Value: notation.Value(fastest.BytesPerSecond), Label: fastest.Label(), Text: notation.Rate(fastest.BytesPerSecond),
+			Writes: fastest.Operation.Writes(),
 		}
 		strip.Top = Top(max(strip.Top, strip.Flow.Value))
 	}

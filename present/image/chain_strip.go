@@ -128,10 +128,10 @@ func drawFlow(area draw.Canvas, strip figure.ChainStrip, width vg.Length) {
 		return
 	}
 	y := height(area, strip, strip.Flow.Value)
-	area.SetColor(wash(figure.Throughput, 120))
+	area.SetColor(wash(strip.Flow.Colour(), 120))
 	area.Fill(rectangle(area.Min.X, area.Min.Y, area.Min.X+width*vg.Length(len(strip.Hops)), y).Path())
-	area.StrokeLine2(draw.LineStyle{Color: paint(figure.Throughput), Width: pixels(3)}, area.Min.X, y, area.Max.X, y)
-	label := style(16, figure.Throughput, true)
+	area.StrokeLine2(draw.LineStyle{Color: paint(strip.Flow.Colour()), Width: pixels(3)}, area.Min.X, y, area.Max.X, y)
+	label := style(16, strip.Flow.Colour(), true)
 	label.XAlign, label.YAlign = draw.XLeft, draw.YTop
 	area.FillText(label, vg.Point{X: area.Min.X, Y: area.Min.Y - pixels(98)}, "measured: "+strip.Flow.Text+", "+strip.Flow.Label)
 }

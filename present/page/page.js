@@ -111,7 +111,7 @@
   }
 
   function stripOption(strip) {
-    const ink = colour("ink"), grey = colour("grey"), flow = colour("teal");
+    const ink = colour("ink"), grey = colour("grey"), flow = colour(strip.flow && strip.flow.writes ? "indigo" : "teal");
     const names = strip.hops.map(function (hop) { return hop.standard + "\n" + hop.name + (hop.mark ? "\n\u25b2 " + hop.mark : ""); });
     const marked = function (hop) { return hop.mark ? { borderColor: ink, borderWidth: 2 } : {}; };
     const series = [

@@ -19,7 +19,7 @@ func Chain(chain link.Chain, notation unit.Notation) Table {
 		if hop.Known() {
 			row[2], row[3], row[4], row[5] = strconv.Itoa(hop.Lanes), notation.Number(hop.Line), notation.Number(hop.Payload), strip.Hops[at].Text
 		}
-		if hop.Capable != nil {
+		if hop.Capable != nil && hop.Capable.Standard != hop.Standard {
 			row[6] = hop.Capable.Standard
 		}
 		t.Rows = append(t.Rows, row)

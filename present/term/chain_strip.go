@@ -31,7 +31,7 @@ func (s *Screen) ChainStrip(strip figure.ChainStrip) {
 	}
 	s.Println(strings.Repeat(" ", axisWidth+2) + faint.Render("▒ usable, at the most   ░ if it had trained as both ends can   ? not known"))
 	if strip.Flow != nil {
-		s.Println(strings.Repeat(" ", axisWidth+2) + teal.Render("█ measured: "+strip.Flow.Text) + faint.Render(", "+strip.Flow.Label))
+		s.Println(strings.Repeat(" ", axisWidth+2) + flowStyle(strip.Flow.Writes).Render("█ measured: "+strip.Flow.Text) + faint.Render(", "+strip.Flow.Label))
 	}
 }
 
@@ -79,7 +79,7 @@ func stripCell(strip figure.ChainStrip, hop figure.StripHop, row, width int) str
 	flowing := strip.Flow != nil && least(strip.Flow.Value)
 	switch {
 	case flowing:
-		return teal.Render(strings.Repeat("█", width))
+		return flowStyle(strip.Flow.Writes).Render(strings.Repeat("█", width))
 	case least(hop.High):
 		return strings.Repeat("▒", width-1) + " "
 	case filled(hop.Capable):

@@ -76,8 +76,10 @@ func Clean(text string) string {
 }
 
 var (
-	bold   = lipgloss.NewStyle().Bold(true)
-	faint  = lipgloss.NewStyle().Foreground(lipgloss.Color(figure.CeilingGrey))
+	bold = lipgloss.NewStyle().Bold(true)
+	// faint is the terminal's own grey: the nearest of sixteen colours to that of
+	// the looks would be a dark blue.
+	faint  = lipgloss.NewStyle().Foreground(lipgloss.BrightBlack)
 	teal   = lipgloss.NewStyle().Foreground(lipgloss.Color("#14a098"))
 	indigo = lipgloss.NewStyle().Foreground(lipgloss.Color("#7c75f0"))
 	warm   = lipgloss.NewStyle().Foreground(lipgloss.Color(figure.Temperature))
@@ -93,5 +95,8 @@ func flowStyle(writes bool) lipgloss.Style {
 }
 
 func severityStyle(severity string) lipgloss.Style {
+	if severity == "note" {
+		return faint.Bold(true)
+	}
 	return lipgloss.NewStyle().Bold(true).Foreground(lipgloss.Color(figure.SeverityColour(severity)))
 }
