@@ -14,17 +14,24 @@ import (
 
 	"opengauge/core/session"
 	"opengauge/core/stat"
+	"opengauge/core/survey"
 )
 
 // loopDevice makes a block device of a file in memory.
 func loopDevice(t *testing.T, size int64) string {
 	t.Helper()
-	if os.Geteuid() != 0 {
-		t.Skip("making a loop device needs root")
-	}
 	image := filepath.Join(steadyFolder(t), "image")
 	if err := os.WriteFile(image, nil, 0o600); err != nil {
 		t.Fatal(err)
+	}
+	return loopOver(t, image, size)
+}
+
+// loopOver makes a block device of a file, which gets that size.
+func loopOver(t *testing.T, image string, size int64) string {
+	t.Helper()
+	if os.Geteuid() != 0 {
+		t.Skip("making a loop device needs root")
 	}
 	if err := os.Truncate(image, size); err != nil {
 		t.Fatal(err)
@@ -88,6 +95,35 @@ func makeFileSystem(t *testing.T, device string) {
 		time.Sleep(100 * time.Millisecond)
 	}
 	t.Skipf("no file system can be made here: %s", out)
+}
+
+// A folder on a file system on a loop device on a file: the chain goes down to
+// the disk that the file is on.
+func TestTheChainGoesDownToTheDisk(t *testing.T) {
+	folder := t.TempDir()
+	image := filepath.Join(folder, "image")
+	if err := os.WriteFile(image, nil, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	device := loopOver(t, image, 64<<20)
+	makeFileSystem(t, device)
+	place := t.TempDir()
+	if out, err := exec.Command("mount", device, place).CombinedOutput(); err != nil {
+		t.Skipf("mounting is not possible here: %s", out)
+	}
+	defer func() { _ = exec.Command("umount", place).Run() }()
+	disk, _, known := survey.Here().DeviceOf(folder)
+	if !known {
+		t.Skip("the folder for temporary files is on no block device that this system tells of")
+	}
+	s := decode[session.Session](t, newDesk(t).must("measure", place, "--plan", "quick-read", "--hold", "50ms", "--size", "4MiB", "--json"))
+	last := len(s.Chain.Hops) - 1
+	if last < len(disk.Hops) || s.Chain.Hops[last].Standard != "loop over "+image || s.Chain.Hops[last-1].Name != disk.Hops[len(disk.Hops)-1].Name {
+		t.Errorf("the chain is %+v, that of the disk %+v", s.Chain.Hops, disk.Hops)
+	}
+	if s.Environment.Device != filepath.Base(device) || !strings.Contains(s.Environment.MountOptions, "rw") {
+		t.Errorf("the environment is %+v", s.Environment)
+	}
 }
 
 func TestBlocksBelowTheDevicesAreRefused(t *testing.T) {

@@ -150,7 +150,11 @@ func (e *environment) announce(request run.Request) {
 	if d.Kind == "simulated" {
 		text += " of simulated time"
 	}
-	term.NewScreen(e.stderr).Println(text)
+	screen := term.NewScreen(e.stderr)
+	screen.Println(text)
+	for _, contradiction := range request.Chain.Contradictions {
+		screen.Println("contradiction: " + contradiction)
+	}
 }
 
 func (e *environment) showMeasured(s *session.Session, notation unit.Notation) error {

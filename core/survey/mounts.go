@@ -3,6 +3,10 @@ package survey
 import (
 	"strconv"
 	"strings"
+
+	"github.com/shirou/gopsutil/v4/disk"
+
+	"opengauge/core/unit"
 )
 
 // Mount is a place where a file system is mounted.
@@ -11,6 +15,8 @@ type Mount struct {
 	FileSystem string `json:"file_system"`
 	Options    string `json:"options,omitempty"`
 	Source     string `json:"source,omitempty"`
+	// Free is what is free there now, on this machine; nil elsewhere.
+	Free *unit.Bytes `json:"free_bytes,omitempty"`
 
 	number string
 }
@@ -27,10 +33,23 @@ func (m *Machine) mounts() mountTable {
 	var table mountTable
 	for _, line := range strings.Split(text, "\n") {
 		if mount, sound := parseMount(line); sound {
+			if m.live && strings.HasPrefix(mount.Source, "/dev/") {
+				mount.Free = freeAt(mount.At)
+			}
 			table = append(table, mount)
 		}
 	}
 	return table
+}
+
+// freeAt is what is free in a mounted file system, or nil.
+func freeAt(place string) *unit.Bytes {
+	usage, err := disk.Usage(place)
+	if err != nil || usage.Total == 0 {
+		return nil
+	}
+	free := unit.Bytes(usage.Free)
+	return &free
 }
 
 // parseMount reads a line of mountinfo (proc(5)): an id, the id of the mount

@@ -63,7 +63,11 @@ func limitText(limit unit.Celsius) string {
 func mountsText(mounts []survey.Mount) string {
 	var places []string
 	for _, m := range mounts {
-		places = append(places, m.At+" ("+m.FileSystem+")")
+		place := m.At + " (" + m.FileSystem
+		if m.Free != nil {
+			place += ", " + m.Free.Decimal() + " free"
+		}
+		places = append(places, place+")")
 	}
 	return strings.Join(places, ", ")
 }
