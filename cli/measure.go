@@ -85,7 +85,7 @@ func (e *environment) runMeasurement(ctx context.Context, address string, flags 
 	}
 	around, err := openBench(benchRequest{
 		setup:   setup,
-		address: address, through: flags.through, size: m.size, carrier: m.carrier, seed: flags.seed, conditions: m.conditions, tag: id,
+		address: address, through: flags.through, size: m.size, carrier: m.carrier, seed: flags.seed, conditions: m.conditions, probes: m.probes, tag: id,
 		overwrite: flags.overwrite, overwriteContents: flags.overwriteContents,
 	})
 	if err != nil {

@@ -9,6 +9,7 @@ import (
 
 	"opengauge/core/plan"
 	"opengauge/core/run"
+	"opengauge/core/sensor"
 	"opengauge/core/session"
 	"opengauge/core/target"
 	"opengauge/core/unit"
@@ -17,7 +18,7 @@ import (
 // measureFlags are what measure is told besides its target.
 type measureFlags struct {
 	plan, hold, size, name, through, failOn string
-	conditions                              []string
+	conditions, probes                      []string
 	seed                                    uint64
 
 	within, compressible, rate, span, workers, sample, queue string
@@ -50,6 +51,7 @@ func (f *measureFlags) add(cmd *cobra.Command, env *environment) {
 	set.BoolVar(&f.removeLeftovers, "remove-leftovers", false, "remove test files that killed runs left in the folder")
 	set.StringVar(&f.name, "name", "", "a name for the session")
 	set.StringArrayVar(&f.conditions, "condition", nil, "a key=value that describes the circumstances; may be repeated")
+	set.StringArrayVar(&f.probes, "probe", nil, "an external thermometer: csv:FILE#COLUMN, http://HOST/PAGE#METRIC or scpi://HOST:PORT?ask=COMMAND, with NAME= before it if wanted; may be repeated")
 	set.StringVar(&f.through, "through", "", "the chain from the bench book: its name, or parts with commas between; or the enclosure of a simulated drive (default limpet)")
 	set.Uint64Var(&f.seed, "seed", 1, "what a simulated part draws its chances from")
 	set.StringVar(&f.failOn, "fail-on", "", "exit with 3 if a finding is at least a note, caution or fault")
@@ -67,6 +69,7 @@ type measurement struct {
 	size       unit.Bytes
 	carrier    target.Carrier
 	conditions map[string]string
+	probes     []sensor.Source
 	failOn     session.Severity
 	notation   unit.Notation
 }
@@ -98,6 +101,13 @@ func (e *environment) checkMeasure(flags *measureFlags) (measurement, error) {
 	}
 	if m.conditions, err = session.ParseConditions(flags.conditions); err != nil {
 		return m, usageError{err}
+	}
+	for _, text := range flags.probes {
+		probe, err := sensor.ParseProbe(text)
+		if err != nil {
+			return m, usageError{err}
+		}
+		m.probes = append(m.probes, probe)
 	}
 	if err := session.CheckName(flags.name); err != nil {
 		return m, usageError{err}

@@ -19,7 +19,7 @@ import (
 // bench is a target with what stands around it.
 type measuredBench struct {
 	target      target.Target
-	sensors     sensor.Thermometers
+	sensors     sensor.Set
 	chain       link.Chain
 	links       run.Links // or nil
 	parts       []book.Part
@@ -41,6 +41,7 @@ type benchRequest struct {
 	overwriteContents bool
 	seed              uint64
 	conditions        map[string]string
+	probes            []sensor.Source
 	tag               string
 }
 
@@ -55,14 +56,15 @@ func openBench(r benchRequest) (measuredBench, error) {
 		return measuredBench{}, err
 	}
 	around := measuredBench{
-		target: opened, sensors: sensor.None{}, chain: link.NewChain(),
-		conditions: r.conditions, environment: survey.Environment(Version),
+		target: opened, chain: link.NewChain(), conditions: r.conditions, environment: survey.Environment(Version),
 	}
-	machine := survey.Here()
+	machine, sources := survey.Here(), r.probes
 	if device, mount, known := machine.DeviceOf(r.address); known {
 		around.chain, around.links = device.Chain, machine.Watch(device)
 		machine.Describe(device, mount, &around.environment)
+		sources = append(machine.Sensors(device), sources...)
 	}
+	around.sensors = sensor.NewPoller(sources)
 	if r.setup != nil {
 		around.chain, around.parts = r.setup.Merge(around.chain), r.setup.Parts
 	}
@@ -85,8 +87,10 @@ func openSimulated(name string, r benchRequest) (measuredBench, error) {
 	if err != nil {
 		return measuredBench{}, usageError{err}
 	}
-	conditions := map[string]string{
-		"enclosure": part.EnclosureName(), "fan": string(part.Cooling()), "ambient": celsiusCondition(part.Ambient()),
+	conditions := map[string]string{}
+	if part.EnclosureName() != "" { // a volume is in none
+		conditions["enclosure"], conditions["fan"] = part.EnclosureName(), string(part.Cooling())
+		conditions["ambient"] = celsiusCondition(part.Ambient())
 	}
 	for key, value := range r.conditions {
 		conditions[key] = value

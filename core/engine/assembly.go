@@ -4,23 +4,22 @@ import (
 	"time"
 
 	"opengauge/core/stat"
-	"opengauge/core/unit"
 )
 
 // assembly puts the intervals of workers together: the samples of the pass, and
 // the throughput of each beat.
 type assembly struct {
-	temperatures func() map[string]unit.Celsius
-	samples      []Sample
-	total        *histogram
-	beats        []float64 // bytes a second
+	sense   func() Senses
+	samples []Sample
+	total   *histogram
+	beats   []float64 // bytes a second
 }
 
-func newAssembly(temperatures func() map[string]unit.Celsius) *assembly {
-	if temperatures == nil {
-		temperatures = func() map[string]unit.Celsius { return nil }
+func newAssembly(sense func() Senses) *assembly {
+	if sense == nil {
+		sense = func() Senses { return Senses{} }
 	}
-	return &assembly{temperatures: temperatures, total: newHistogram()}
+	return &assembly{sense: sense, total: newHistogram()}
 }
 
 // add takes the next interval of the pass.
@@ -28,7 +27,7 @@ func (a *assembly) add(i interval) {
 	sample := i.sample
 	sample.P50Seconds = i.latencies.seconds(0.50)
 	sample.P99Seconds = i.latencies.seconds(0.99)
-	sample.Temperatures = a.temperatures()
+	sample.Senses = a.sense()
 	a.samples = append(a.samples, sample)
 	a.total.merge(i.latencies)
 	for _, bytes := range i.beats {

@@ -51,7 +51,7 @@ func runCrew(ctx context.Context, t target.Target, load Load, timing Timing, wat
 		c.workers = append(c.workers, c.newWorker(ctx, number, t, load, timing, together, progress))
 		c.workers[number].stalled = watch.Stall
 	}
-	whole := newAssembly(watch.Temperatures)
+	whole := newAssembly(watch.Sense)
 	collected := make(chan struct{})
 	go func() {
 		c.collect(whole, timing)

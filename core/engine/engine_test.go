@@ -286,8 +286,8 @@ func TestInterruptKeepsWhatWasMeasured(t *testing.T) {
 
 func TestTemperaturesAreReadWithEachSample(t *testing.T) {
 	m := &metronome{service: time.Millisecond}
-	watch := Watch{Temperatures: func() map[string]unit.Celsius {
-		return map[string]unit.Celsius{"drive": unit.Celsius(m.now.Seconds())}
+	watch := Watch{Sense: func() Senses {
+		return Senses{Temperatures: map[string]unit.Celsius{"drive": unit.Celsius(m.now.Seconds())}}
 	}}
 	result, err := Run(context.Background(), m, readLoad, Timing{Hold: 5 * time.Second, Sample: time.Second}, watch)
 	if err != nil || len(result.Samples) != 5 {

@@ -62,13 +62,20 @@ type Timing struct {
 // Watch is what looks on while a pass runs. Each function may be nil. They are
 // called between operations and must return at once.
 type Watch struct {
-	// Temperatures are read at the end of each sample.
-	Temperatures func() map[string]unit.Celsius
+	// Sense is read at the end of each sample.
+	Sense func() Senses
 	// Progress is told several times a second how far the pass is.
 	Progress func(Progress)
 	// Stall is told when an operation has been under way for too long, and
 	// again when none is any more. Workers call it at the same time.
 	Stall func(Stall)
+}
+
+// Senses are what stands beside the figures of a sample.
+type Senses struct {
+	Temperatures map[string]unit.Celsius
+	// Readings are of other sensors, by names that end in their unit.
+	Readings map[string]float64
 }
 
 // Stall says that the storage does not answer, or that it does again.

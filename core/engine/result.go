@@ -53,13 +53,13 @@ type Sample struct {
 	// At is the end of the interval, since the pass began to count.
 	At time.Duration
 	// Elapsed is the length of the interval.
-	Elapsed      time.Duration
-	Bytes        unit.Bytes
-	Operations   int64
-	Errors       int64
-	P50Seconds   float64
-	P99Seconds   float64
-	Temperatures map[string]unit.Celsius
+	Elapsed    time.Duration
+	Bytes      unit.Bytes
+	Operations int64
+	Errors     int64
+	P50Seconds float64
+	P99Seconds float64
+	Senses
 }
 
 // joinRemainder lets a last sample that is shorter than half of the others join

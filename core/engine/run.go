@@ -53,7 +53,7 @@ func Run(ctx context.Context, t target.Target, load Load, timing Timing, watch W
 func runAlone(ctx context.Context, t target.Target, load Load, timing Timing, watch Watch) (Result, error) {
 	runtime.LockOSThread()
 	defer runtime.UnlockOSThread()
-	whole := newAssembly(watch.Temperatures)
+	whole := newAssembly(watch.Sense)
 	reporter := &reporter{report: watch.Progress}
 	var before target.Usage
 	w := &worker{

@@ -62,6 +62,9 @@ func sampleRecord(s engine.Sample) session.Sample {
 	for name, temperature := range s.Temperatures {
 		record.TemperaturesCelsius[name] = temperature
 	}
+	if len(s.Readings) > 0 {
+		record.Readings = s.Readings
+	}
 	return record
 }
 

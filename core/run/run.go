@@ -53,7 +53,7 @@ type Request struct {
 	// and reads all of it back at the end.
 	Verify  bool
 	Target  target.Target
-	Sensors sensor.Thermometers
+	Sensors sensor.Set
 	// Links looks at the links of the chain; it may be nil.
 	Links       Links
 	Chain       link.Chain
@@ -69,6 +69,12 @@ type Links interface {
 	// Start tells what happens to them, from another goroutine, until the
 	// returned function is called.
 	Start(tell func(kind, detail string)) (stop func())
+}
+
+// starter is a set of sensors that has to be started, and tells of those that
+// fail.
+type starter interface {
+	Start(tell func(detail string)) (stop func())
 }
 
 // ReadOnlyError says that a plan writes to a target that must not be written.
@@ -164,6 +170,12 @@ func describe(d target.Description) session.Target {
 }
 
 func (r *runner) run(ctx context.Context) error {
+	if sensors, can := r.request.Sensors.(starter); can {
+		stop := sensors.Start(func(detail string) {
+			r.events.add(r.target.Now()-r.began, session.EventProbe, detail)
+		})
+		defer stop()
+	}
 	if r.request.Links != nil {
 		stop := r.request.Links.Start(func(kind, detail string) {
 			r.events.add(r.target.Now()-r.began, kind, detail)
@@ -287,7 +299,7 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error
 		r.ledger.Begin()
 	}
 	timing := engine.Timing{Settle: p.Settle(), Hold: p.Hold, Bytes: p.Bytes, Within: p.Within, Sample: r.request.Sample, Stall: r.request.StallAfter}
-	watch := engine.Watch{Progress: r.progress.measuring, Temperatures: r.request.Sensors.Temperatures, Stall: r.stall}
+	watch := engine.Watch{Progress: r.progress.measuring, Sense: r.sense, Stall: r.stall}
 
 	before := r.readLinks()
 	guard, end := r.guarded(ctx, p.Operation.Writes())
@@ -311,6 +323,11 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error
 		err = errors.Join(result.FirstError, err)
 	}
 	return record, target.Explain(err)
+}
+
+// sense reads what stands beside a sample.
+func (r *runner) sense() engine.Senses {
+	return engine.Senses{Temperatures: r.request.Sensors.Temperatures(), Readings: r.request.Sensors.Readings()}
 }
 
 // readLinks gives the links' states and counters, or nil where nobody looks.

@@ -1,18 +1,38 @@
-// Package sensor holds what is read beside a pass: temperatures now, fans,
-// power and link state later.
+// Package sensor holds what is read beside a pass: temperatures, fans and power,
+// of the machine, of external loggers and instruments, and of simulated parts.
 package sensor
 
 import "opengauge/core/unit"
 
-// Thermometers gives temperatures by name ("drive"). A temperature that cannot
-// be read is left out, never guessed. It is called on the goroutine that drives
-// the queue, so it must not wait for hardware.
-type Thermometers interface {
+// Set is what is read beside a pass. What cannot be read is left out, never
+// guessed. It is called on the goroutine that drives the queue, so it must not
+// wait for hardware.
+type Set interface {
+	// Temperatures by name ("drive").
 	Temperatures() map[string]unit.Celsius
+	// Readings of other sensors, by names that end in their unit: "fan_rpm",
+	// "power_watts".
+	Readings() map[string]float64
 }
 
-// None is a set without thermometers.
+// None is a set without sensors.
 type None struct{}
 
 // Temperatures of None are none.
 func (None) Temperatures() map[string]unit.Celsius { return nil }
+
+// Readings of None are none.
+func (None) Readings() map[string]float64 { return nil }
+
+// Reading is what a source said once.
+type Reading struct {
+	Temperatures map[string]unit.Celsius
+	Values       map[string]float64
+}
+
+// Bounds of what a thermometer on a bench can truly report.
+const coldest, hottest = -60.0, 200.0
+
+// believable says whether a temperature may be true: sensors that fail often
+// report 255 or absolute zero.
+func believable(celsius float64) bool { return celsius >= coldest && celsius <= hottest }

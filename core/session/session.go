@@ -204,6 +204,9 @@ type Sample struct {
 	P99Seconds          float64                 `json:"p99_seconds"`
 	Errors              int64                   `json:"errors"`
 	TemperaturesCelsius map[string]unit.Celsius `json:"temperatures_celsius"`
+	// Readings are of other sensors: "fan_rpm", "power_watts". Names end in the
+	// unit.
+	Readings map[string]float64 `json:"readings,omitempty"`
 }
 
 // Estimate is a combination that was not measured, but filled in from others.
@@ -263,6 +266,8 @@ const (
 	// EventRemoved and EventAdded say that the system lost or found a device.
 	EventRemoved = "removed"
 	EventAdded   = "added"
+	// EventProbe says that a sensor failed, or works again.
+	EventProbe = "probe"
 )
 
 // Event is something that happened while the session ran.

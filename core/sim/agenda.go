@@ -6,70 +6,90 @@ import (
 	"opengauge/core/target"
 )
 
-// agenda is the operations under way, by the time of what happens next to each,
-// soonest first: a binary heap whose ties fall in the order in which they were
-// entered, so that runs repeat exactly.
+// agenda is the operations whose latency is under way, soonest first: a binary
+// heap whose ties fall in the order in which they were entered, so that runs
+// repeat exactly.
 type agenda struct {
 	entries []entry
 	serial  uint64
 }
 
-// entry is an operation and what happens to it next.
+// entry is an operation and when what happens next to it happens.
 type entry struct {
-	at     time.Duration
-	serial uint64
-	// fetched says that what happens next is the end of its latency: its data
-	// still has to move. Otherwise it is complete then.
-	fetched   bool
+	at        time.Duration
+	serial    uint64
 	submitted time.Duration
 	operation target.Operation
 }
 
-func (a *agenda) before(i, j int) bool {
-	if a.entries[i].at != a.entries[j].at {
-		return a.entries[i].at < a.entries[j].at
-	}
-	return a.entries[i].serial < a.entries[j].serial
-}
-
-// next is when the next thing happens, and whether there is one.
-func (a *agenda) next() (time.Duration, bool) {
-	if len(a.entries) == 0 {
-		return 0, false
-	}
-	return a.entries[0].at, true
+func (e *entry) before(other *entry) bool {
+	return e.at < other.at || e.at == other.at && e.serial < other.serial
 }
 
 func (a *agenda) push(e entry) {
 	a.serial++
 	e.serial = a.serial
 	a.entries = append(a.entries, e)
-	for at := len(a.entries) - 1; at > 0; {
+	at := len(a.entries) - 1
+	for at > 0 {
 		parent := (at - 1) / 2
-		if !a.before(at, parent) {
-			return
+		if !e.before(&a.entries[parent]) {
+			break
 		}
-		a.entries[at], a.entries[parent] = a.entries[parent], a.entries[at]
+		a.entries[at] = a.entries[parent]
 		at = parent
 	}
+	a.entries[at] = e
 }
 
 func (a *agenda) pop() entry {
 	first := a.entries[0]
 	last := len(a.entries) - 1
-	a.entries[0] = a.entries[last]
+	moved := a.entries[last]
 	a.entries = a.entries[:last]
-	for at := 0; ; {
-		least := at
-		for child := 2*at + 1; child <= 2*at+2 && child < last; child++ {
-			if a.before(child, least) {
-				least = child
-			}
-		}
-		if least == at {
-			return first
-		}
-		a.entries[at], a.entries[least] = a.entries[least], a.entries[at]
-		at = least
+	if last == 0 {
+		return first
 	}
+	at := 0
+	for {
+		child := 2*at + 1
+		if child >= last {
+			break
+		}
+		if child+1 < last && a.entries[child+1].before(&a.entries[child]) {
+			child++
+		}
+		if !a.entries[child].before(&moved) {
+			break
+		}
+		a.entries[at] = a.entries[child]
+		at = child
+	}
+	a.entries[at] = moved
+	return first
+}
+
+// line is operations in the order in which they leave.
+type line struct {
+	entries []entry
+	first   int
+}
+
+func (l *line) empty() bool { return l.first == len(l.entries) }
+
+func (l *line) push(e entry) {
+	if l.first > 0 && l.first == len(l.entries) {
+		l.entries, l.first = l.entries[:0], 0
+	}
+	if l.first > 1024 && l.first > len(l.entries)/2 {
+		l.entries, l.first = l.entries[:copy(l.entries, l.entries[l.first:])], 0
+	}
+	l.entries = append(l.entries, e)
+}
+
+func (l *line) head() *entry { return &l.entries[l.first] }
+
+func (l *line) pop() entry {
+	l.first++
+	return l.entries[l.first-1]
 }

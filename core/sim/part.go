@@ -1,6 +1,7 @@
-// Package sim holds simulated drives in simulated enclosures, on a virtual
-// clock: targets whose truth is known, in physical units, so that everything
-// that runs on a real drive can be run on them, faster and without wear.
+// Package sim holds simulated drives in simulated enclosures, and volumes with
+// provisioned limits, on a virtual clock: targets whose truth is known, in
+// physical units, so that everything that runs on a real drive can be run on
+// them, faster and without wear. docs/simulator.md has the equations.
 package sim
 
 import (
@@ -9,70 +10,19 @@ import (
 	"sort"
 	"strconv"
 	"strings"
-	"time"
 
 	"opengauge/core/document"
-	"opengauge/core/link"
 	"opengauge/core/unit"
 )
 
 //go:embed bench.yaml
 var benchSource []byte
 
-// Drive is what a simulated drive is made of.
-type Drive struct {
-	Name, About   string
-	Capacity      unit.Bytes
-	Link          link.Standard
-	Parallelism   int
-	ReadLatency   time.Duration
-	WriteLatency  time.Duration
-	FlushLatency  time.Duration
-	Jitter        float64
-	ReadRate      unit.BytesPerSecond
-	WriteRate     unit.BytesPerSecond
-	ThrottledRate unit.BytesPerSecond
-	ThrottleAt    unit.Celsius
-	ResumeAt      unit.Celsius
-	IdleWatts     float64
-	// ReadJoules and WriteJoules are the energy to move one byte.
-	ReadJoules  float64
-	WriteJoules float64
-}
-
-// Enclosure is what a simulated enclosure is made of.
-type Enclosure struct {
-	Name, About string
-	Link        link.Standard
-	Latency     time.Duration
-	// PerOperation is the least time that the bridge is busy with an operation.
-	PerOperation time.Duration
-	Carries      unit.BytesPerSecond
-	// HeatCapacity is in joules a kelvin, resistances are in kelvins a watt.
-	HeatCapacity  float64
-	Resistance    float64
-	FanResistance float64
-	FanOnAt       unit.Celsius
-	FanOffAt      unit.Celsius
-	FanDelay      time.Duration
-	Cooling       Cooling
-}
-
-// Cooling is how an enclosure's fan behaves.
-type Cooling string
-
-// The ways of cooling. A passive enclosure has no fan.
-const (
-	Passive   Cooling = "passive"
-	Automatic Cooling = "automatic"
-	AlwaysOn  Cooling = "on"
-	FanOff    Cooling = "off"
-)
-
 // Bench is the simulated parts by name.
 type Bench struct {
 	Drives     map[string]Drive
 	Enclosures map[string]Enclosure
+	Volumes    map[string]Volume
 }
 
 // DemoBench gives the parts that ship with the program.
@@ -85,12 +35,15 @@ func ParseBench(file string, source []byte) (Bench, error) {
 	if err != nil {
 		return Bench{}, err
 	}
-	fields, err := root.Fields("drives", "enclosures")
+	fields, err := root.Fields("drives", "enclosures", "volumes")
 	if err != nil {
 		return Bench{}, err
 	}
 	bench := Bench{}
 	if bench.Drives, err = parts(fields, "drives", parseDrive); err != nil {
+		return Bench{}, err
+	}
+	if bench.Volumes, err = parts(fields, "volumes", parseVolume); err != nil {
 		return Bench{}, err
 	}
 	bench.Enclosures, err = parts(fields, "enclosures", parseEnclosure)
@@ -115,54 +68,11 @@ func parts[T any](fields map[string]document.Node, key string, parse func(name s
 	return found, nil
 }
 
-func parseDrive(name string, node document.Node) (Drive, error) {
-	drive := Drive{Name: name}
-	err := read(node, map[string]func(string) error{
-		"about":          into(&drive.About, asText),
-		"capacity":       into(&drive.Capacity, unit.ParseBytes),
-		"link":           into(&drive.Link, link.Find),
-		"parallelism":    into(&drive.Parallelism, asCount),
-		"read-latency":   into(&drive.ReadLatency, time.ParseDuration),
-		"write-latency":  into(&drive.WriteLatency, time.ParseDuration),
-		"flush-latency":  into(&drive.FlushLatency, time.ParseDuration),
-		"jitter":         into(&drive.Jitter, asNumber),
-		"read-rate":      into(&drive.ReadRate, unit.ParseRate),
-		"write-rate":     into(&drive.WriteRate, unit.ParseRate),
-		"throttled-rate": into(&drive.ThrottledRate, unit.ParseRate),
-		"throttle-at":    into(&drive.ThrottleAt, unit.ParseCelsius),
-		"resume-at":      into(&drive.ResumeAt, unit.ParseCelsius),
-		"idle-power":     into(&drive.IdleWatts, asNumber),
-		"read-energy":    into(&drive.ReadJoules, asJoulesPerGigabyte),
-		"write-energy":   into(&drive.WriteJoules, asJoulesPerGigabyte),
-	}, nil)
-	return drive, err
-}
-
-func parseEnclosure(name string, node document.Node) (Enclosure, error) {
-	enclosure := Enclosure{Name: name}
-	err := read(node, map[string]func(string) error{
-		"about":         into(&enclosure.About, asText),
-		"link":          into(&enclosure.Link, link.Find),
-		"latency":       into(&enclosure.Latency, time.ParseDuration),
-		"per-operation": into(&enclosure.PerOperation, time.ParseDuration),
-		"carries":       into(&enclosure.Carries, unit.ParseRate),
-		"heat-capacity": into(&enclosure.HeatCapacity, asNumber),
-		"resistance":    into(&enclosure.Resistance, asNumber),
-		"cooling":       into(&enclosure.Cooling, ParseCooling),
-	}, map[string]func(string) error{
-		"fan-resistance": into(&enclosure.FanResistance, asNumber),
-		"fan-on-at":      into(&enclosure.FanOnAt, unit.ParseCelsius),
-		"fan-off-at":     into(&enclosure.FanOffAt, unit.ParseCelsius),
-		"fan-delay":      into(&enclosure.FanDelay, time.ParseDuration),
-	})
-	if err == nil && enclosure.Cooling != Passive && enclosure.FanResistance <= 0 {
-		return enclosure, node.Errorf("an enclosure with a fan needs \"fan-resistance\"")
-	}
-	return enclosure, err
-}
+// setter puts the value of a node into its place.
+type setter func(document.Node) error
 
 // read sets every key of a mapping. Those in required must all be there.
-func read(node document.Node, required, optional map[string]func(string) error) error {
+func read(node document.Node, required, optional map[string]setter) error {
 	expected := make([]string, 0, len(required)+len(optional))
 	for key := range required {
 		expected = append(expected, key)
@@ -186,23 +96,30 @@ func read(node document.Node, required, optional map[string]func(string) error) 
 		case !needed:
 			set = optional[key]
 		}
-		text, err := value.Text()
-		if err != nil {
+		if err := set(value); err != nil {
 			return err
-		}
-		if err := set(text); err != nil {
-			return value.Errorf("%s", err)
 		}
 	}
 	return nil
 }
 
-// into makes a setter of a parser.
-func into[T any](place *T, parse func(string) (T, error)) func(string) error {
-	return func(text string) (err error) {
-		*place, err = parse(text)
-		return err
+// into makes a setter of a parser of text.
+func into[T any](place *T, parse func(string) (T, error)) setter {
+	return func(node document.Node) error {
+		text, err := node.Text()
+		if err != nil {
+			return err
+		}
+		if *place, err = parse(text); err != nil {
+			return node.Errorf("%s", err)
+		}
+		return nil
 	}
+}
+
+// group makes a setter of a mapping whose keys are all required.
+func group(required map[string]setter) setter {
+	return func(node document.Node) error { return read(node, required, nil) }
 }
 
 func asText(text string) (string, error) { return text, nil }
@@ -223,18 +140,19 @@ func asNumber(text string) (float64, error) {
 	return number, nil
 }
 
-func asJoulesPerGigabyte(text string) (float64, error) {
-	joules, err := asNumber(text)
-	return joules / 1e9, err
+// asShare reads "7%".
+func asShare(text string) (float64, error) {
+	number, found := strings.CutSuffix(text, "%")
+	share, err := asNumber(number)
+	if err != nil || !found || share > 100 {
+		return 0, fmt.Errorf("%q is not a share; write one like 7%%", text)
+	}
+	return share / 100, nil
 }
 
-// ParseCooling reads "passive", "automatic", "on" or "off".
-func ParseCooling(text string) (Cooling, error) {
-	switch cooling := Cooling(text); cooling {
-	case Passive, Automatic, AlwaysOn, FanOff:
-		return cooling, nil
-	}
-	return "", fmt.Errorf("unknown cooling %q; expected %s, %s, %s or %s", text, Passive, Automatic, AlwaysOn, FanOff)
+func asJoulesPerGigabyte(text string) (float64, error) {
+	joules, err := asNumber(text)
+	return joules / float64(unit.GB), err
 }
 
 // names lists the keys of a map for a message.

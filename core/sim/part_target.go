@@ -3,6 +3,7 @@ package sim
 import (
 	"fmt"
 	"math/rand/v2"
+	"syscall"
 	"time"
 
 	"opengauge/core/link"
@@ -28,22 +29,30 @@ type Options struct {
 	Span unit.Bytes
 }
 
-// Part is a simulated drive in an enclosure. It is a [target.Target] on a
-// virtual clock that moves only while a queue is waited on.
+// Part is a simulated drive in an enclosure, or a volume. It is a
+// [target.Target] on a virtual clock that moves only while a queue is waited on,
+// or in [Part.Sleep].
 type Part struct {
 	drive     Drive
 	enclosure Enclosure
 	options   Options
 	now       time.Duration
 	heat      thermal
+	cells     *cells
+	arm       *arm    // of a hard disk, or nil
+	limits    *limits // of a volume, or nil
 	chance    *rand.PCG
 }
 
-// Open puts the named drive into its enclosure.
+// Open puts the named drive into its enclosure, or opens the named volume.
 func (b Bench) Open(name string, options Options) (*Part, error) {
+	if volume, known := b.Volumes[name]; known {
+		drive, path := volume.drive()
+		return newPart(drive, path, newLimits(volume), options)
+	}
 	drive, known := b.Drives[name]
 	if !known {
-		return nil, fmt.Errorf("unknown simulated drive %q; known are %s", name, names(b.Drives))
+		return nil, fmt.Errorf("unknown simulated part %q; known are %s, %s", name, names(b.Drives), names(b.Volumes))
 	}
 	if options.Enclosure == "" {
 		options.Enclosure = DefaultEnclosure
@@ -58,17 +67,23 @@ func (b Bench) Open(name string, options Options) (*Part, error) {
 		}
 		enclosure.Cooling = options.Cooling
 	}
+	return newPart(drive, enclosure, nil, options)
+}
+
+func newPart(drive Drive, enclosure Enclosure, limits *limits, options Options) (*Part, error) {
 	if options.Span == 0 {
 		options.Span = drive.Capacity
 	}
 	if options.Span > drive.Capacity {
-		return nil, fmt.Errorf("--size %s is larger than %s, which holds %s", options.Span, name, drive.Capacity.Capacity())
+		return nil, fmt.Errorf("--size %s is larger than %s, which holds %s", options.Span, drive.Name, drive.Capacity.Capacity())
 	}
-	return &Part{
-		drive: drive, enclosure: enclosure, options: options,
-		heat:   newThermal(drive, enclosure, options.Ambient),
-		chance: rand.NewPCG(options.Seed, 0x73696d),
-	}, nil
+	p := &Part{drive: drive, enclosure: enclosure, options: options, limits: limits, chance: rand.NewPCG(options.Seed, 0x73696d)}
+	p.heat = newThermal(&p.drive, &p.enclosure, options.Ambient)
+	p.cells = newCells(&p.drive)
+	if drive.Disk.InnerRate > 0 {
+		p.arm = &arm{disk: &p.drive.Disk, capacity: drive.Capacity, outer: drive.ReadRate}
+	}
+	return p, nil
 }
 
 // Description of a simulated part.
@@ -81,13 +96,25 @@ func (p *Part) Description() target.Description {
 
 // Chain is the simulated path from the host to the drive.
 func (p *Part) Chain() link.Chain {
+	if p.limits != nil {
+		return link.NewChain(p.drive.Link.Hop("network to "+p.drive.Name), p.provisioned())
+	}
 	return link.NewChain(
 		p.enclosure.Link.Hop("port to "+p.enclosure.Name),
 		p.drive.Link.Hop(p.enclosure.Name+" to "+p.drive.Name),
 	)
 }
 
-// EnclosureName is the name of the enclosure that the drive is in.
+// provisioned is the limit of a volume as a hop of its own.
+func (p *Part) provisioned() link.Hop {
+	limit := max(p.limits.volume.Throughput, p.limits.volume.Burst.Throughput)
+	return link.Hop{Name: p.drive.Name, State: link.State{Standard: "provisioned limit", Ceiling: link.Ceiling{
+		Line: limit, Payload: limit, Usable: link.Range{Low: limit, High: limit},
+	}}}
+}
+
+// EnclosureName is the name of the enclosure that the drive is in; a volume is in
+// none.
 func (p *Part) EnclosureName() string { return p.enclosure.Name }
 
 // Cooling is how the enclosure's fan behaves: what a condition "fan" says.
@@ -96,23 +123,81 @@ func (p *Part) Cooling() Cooling { return p.enclosure.Cooling }
 // Ambient is the temperature of the air around the enclosure.
 func (p *Part) Ambient() unit.Celsius { return p.options.Ambient }
 
+// Fill is how full the drive is, from 0 to 1.
+func (p *Part) Fill() float64 { return p.cells.fill() }
+
 // Now is the virtual time.
 func (p *Part) Now() time.Duration { return p.now }
+
+// Sleep lets virtual time pass with nothing to do.
+func (p *Part) Sleep(stretch time.Duration) {
+	p.now += stretch
+	p.heat.advance(p.now)
+}
+
+// Discard forgets what the drive holds from an offset on.
+func (p *Part) Discard(from unit.Bytes) error {
+	p.cells.discard(int64(from))
+	return nil
+}
+
+// Reopen says whether the drive is there.
+func (p *Part) Reopen() error {
+	if p.gone() {
+		return syscall.ENODEV
+	}
+	return nil
+}
+
+// gone says whether the drive has vanished.
+func (p *Part) gone() bool { return p.heat.left >= 0 }
+
+// carries is what the enclosure's bridge moves; less where a drive came back
+// slower.
+func (p *Part) carries() unit.BytesPerSecond {
+	if p.heat.returned && p.enclosure.Vanish.Rate > 0 {
+		return min(p.enclosure.Carries, p.enclosure.Vanish.Rate)
+	}
+	return p.enclosure.Carries
+}
 
 // Usage is nothing: a simulated host is never busy, and nobody else uses the
 // device.
 func (p *Part) Usage() target.Usage { return target.Usage{} }
 
-// Temperatures gives what the drive's own sensor reports, in whole degrees.
+// Temperatures gives what the drive's own sensors report, in whole degrees. A
+// volume has none, and neither has a drive that vanished.
 func (p *Part) Temperatures() map[string]unit.Celsius {
-	whole := int(p.heat.temperature + 0.5)
-	return map[string]unit.Celsius{"drive": unit.Celsius(whole)}
+	if p.limits != nil || p.gone() {
+		return nil
+	}
+	readings := map[string]unit.Celsius{"drive": wholeDegrees(p.heat.temperature)}
+	if p.drive.ControllerResistance > 0 {
+		readings["controller"] = wholeDegrees(p.heat.controller)
+	}
+	return readings
 }
 
-// Open gives a queue on the drive.
-func (p *Part) Open(shape target.Shape) (target.Queue, error) {
-	return newQueue(p), nil
+// Readings gives what the bench's other sensors report: whether the fan runs, and
+// the power that the drive takes, in watts.
+func (p *Part) Readings() map[string]float64 {
+	if p.limits != nil {
+		return nil
+	}
+	readings := map[string]float64{"power_watts": p.heat.watts}
+	if p.enclosure.Cooling != Passive {
+		readings["fan_running"] = 0
+		if p.heat.fan {
+			readings["fan_running"] = 1
+		}
+	}
+	return readings
 }
+
+func wholeDegrees(temperature unit.Celsius) unit.Celsius { return unit.Celsius(int(temperature + 0.5)) }
+
+// Open gives a queue on the drive.
+func (p *Part) Open(target.Shape) (target.Queue, error) { return newQueue(p), nil }
 
 // Close does nothing: a simulated part leaves nothing behind.
 func (p *Part) Close() error { return nil }

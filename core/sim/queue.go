@@ -1,27 +1,29 @@
 package sim
 
 import (
+	"math"
+	"syscall"
 	"time"
 
 	"opengauge/core/target"
 	"opengauge/core/unit"
 )
 
-// queue serves operations in three stages: a unit of the flash takes its
-// latency, then, in the order in which they are ready, the flash as a whole
-// moves the data at its rate and the enclosure's bridge carries it at its own.
-// A stage is a time at which it is free again.
+// queue serves operations in two stages. First each takes its latency: on one of
+// the medium's units, or waiting for one. Then, in the order in which they are
+// ready, their data moves through the medium at its rate, the limits of a
+// volume, and the enclosure's bridge; a stage is a time at which it is free
+// again. So they leave in that order too.
 type queue struct {
-	part   *Part
-	units  []time.Duration // when each unit of the flash is free
-	flash  time.Duration   // when the flash has moved what it was given
-	bridge time.Duration
-	agenda agenda
+	part     *Part
+	fetching agenda
+	waiting  line
+	leaving  line
+	medium   time.Duration // when the medium has moved what it was given
+	bridge   time.Duration
 }
 
-func newQueue(part *Part) *queue {
-	return &queue{part: part, units: make([]time.Duration, part.drive.Parallelism)}
-}
+func newQueue(part *Part) *queue { return &queue{part: part} }
 
 func (q *queue) Buffer(int) []byte { return nil }
 
@@ -31,14 +33,20 @@ func (q *queue) Close() error { return nil }
 
 func (q *queue) Submit(operations []target.Operation) error {
 	now := q.part.now
-	for _, operation := range operations {
-		e := entry{submitted: now, operation: operation}
-		if operation.Action == target.Flush {
-			e.at = max(now, q.flash) + q.jittered(q.part.drive.FlushLatency) + q.part.enclosure.Latency
-		} else {
-			e.at, e.fetched = q.fetch(operation.Action), true
+	for i := range operations {
+		e := entry{submitted: now, operation: operations[i]}
+		switch {
+		case q.part.gone():
+			e.at = now + q.part.drive.ReadLatency
+			q.leaving.push(e)
+		case e.operation.Action == target.Flush:
+			e.at = max(now, q.medium) + q.jittered(q.part.drive.FlushLatency) + q.part.enclosure.Latency
+			q.leaving.push(e)
+		case len(q.fetching.entries) < q.part.drive.Parallelism:
+			q.fetch(e)
+		default:
+			q.waiting.push(e)
 		}
-		q.agenda.push(e)
 	}
 	return nil
 }
@@ -46,24 +54,43 @@ func (q *queue) Submit(operations []target.Operation) error {
 func (q *queue) Wait(done []target.Completion, until time.Duration) (int, error) {
 	filled := 0
 	for {
-		at, any := q.agenda.next()
-		if filled > 0 && (!any || at > q.part.now || filled == len(done)) {
+		at := q.next()
+		if filled > 0 && (at > q.part.now || filled == len(done)) {
 			return filled, nil
 		}
-		if !any || at > until {
+		if at > until {
 			q.advance(until)
 			return 0, nil
 		}
 		q.advance(at)
-		e := q.agenda.pop()
-		if e.fetched {
-			e.at, e.fetched = q.move(e.operation), false
-			q.agenda.push(e)
+		if !q.leaving.empty() && q.leaving.head().at <= q.part.now {
+			e := q.leaving.pop()
+			done[filled] = target.Completion{Slot: e.operation.Slot, Submitted: e.submitted, Completed: max(e.at, e.submitted)}
+			if q.part.gone() {
+				done[filled].Err = syscall.ENODEV
+			}
+			filled++
 			continue
 		}
-		done[filled] = target.Completion{Slot: e.operation.Slot, Submitted: e.submitted, Completed: e.at}
-		filled++
+		if len(q.fetching.entries) > 0 && q.fetching.entries[0].at <= q.part.now {
+			q.ready(q.fetching.pop())
+		}
 	}
+}
+
+// never is later than anything.
+const never = time.Duration(math.MaxInt64)
+
+// next is when the next thing happens.
+func (q *queue) next() time.Duration {
+	at := never
+	if !q.leaving.empty() {
+		at = max(q.leaving.head().at, q.part.now)
+	}
+	if len(q.fetching.entries) > 0 {
+		at = min(at, max(q.fetching.entries[0].at, q.part.now))
+	}
+	return at
 }
 
 func (q *queue) advance(now time.Duration) {
@@ -73,49 +100,83 @@ func (q *queue) advance(now time.Duration) {
 	q.part.heat.advance(q.part.now)
 }
 
-// fetch gives an operation that is submitted now to the unit of the flash that
-// is free first, and says when its latency will be over.
-func (q *queue) fetch(action target.Action) time.Duration {
-	latency := q.part.drive.ReadLatency
-	if action == target.Write {
-		latency = q.part.drive.WriteLatency
+// ready lets an operation whose latency is over leave, and the next one that
+// waits begin.
+func (q *queue) ready(e entry) {
+	e.at = q.move(e.operation)
+	q.leaving.push(e)
+	if !q.waiting.empty() {
+		q.fetch(q.waiting.pop())
 	}
-	unitAt := q.soonest()
-	q.units[unitAt] = max(q.part.now, q.units[unitAt]) + q.jittered(latency)
-	return q.units[unitAt]
+}
+
+// fetch begins an operation's latency now.
+func (q *queue) fetch(e entry) {
+	p := q.part
+	switch {
+	case p.arm != nil:
+		e.at = p.now + p.arm.reach(e.operation.Offset, q.chance())
+		p.arm.at = e.operation.Offset + int64(e.operation.Length)
+	case e.operation.Action == target.Write:
+		e.at = p.now + q.jittered(p.drive.WriteLatency)
+	default:
+		latency := p.drive.ReadLatency
+		if share := p.cells.readShare(); share < 1 {
+			latency = time.Duration(float64(latency) / share)
+		}
+		e.at = p.now + q.jittered(latency)
+	}
+	q.fetching.push(e)
 }
 
 // move moves the data of an operation whose latency is over now, behind that of
 // those that were ready before, and says when it will be complete.
-func (q *queue) move(operation target.Operation) time.Duration {
-	drive, now := &q.part.drive, q.part.now
-	rate, joules := drive.ReadRate, drive.ReadJoules
-	if operation.Action == target.Write {
-		rate, joules = drive.WriteRate, drive.WriteJoules
+func (q *queue) move(o target.Operation) time.Duration {
+	p, now := q.part, q.part.now
+	rate := q.rate(o)
+	joules := p.drive.ReadJoules
+	if o.Action == target.Write {
+		joules = p.drive.WriteJoules
+		p.cells.take(o.Offset, o.Length)
 	}
-	if q.part.heat.throttled {
-		rate = min(rate, drive.ThrottledRate)
+	p.heat.spend(joules * float64(o.Length))
+	q.medium = max(now, q.medium) + moving(o.Length, rate)
+	end := q.medium
+	if p.limits != nil {
+		end = max(end, p.limits.pass(now, o.Length))
 	}
-	q.part.heat.spend(joules * float64(operation.Length))
-	q.flash = max(now, q.flash) + moving(operation.Length, rate)
-	q.bridge = max(now, q.bridge) + max(moving(operation.Length, q.part.enclosure.Carries), q.part.enclosure.PerOperation)
-	return max(q.flash, q.bridge) + q.part.enclosure.Latency
+	q.bridge = p.enclosure.stalled(max(now, q.bridge)) + max(moving(o.Length, p.carries()), p.enclosure.PerOperation)
+	// An operation that a limit holds back holds back those behind it.
+	q.bridge = max(q.bridge, end)
+	return q.bridge + p.enclosure.Latency
 }
 
-// soonest is the unit of the flash that is free first.
-func (q *queue) soonest() int {
-	best := 0
-	for at, free := range q.units {
-		if free < q.units[best] {
-			best = at
-		}
+// rate is how fast the medium moves an operation's data now.
+func (q *queue) rate(o target.Operation) unit.BytesPerSecond {
+	p := q.part
+	rate := p.drive.ReadRate
+	switch {
+	case p.arm != nil:
+		rate = p.arm.rate(o.Offset)
+	case o.Action == target.Write:
+		p.cells.touch(p.now)
+		rate = p.cells.writeRate(p.drive.WriteRate, o.Length)
+	default:
+		p.cells.touch(p.now)
+		rate = unit.BytesPerSecond(float64(rate) * p.cells.readShare())
 	}
-	return best
+	return min(rate, p.heat.limit)
 }
+
+// chance is from 0 to 1.
+func (q *queue) chance() float64 { return float64(q.part.chance.Uint64()>>11) / (1 << 53) }
 
 // jittered spreads a latency evenly about its mean.
 func (q *queue) jittered(latency time.Duration) time.Duration {
-	spread := float64(q.part.chance.Uint64()>>11)/(1<<52) - 1 // from -1 to 1
+	if q.part.drive.Jitter == 0 {
+		return latency
+	}
+	spread := 2*q.chance() - 1
 	return latency + time.Duration(float64(latency)*q.part.drive.Jitter*spread)
 }
 

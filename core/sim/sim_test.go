@@ -66,10 +66,10 @@ func TestHeatThrottlesAndResumes(t *testing.T) {
 	var states []bool
 	for range 300 {
 		write(t, part, time.Second)
-		if throttled := part.heat.throttled; len(states) == 0 || states[len(states)-1] != throttled {
+		if throttled := part.heat.limit != unlimited; len(states) == 0 || states[len(states)-1] != throttled {
 			states = append(states, throttled)
 		}
-		if celsius := part.Temperatures()["drive"]; celsius > part.drive.ThrottleAt+1 {
+		if celsius := part.Temperatures()["drive"]; celsius > part.drive.Throttle[0].At+1 {
 			t.Fatalf("the drive is at %s, above its throttle temperature", celsius)
 		}
 	}
@@ -81,8 +81,8 @@ func TestHeatThrottlesAndResumes(t *testing.T) {
 // A thermal mass that is heated with a constant power approaches the balance
 // temperature as 1 - e^(-t/RC).
 func TestThermalFollowsTheEquation(t *testing.T) {
-	drive := Drive{IdleWatts: 2, ThrottleAt: 1000, ResumeAt: 900}
-	enclosure := Enclosure{HeatCapacity: 10, Resistance: 12, Cooling: Passive}
+	drive := &Drive{IdleWatts: 2}
+	enclosure := &Enclosure{HeatCapacity: 10, Resistance: 12, Cooling: Passive}
 	h := newThermal(drive, enclosure, 20)
 	if h.temperature != 44 {
 		t.Fatalf("idle balance is %s, want 44 °C", h.temperature)
@@ -105,7 +105,7 @@ func TestFanModes(t *testing.T) {
 		for range 300 {
 			write(t, part, time.Second)
 			hottest = max(hottest, part.heat.temperature)
-			throttled = throttled || part.heat.throttled
+			throttled = throttled || part.heat.limit != unlimited
 		}
 		return hottest, throttled
 	}
@@ -168,8 +168,8 @@ func TestOpenRefuses(t *testing.T) {
 		options Options
 		want    string
 	}{
-		{"albatross", Options{}, "known are sandpiper"},
-		{"sandpiper", Options{Enclosure: "hull"}, "known are barnacle, limpet"},
+		{"albatross", Options{}, "known are curlew, dunlin, sandpiper, turnstone, lagoon-burst, lagoon-steady"},
+		{"sandpiper", Options{Enclosure: "hull"}, "known are barnacle, limpet, whelk"},
 		{"sandpiper", Options{Enclosure: "limpet", Cooling: AlwaysOn}, "has no fan"},
 		{"sandpiper", Options{Span: 2 * unit.TB}, "larger than"},
 	} {

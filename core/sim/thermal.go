@@ -7,34 +7,53 @@ import (
 	"opengauge/core/unit"
 )
 
-// tick is the step in which heat is followed. Within one, power is constant.
-const tick = 100 * time.Millisecond
+const (
+	// tick is the step in which heat is followed. Within one, power is constant.
+	tick = 100 * time.Millisecond
+	// controllerLag is how fast the controller follows its own power.
+	controllerLag = 3 * time.Second
+	// unlimited is a rate that nothing has.
+	unlimited unit.BytesPerSecond = math.MaxFloat64
+)
 
 // thermal is one thermal mass behind one resistance to ambient:
 //
 //	C dT/dt = P - (T - T_ambient) / R
 //
 // solved exactly over each tick (a first-order lumped model; Incropera and
-// DeWitt, Fundamentals of Heat and Mass Transfer, 5.1). Above ThrottleAt the
-// drive slows itself until it is at ResumeAt. An automatic fan starts FanDelay
-// after FanOnAt was reached and stops at FanOffAt.
+// DeWitt, Fundamentals of Heat and Mass Transfer, 5.1). The controller is warmer
+// than the mass by its own resistance times the power, after a lag. Each throttle
+// stage begins at its temperature of the mass and ends at a lower one. An
+// automatic fan starts FanDelay after FanOnAt was reached and stops at FanOffAt.
 type thermal struct {
-	drive     Drive
-	enclosure Enclosure
+	drive     *Drive
+	enclosure *Enclosure
 	ambient   unit.Celsius
 
 	drawn       float64       // joules spent in the current tick
 	until       time.Duration // where the current tick ends
+	watts       float64       // of the last tick
 	temperature unit.Celsius
-	throttled   bool
-	fan         bool
-	fanAsked    time.Duration // when FanOnAt was reached, or -1
+	controller  unit.Celsius
+	// stages says which throttle stages are on, and limit what they leave.
+	stages   []bool
+	limit    unit.BytesPerSecond
+	fan      bool
+	fanAsked time.Duration // when FanOnAt was reached, or -1
+	// left is when the drive vanished, or -1, and returned whether it came back
+	// since.
+	left     time.Duration
+	returned bool
 }
 
-func newThermal(drive Drive, enclosure Enclosure, ambient unit.Celsius) thermal {
-	h := thermal{drive: drive, enclosure: enclosure, ambient: ambient, until: tick, fanAsked: -1}
+func newThermal(drive *Drive, enclosure *Enclosure, ambient unit.Celsius) thermal {
+	h := thermal{
+		drive: drive, enclosure: enclosure, ambient: ambient, until: tick, fanAsked: -1, left: -1,
+		stages: make([]bool, len(drive.Throttle)), limit: unlimited, watts: drive.IdleWatts,
+	}
 	h.fan = enclosure.Cooling == AlwaysOn
 	h.temperature = h.balance(drive.IdleWatts)
+	h.controller = h.temperature + unit.Celsius(drive.IdleWatts*drive.ControllerResistance)
 	return h
 }
 
@@ -62,20 +81,40 @@ func (h *thermal) advance(now time.Duration) {
 }
 
 func (h *thermal) step() {
-	goal := h.balance(h.drive.IdleWatts + h.drawn/tick.Seconds())
+	h.watts = h.drive.IdleWatts + h.drawn/tick.Seconds()
 	h.drawn = 0
+	goal := h.balance(h.watts)
 	share := math.Exp(-tick.Seconds() / (h.resistance() * h.enclosure.HeatCapacity))
 	h.temperature = goal + (h.temperature-goal)*unit.Celsius(share)
+	own := h.temperature + unit.Celsius(h.watts*h.drive.ControllerResistance)
+	h.controller += (own - h.controller) * unit.Celsius(tick.Seconds()/controllerLag.Seconds())
 	h.throttle()
+	h.vanish()
 	h.cool()
 }
 
 func (h *thermal) throttle() {
+	h.limit = unlimited
+	for at, stage := range h.drive.Throttle {
+		switch {
+		case h.temperature >= stage.At:
+			h.stages[at] = true
+		case h.temperature <= stage.Until:
+			h.stages[at] = false
+		}
+		if h.stages[at] {
+			h.limit = min(h.limit, stage.Rate)
+		}
+	}
+}
+
+func (h *thermal) vanish() {
+	v := &h.enclosure.Vanish
 	switch {
-	case h.temperature >= h.drive.ThrottleAt:
-		h.throttled = true
-	case h.temperature <= h.drive.ResumeAt:
-		h.throttled = false
+	case v.At > 0 && h.left < 0 && h.temperature >= v.At:
+		h.left = h.until
+	case h.left >= 0 && v.For > 0 && h.until >= h.left+v.For:
+		h.left, h.returned = -1, true
 	}
 }
 

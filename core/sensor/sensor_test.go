@@ -1,0 +1,175 @@
+package sensor
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"opengauge/core/unit"
+)
+
+func probe(t *testing.T, text string) Source {
+	t.Helper()
+	source, err := ParseProbe(text)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return source
+}
+
+// reads checks what a probe says, or a part of why it cannot.
+func reads(t *testing.T, text, name string, want float64, fault string) {
+	t.Helper()
+	reading, err := probe(t, text).Read(context.Background())
+	switch {
+	case fault != "":
+		if err == nil || !strings.Contains(err.Error(), fault) {
+			t.Errorf("%s: error is %v, want %q in it", text, err, fault)
+		}
+	case err != nil || reading.Temperatures[name] != unit.Celsius(want):
+		t.Errorf("%s says %v, %v; want %s at %v", text, reading.Temperatures, err, name, want)
+	}
+}
+
+func TestAFileThatGrows(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "a log.csv")
+	write := func(content string) {
+		if err := os.WriteFile(file, []byte(content), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	write("time,case,\"air, left\"\n1,41.5,22\n2,42.25,22.5\n3,99")
+	reads(t, "csv:"+file+"#case", "case", 42.25, "")
+	reads(t, "air=csv:"+file+"#air, left", "air", 22.5, "")
+	reads(t, "csv:"+file+"#none", "", 0, "has no column \"none\", but time, case, air, left")
+	write("time,case\n" + strings.Repeat("1,40\n", 40_000) + "2,43\n")
+	reads(t, "csv:"+file+"#case", "case", 43, "")
+	write("time,case\n1\n")
+	reads(t, "csv:"+file+"#case", "", 0, "does not fit")
+	write("time,case\n1,warm\n")
+	reads(t, "csv:"+file+"#case", "", 0, "is no temperature")
+	write("time,case\n1,255\n")
+	reads(t, "csv:"+file+"#case", "", 0, "cannot be true")
+	write("")
+	reads(t, "csv:"+file+"#case", "", 0, "header")
+	reads(t, "csv:"+file+".none#case", "", 0, "no such file")
+}
+
+func TestAPageOfMetrics(t *testing.T) {
+	page := "# TYPE case_celsius gauge\ncase_celsius{sensor=\"left\"} 41.5\n# TYPE plain untyped\nplain 12\n# EOF\n"
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path != "/metrics" {
+			w.WriteHeader(http.StatusNotFound)
+			return
+		}
+		_, _ = w.Write([]byte(page))
+	}))
+	defer server.Close()
+	reads(t, server.URL+"/metrics#case_celsius", "case_celsius", 41.5, "")
+	reads(t, "case="+server.URL+"/metrics#plain", "case", 12, "")
+	reads(t, server.URL+"/metrics#none", "", 0, "no metric \"none\"")
+	reads(t, server.URL+"/other#plain", "", 0, "404")
+	page = "no page\x00 of metrics"
+	reads(t, server.URL+"/metrics#plain", "", 0, "cannot be read")
+}
+
+func TestAnInstrument(t *testing.T) {
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Skip("nothing can be listened to here: ", err)
+	}
+	defer listener.Close()
+	answers := map[string]string{"MEAS:TEMP?": "+4.150E+01,C\n", "WHAT?": "\"error\"\n", "HANG?": ""}
+	go func() {
+		for {
+			connection, err := listener.Accept()
+			if err != nil {
+				return
+			}
+			asked, _ := bufio.NewReader(connection).ReadString('\n')
+			_, _ = connection.Write([]byte(answers[strings.TrimSpace(asked)]))
+			_ = connection.Close()
+		}
+	}()
+	address := "scpi://" + listener.Addr().String() + "?ask="
+	reads(t, "case="+address+"MEAS:TEMP?", "case", 41.5, "")
+	reads(t, address+"WHAT?", "", 0, "is no number")
+	reads(t, address+"HANG?", "", 0, "the instrument's answer")
+}
+
+func TestProbesThatAreNone(t *testing.T) {
+	for text, want := range map[string]string{
+		"csv:file": "no file or no column", "csv:#x": "no file or no column", "csv:a#": "no file or no column", "http://host/page": "no metric", "http://#m": "no host",
+		"scpi://host?ask=T?": "no port", "scpi://host:5025": "no port or no command", "ftp://host#x": "of no known kind", "": "of no known kind", "http://[::1": "no address",
+	} {
+		if _, err := ParseProbe(text); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%q gives %v, want %q in it", text, err, want)
+		}
+	}
+}
+
+// moody is a source that works, fails, and works again.
+type moody struct {
+	mutex sync.Mutex
+	fail  bool
+	reads int
+}
+
+func (m *moody) Name() string { return "the moody one" }
+
+func (m *moody) set(fail bool) {
+	m.mutex.Lock()
+	defer m.mutex.Unlock()
+	m.fail = fail
+}
+
+func (m *moody) Read(context.Context) (Reading, error) {
+	m.mutex.Lock()
+	defer m.mutex.Unlock()
+	m.reads++
+	if m.fail {
+		return Reading{}, errors.New("out of order")
+	}
+	return Reading{Temperatures: map[string]unit.Celsius{"case": 40}, Values: map[string]float64{"fan_rpm": 900}}, nil
+}
+
+// A probe that fails is told of, once, and is not the end.
+func TestPollerOutlivesItsSources(t *testing.T) {
+	source, told := &moody{}, make(chan string, 16)
+	source.set(true)
+	p := NewPoller([]Source{source})
+	defer p.Start(func(detail string) { told <- detail })()
+	wait := func(want string) {
+		t.Helper()
+		select {
+		case got := <-told:
+			if !strings.Contains(got, want) {
+				t.Errorf("told %q, want %q in it", got, want)
+			}
+		case <-time.After(10 * time.Second):
+			t.Fatalf("nobody told of %q", want)
+		}
+	}
+	wait("cannot be read: out of order")
+	if len(p.Temperatures()) != 0 {
+		t.Error("a source that fails has a temperature")
+	}
+	source.set(false)
+	wait("can be read again")
+	for range 50 {
+		if p.Temperatures()["case"] == 40 && p.Readings()["fan_rpm"] == 900 {
+			return
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	t.Errorf("the poller knows %v and %v", p.Temperatures(), p.Readings())
+}
