@@ -126,6 +126,54 @@ func TestTheChainGoesDownToTheDisk(t *testing.T) {
 	}
 }
 
+// A folder is filled with files to a level, measured there, and freed again, also
+// when the run is stopped half-way.
+func TestFillingAFolder(t *testing.T) {
+	device := loopDevice(t, 256<<20)
+	makeFileSystem(t, device)
+	folder := t.TempDir()
+	if out, err := exec.Command("mount", device, folder).CombinedOutput(); err != nil {
+		t.Skipf("mounting is not possible here: %s", out)
+	}
+	defer func() { _ = exec.Command("umount", folder).Run() }()
+	_ = os.Remove(filepath.Join(folder, "lost+found"))
+	plan := filepath.Join(t.TempDir(), "fill.yaml")
+	source := "plan: fill\nsteps:\n  - fill:\n      levels: [30%, 50%]\n      steps:\n        - sweep: {operation: [read, write], access: sequential, block: 64KiB, depth: 4, hold: HOLD}\n"
+	write := func(hold string) {
+		if err := os.WriteFile(plan, []byte(strings.ReplaceAll(source, "HOLD", hold)), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	write("700ms")
+	d := newDesk(t)
+	most := 0.0
+	watching := make(chan struct{})
+	go func() {
+		defer close(watching)
+		for range 60 {
+			var status unix.Statfs_t
+			if unix.Statfs(folder, &status) == nil {
+				most = max(most, 1-float64(status.Bavail)/float64(status.Blocks))
+			}
+			time.Sleep(50 * time.Millisecond)
+		}
+	}()
+	s := decode[session.Session](t, d.must("measure", folder, "--plan", plan, "--size", "8MiB", "--json"))
+	<-watching
+	if len(s.Passes) != 4 || s.Passes[0].FillShare != 0.3 || s.Passes[3].FillShare != 0.5 || most < 0.48 || most > 0.62 {
+		t.Errorf("%d passes; the file system was filled to %.0f %%", len(s.Passes), most*100)
+	}
+	assertEmpty(t, folder)
+
+	write("30s")
+	command := d.command("measure", folder, "--plan", plan, "--size", "8MiB")
+	time.AfterFunc(2*time.Second, func() { _ = command.Process.Signal(os.Interrupt) })
+	if got := d.finish(command); got.code != 130 {
+		t.Errorf("exit %d: %s", got.code, got.stderr)
+	}
+	assertEmpty(t, folder)
+}
+
 func TestBlocksBelowTheDevicesAreRefused(t *testing.T) {
 	device := loopDevice(t, 64<<20)
 	if out, err := exec.Command("losetup", "--sector-size", "4096", device).CombinedOutput(); err != nil {

@@ -144,6 +144,9 @@ func (e *environment) announce(request run.Request) {
 		passes += fmt.Sprintf(" at the most, and %d combinations filled in from those", estimate.FilledIn)
 	}
 	text := fmt.Sprintf("measuring %s with plan %s: %s, about %s", d.Address, request.Plan.Name, passes, unit.Span(max(estimate.Elapsed, time.Second)))
+	if estimate.Open {
+		text += ", and as long as it takes to move the bytes that the plan asks for"
+	}
 	if d.Unfilled {
 		text += fmt.Sprintf(" and the time to fill a test file of %s", d.Span.Capacity())
 	}

@@ -125,7 +125,9 @@ type planCheck struct {
 	WritePasses    int        `json:"write_passes"`
 	ElapsedSeconds float64    `json:"elapsed_seconds"`
 	TestFileBytes  unit.Bytes `json:"test_file_bytes"`
-	WrittenBytes   unit.Bytes `json:"written_bytes"`
+	// FillShare is how full the target is brought besides.
+	FillShare    float64    `json:"fill_share,omitempty"`
+	WrittenBytes unit.Bytes `json:"written_bytes"`
 	// EnduranceShare is of the rated endurance, where that was given.
 	EnduranceShare *float64 `json:"endurance_share,omitempty"`
 	// Fits says whether the test file fits, where a folder was given.
@@ -151,7 +153,7 @@ func checkPlan(name string, flags *planFlags) (planCheck, error) {
 	estimate := p.Estimate(plan.DefaultHold)
 	checked := planCheck{
 		Format: "opengauge.plan-check/1", Plan: p.Name, Passes: estimate.Passes, FilledIn: estimate.FilledIn, WritePasses: estimate.WritePasses,
-		ElapsedSeconds: estimate.Elapsed.Seconds(), TestFileBytes: size,
+		ElapsedSeconds: estimate.Elapsed.Seconds(), TestFileBytes: size, FillShare: estimate.FillShare,
 	}
 	if flags.target != "" {
 		if checked.TestFileBytes, err = target.PlannedSize(flags.target, size); err != nil {
@@ -160,7 +162,7 @@ func checkPlan(name string, flags *planFlags) (planCheck, error) {
 		fits := true
 		checked.Fits = &fits
 	}
-	checked.WrittenBytes = estimate.Written(rate) + checked.TestFileBytes
+	checked.WrittenBytes = estimate.Written(rate, checked.TestFileBytes) + checked.TestFileBytes
 	if flags.endurance != "" {
 		endurance, err := unit.ParseBytes(flags.endurance)
 		if err != nil || endurance == 0 {
@@ -181,6 +183,9 @@ func (e *environment) showCheck(c planCheck, flags *planFlags) {
 	}
 	screen.Printf("  time       %s at the most, filling and flushing aside\n", unit.Span(unit.Duration(c.ElapsedSeconds)))
 	screen.Printf("  writes     %s at the most, if the storage takes %s\n", c.WrittenBytes.Capacity(), flags.rate)
+	if c.FillShare > 0 {
+		screen.Printf("  fills      the target to %.0f %%, which comes on top, and frees it again\n", c.FillShare*100)
+	}
 	if c.EnduranceShare != nil {
 		screen.Printf("  wear       %.3g %% of %s\n", *c.EnduranceShare*100, flags.endurance)
 	}

@@ -101,7 +101,7 @@ func (c *crew) collect(whole *assembly, timing Timing) {
 	hand := func(g *gathered) {
 		whole.add(g.interval)
 		next++
-		if timing.Within > 0 && whole.known(timing.Within) {
+		if whole.enough(timing) {
 			c.precise.Store(true)
 		}
 	}
@@ -161,7 +161,7 @@ func (c *crew) result(t target.Target, whole *assembly, load Load, timing Timing
 		end, flush, cut = max(end, w.end), max(flush, w.flushTook), cut || w.cut
 	}
 	err := errors.Join(errs...)
-	result := whole.result(meters, end, timing.Sample)
+	result := whole.result(meters, end, timing)
 	result.Queue, result.Workers, result.Depth = c.workers[0].queueName, load.Workers, load.Depth
 	result.Flush, result.CutShort = flush, cut || err != nil
 	result.Usage = t.Usage().Since(c.before)

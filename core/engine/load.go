@@ -52,6 +52,9 @@ type Timing struct {
 	// Within ends the pass once its throughput is known to within that share,
 	// by a 95% interval. 0 leaves the end to the others.
 	Within float64
+	// Round ends the pass once it is in a steady state, judged over rounds of
+	// that length; 0 does not.
+	Round time.Duration
 	// Sample is the length of a sample.
 	Sample time.Duration
 	// Stall is how long an operation may be under way before that is told; 0 is

@@ -33,7 +33,9 @@ type Result struct {
 	Throughput stat.Interval
 	Known      bool
 	Latency    Latency
-	Samples    []Sample
+	// Steady is the judgement of the last rounds, where the pass had enough.
+	Steady  *stat.SteadyState
+	Samples []Sample
 	// CutShort says that the pass was stopped before its end.
 	CutShort bool
 }

@@ -61,7 +61,7 @@ func runAlone(ctx context.Context, t target.Target, load Load, timing Timing, wa
 		begin: func() time.Duration { before = t.Usage(); return t.Now() },
 		look:  reporter.tell,
 		enough: func() bool {
-			return timing.Within > 0 && whole.known(timing.Within)
+			return whole.enough(timing)
 		},
 	}
 	w.meter = newMeter(timing.Sample, func(i interval) *histogram {
@@ -70,7 +70,7 @@ func runAlone(ctx context.Context, t target.Target, load Load, timing Timing, wa
 		return i.latencies
 	})
 	err := w.run(0)
-	result := whole.result([]*meter{w.meter}, w.end, timing.Sample)
+	result := whole.result([]*meter{w.meter}, w.end, timing)
 	result.Queue, result.Workers, result.Depth = w.queueName, 1, load.Depth
 	result.Flush = w.flushTook
 	result.Usage = t.Usage().Since(before)

@@ -83,3 +83,11 @@ func numbered(passes []*session.Pass) string {
 	}
 	return strconv.Itoa(len(passes)) + " passes"
 }
+
+// counted writes "1 kind" or "3 kinds".
+func counted(count int, what string) string {
+	if count == 1 {
+		return "1 " + what
+	}
+	return strconv.Itoa(count) + " " + what + "s"
+}

@@ -115,7 +115,7 @@ func plateauText(plateau []*session.Pass, fastest *session.Pass) string {
 	if len(plateau) < 2 {
 		return fastest.Label()
 	}
-	return fmt.Sprintf("%d passes of %d kinds, %s the fastest,", len(plateau), shapes(plateau), fastest.Label())
+	return fmt.Sprintf("%s of %s, %s the fastest,", numbered(plateau), counted(shapes(plateau), "kind"), fastest.Label())
 }
 
 // ratedAlike is the drive's rating for a pass, where it is within a twentieth of

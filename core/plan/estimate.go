@@ -19,8 +19,18 @@ func (p Pass) Settle() time.Duration {
 	return min(p.Hold/10, longestSettle)
 }
 
-// Time is how long the pass takes at the most, flushing aside.
-func (p Pass) Time() time.Duration { return p.Hold + p.Settle() }
+// Open says whether the pass ends at a number of bytes alone, so that nobody
+// knows beforehand when that is.
+func (p Pass) Open() bool { return p.Hold >= LongestHold && (p.Bytes > 0 || p.Times > 0) }
+
+// Time is how long the pass takes at the most, flushing aside; 0 where nobody
+// knows.
+func (p Pass) Time() time.Duration {
+	if p.Open() {
+		return 0
+	}
+	return p.Hold + p.Settle()
+}
 
 // Share is the part of passes like this one that is measured: all, unless it is
 // a point of an adaptive grid.
@@ -45,6 +55,12 @@ type Estimate struct {
 	// WritePasses is how many of the passes write, and Writing how long.
 	WritePasses int
 	Writing     time.Duration
+	// Open says that passes end at a number of bytes alone, so that more time goes
+	// by than Elapsed.
+	Open bool
+	// FillShare is how full the target is brought, and Over how often all of it is
+	// written besides; what that is in bytes depends on the target.
+	FillShare, Over float64
 	// BoundedBytes is what those write that end at a number of bytes.
 	BoundedBytes unit.Bytes
 }
@@ -53,8 +69,21 @@ type Estimate struct {
 func (p Plan) Estimate(hold time.Duration) Estimate {
 	var total Estimate
 	var measured, writing float64
-	passes := p.Passes(hold)
-	for _, pass := range passes {
+	passes := 0
+	for _, item := range p.Program(hold) {
+		switch {
+		case item.Rest != nil:
+			total.Elapsed += unit.Duration(item.Rest.ForSeconds)
+		case item.Fill != nil:
+			total.FillShare = max(total.FillShare, *item.Fill)
+		}
+		if item.Pass == nil {
+			continue
+		}
+		pass := *item.Pass
+		passes++
+		total.Over += pass.Times * pass.WriteShare
+		total.Open = total.Open || pass.Open()
 		share := pass.Share()
 		measured += share
 		total.Elapsed += time.Duration(float64(pass.Time()) * share)
@@ -62,6 +91,9 @@ func (p Plan) Estimate(hold time.Duration) Estimate {
 			continue
 		}
 		writing += share
+		if pass.Times > 0 {
+			continue
+		}
 		if pass.Bytes > 0 {
 			total.BoundedBytes += unit.Bytes(float64(pass.Bytes) * pass.WriteShare * share)
 		} else {
@@ -69,16 +101,17 @@ func (p Plan) Estimate(hold time.Duration) Estimate {
 		}
 	}
 	total.Passes, total.WritePasses = whole(measured), whole(writing)
-	total.FilledIn = len(passes) - total.Passes
+	total.FilledIn = passes - total.Passes
 	return total
 }
 
 // whole is the whole number below a sum of shares, whose last bits may be off.
 func whole(sum float64) int { return int(sum + 1e-9) }
 
-// Written is how much the plan writes to storage that takes writes at a rate.
-func (e Estimate) Written(rate unit.BytesPerSecond) unit.Bytes {
-	return e.BoundedBytes + unit.Bytes(e.Writing.Seconds()*float64(rate))
+// Written is how much the plan writes to a span of storage that takes writes at
+// a rate, fills aside.
+func (e Estimate) Written(rate unit.BytesPerSecond, span unit.Bytes) unit.Bytes {
+	return e.BoundedBytes + unit.Bytes(e.Writing.Seconds()*float64(rate)+e.Over*float64(span))
 }
 
 // CheckSpan says whether every pass fits into a span of that many bytes, on

@@ -76,7 +76,15 @@ func count(steps []Step) int {
 			total += step.Repeat.Times * count(step.Repeat.Steps)
 			continue
 		}
+		if step.Fill != nil {
+			total += len(step.Fill.Levels) * count(step.Fill.Steps)
+			continue
+		}
 		s := step.Sweep
+		if s == nil { // one pass, or a rest
+			total++
+			continue
+		}
 		total += len(s.Operation) * len(s.Access) * len(s.Block) * len(s.Depth) *
 			max(len(s.Workers), 1) * max(len(s.CompressibleShare), 1) * max(len(s.Rate), 1)
 	}
@@ -99,15 +107,26 @@ func required(parent document.Node, fields map[string]document.Node, key string)
 }
 
 func parseStep(node document.Node, nesting int) (Step, error) {
-	fields, err := node.Fields("sweep", "repeat")
+	fields, err := node.Fields("sweep", "sustain", "repeat", "fill", "rest")
 	if err != nil {
 		return Step{}, err
 	}
 	if len(fields) != 1 {
 		return Step{}, node.Errorf("expected exactly one step here")
 	}
-	if repeat, given := fields["repeat"]; given {
-		return parseRepeat(repeat, nesting)
+	for key, value := range fields {
+		switch key {
+		case "repeat":
+			return parseRepeat(value, nesting)
+		case "fill":
+			return parseFill(value, nesting)
+		case "sustain":
+			sustain, err := parseSustain(value)
+			return Step{Sustain: sustain}, err
+		case "rest":
+			rest, err := parseRest(value)
+			return Step{Rest: rest}, err
+		}
 	}
 	sweep, err := parseSweep(fields["sweep"])
 	return Step{Sweep: sweep}, err
@@ -117,12 +136,15 @@ func parseRepeat(node document.Node, nesting int) (Step, error) {
 	if nesting == 0 {
 		return Step{}, node.Errorf("repeats stand too deep in each other")
 	}
-	fields, err := node.Fields("times", "steps")
+	fields, err := node.Fields("times", "until-within", "steps")
 	if err != nil {
 		return Step{}, err
 	}
 	repeat := &Repeat{}
-	if err := optional(fields, "times", &repeat.Times, parseTimes); err != nil {
+	if err := firstOf(
+		func() error { return optional(fields, "times", &repeat.Times, parseTimes) },
+		func() error { return optional(fields, "until-within", &repeat.Within, ParseWithin) },
+	); err != nil {
 		return Step{}, err
 	}
 	steps, given := fields["steps"]

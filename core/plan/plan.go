@@ -20,14 +20,50 @@ type Plan struct {
 
 // Step is one step of a plan. Exactly one field is set.
 type Step struct {
-	Sweep  *Sweep  `json:"sweep,omitempty"`
-	Repeat *Repeat `json:"repeat,omitempty"`
+	Sweep   *Sweep   `json:"sweep,omitempty"`
+	Sustain *Sustain `json:"sustain,omitempty"`
+	Repeat  *Repeat  `json:"repeat,omitempty"`
+	Fill    *Fill    `json:"fill,omitempty"`
+	Rest    *Rest    `json:"rest,omitempty"`
 }
 
-// Repeat runs its steps several times over, in turns.
+// Repeat runs its steps several times over, in turns: that many times, or until
+// the figure of each pass is known to within a share.
 type Repeat struct {
-	Times int    `json:"times"`
-	Steps []Step `json:"steps"`
+	Times  int     `json:"times"`
+	Within float64 `json:"until_within_share,omitempty"`
+	Steps  []Step  `json:"steps"`
+}
+
+// Sustain writes or reads without pause.
+type Sustain struct {
+	Operation Operation  `json:"operation"`
+	Access    Access     `json:"access"`
+	Block     unit.Bytes `json:"block_bytes"`
+	Depth     int        `json:"depth"`
+	// It ends after a time, a number of bytes, or once the target was gone over
+	// Times times, whichever is first; 0 is none of them.
+	ForSeconds float64    `json:"for_seconds,omitempty"`
+	Bytes      unit.Bytes `json:"bytes,omitempty"`
+	Times      float64    `json:"times_over,omitempty"`
+	// RoundSeconds asks it to end in a steady state, judged over rounds of that
+	// length; 0 does not.
+	RoundSeconds float64 `json:"steady_round_seconds,omitempty"`
+}
+
+// Fill brings the target to levels, shares of all it holds, runs steps at each,
+// and frees it again.
+type Fill struct {
+	Levels []float64 `json:"level_shares"`
+	Steps  []Step    `json:"steps"`
+}
+
+// Rest lets the target be, for a time, or until it has cooled.
+type Rest struct {
+	// ForSeconds is how long, at the most.
+	ForSeconds float64 `json:"for_seconds"`
+	// BelowCelsius ends it once the drive is below that; nil does not.
+	BelowCelsius *unit.Celsius `json:"until_below_celsius,omitempty"`
 }
 
 // Sweep crosses every list with the others and measures a pass for each
@@ -119,6 +155,15 @@ type Pass struct {
 	Within            float64    // or 0
 	// Repeat counts from 0.
 	Repeat int
+	// Times is how often the span is gone over at the most; 0 is no limit.
+	Times float64
+	// Round is the length of the rounds over which a steady state is judged; 0 is
+	// not judged.
+	Round time.Duration
+	// Fill is the share of the target that is filled while the pass runs, and
+	// Filled whether a step asked for that.
+	Fill   float64
+	Filled bool
 	// Grid is the number of the adaptive grid of blocks and depths that the pass
 	// is a point of, counting from 1, or 0. Passes of a grid follow each other,
 	// and of those only [AdaptiveShare] is measured.
@@ -161,68 +206,15 @@ func (p Pass) Besides() string {
 	if p.Durable {
 		text += ", durable"
 	}
+	if p.Fill > 0 {
+		text += fmt.Sprintf(", %.0f %% full", p.Fill*100)
+	}
 	return strings.TrimPrefix(text, ", ")
 }
 
 // Label names a pass by what it does.
 func Label(operation Operation, access Access, block unit.Bytes, depth int) string {
 	return fmt.Sprintf("%s %s %s, depth %d", operation, access, block, depth)
-}
-
-// Passes expands the plan, in the order in which it is written: operations
-// vary slowest. A pass without a time of its own gets hold.
-func (p Plan) Passes(hold time.Duration) []Pass {
-	e := expansion{hold: hold}
-	e.steps(p.Steps, 0)
-	for at := range e.passes {
-		e.passes[at].Index = at
-	}
-	return e.passes
-}
-
-// expansion is a plan being expanded.
-type expansion struct {
-	hold   time.Duration
-	grids  int
-	passes []Pass
-}
-
-func (e *expansion) steps(steps []Step, repeat int) {
-	for _, step := range steps {
-		if step.Repeat == nil {
-			e.sweep(step.Sweep, repeat)
-			continue
-		}
-		for turn := range step.Repeat.Times {
-			e.steps(step.Repeat.Steps, repeat*step.Repeat.Times+turn)
-		}
-	}
-}
-
-func (e *expansion) sweep(s *Sweep, repeat int) {
-	base := Pass{
-		Step: "sweep", Durable: s.Durable, Span: s.Span,
-		Hold: e.hold, Bytes: s.Bytes, Within: s.Within, Repeat: repeat,
-	}
-	if s.HoldSeconds > 0 {
-		base.Hold = unit.Duration(s.HoldSeconds)
-	}
-	variants := crossed([]Pass{base}, s.Operation, func(p *Pass, v Operation) {
-		p.Operation = v
-		p.WriteShare = map[Operation]float64{Write: 1, Mixed: s.WriteShare}[v]
-	})
-	variants = crossed(variants, s.Access, func(p *Pass, v Access) { p.Access = v })
-	variants = crossed(variants, orJust(s.CompressibleShare, 0), func(p *Pass, v float64) { p.CompressibleShare = v })
-	variants = crossed(variants, orJust(s.Rate, 0), func(p *Pass, v float64) { p.Rate = v })
-	variants = crossed(variants, orJust(s.Workers, 1), func(p *Pass, v int) { p.Workers = v })
-	if s.Adaptive && len(s.Depth) >= fewestAdaptive {
-		for at := range variants {
-			e.grids++
-			variants[at].Grid = e.grids
-		}
-	}
-	variants = crossed(variants, s.Block, func(p *Pass, v unit.Bytes) { p.Block = v })
-	e.passes = append(e.passes, crossed(variants, s.Depth, func(p *Pass, v int) { p.Depth = v })...)
 }
 
 // crossed gives every pass with every value.
@@ -244,8 +236,14 @@ func orJust[T any](values []T, otherwise T) []T {
 	return values
 }
 
+// Repeated gives the plan with all of its steps run that many times.
+func (p Plan) Repeated(times int) Plan {
+	p.Steps = []Step{{Repeat: &Repeat{Times: times, Steps: p.Steps}}}
+	return p
+}
+
 // EachSweep gives a copy of the plan in which change was called on a copy of
-// every sweep, those of repeats too.
+// every sweep, those inside of other steps too.
 func (p Plan) EachSweep(change func(*Sweep)) Plan {
 	p.Steps = eachSweep(p.Steps, change)
 	return p
@@ -254,37 +252,37 @@ func (p Plan) EachSweep(change func(*Sweep)) Plan {
 func eachSweep(steps []Step, change func(*Sweep)) []Step {
 	changed := make([]Step, len(steps))
 	for at, step := range steps {
-		if step.Repeat != nil {
-			changed[at].Repeat = &Repeat{Times: step.Repeat.Times, Steps: eachSweep(step.Repeat.Steps, change)}
-			continue
+		changed[at] = step
+		switch {
+		case step.Repeat != nil:
+			repeat := *step.Repeat
+			repeat.Steps = eachSweep(repeat.Steps, change)
+			changed[at].Repeat = &repeat
+		case step.Fill != nil:
+			fill := *step.Fill
+			fill.Steps = eachSweep(fill.Steps, change)
+			changed[at].Fill = &fill
+		case step.Sweep != nil:
+			sweep := *step.Sweep
+			change(&sweep)
+			changed[at].Sweep = &sweep
 		}
-		sweep := *step.Sweep
-		change(&sweep)
-		changed[at].Sweep = &sweep
 	}
 	return changed
 }
 
-// Repeated gives the plan with all of its steps run that many times.
-func (p Plan) Repeated(times int) Plan {
-	p.Steps = []Step{{Repeat: &Repeat{Times: times, Steps: p.Steps}}}
-	return p
-}
-
-// Writes says whether any pass of the plan changes the storage.
+// Writes says whether the plan changes the storage.
 func (p Plan) Writes() bool {
-	writes := false
-	p.EachSweep(func(s *Sweep) {
-		for _, operation := range s.Operation {
-			writes = writes || operation.Writes()
-		}
+	return slices.ContainsFunc(p.Program(DefaultHold), func(i Item) bool {
+		return i.Fill != nil || i.Pass != nil && i.Pass.Operation.Writes()
 	})
-	return writes
 }
 
 // LargestBlock is the largest block size among the plan's passes.
 func (p Plan) LargestBlock() unit.Bytes {
 	var largest unit.Bytes
-	p.EachSweep(func(s *Sweep) { largest = max(largest, slices.Max(s.Block)) })
+	for _, pass := range p.Passes(DefaultHold) {
+		largest = max(largest, pass.Block)
+	}
 	return largest
 }

@@ -52,7 +52,7 @@ func TestParseErrorsSayWhereAndWhat(t *testing.T) {
 		{"no name", "steps: []", `the key "plan" is missing`},
 		{"no steps", "plan: p", `expected a list under "steps"`},
 		{"empty steps", "plan: p\nsteps: []", "the plan has no steps"},
-		{"unknown step", "plan: p\nsteps:\n  - dance: {}\n", `p.yaml:3:5: unknown key "dance"; expected one of sweep, repeat`},
+		{"unknown step", "plan: p\nsteps:\n  - dance: {}\n", `p.yaml:3:5: unknown key "dance"; expected one of sweep, sustain, repeat, fill, rest`},
 		{"unknown operation", sweep(strings.Replace(good, "read", "erase", 1)), `unknown operation "erase"; expected read, write or mixed`},
 		{"unknown access", sweep(strings.Replace(good, "random", "zigzag", 1)), "expected sequential or random"},
 		{"bits for bytes", sweep(strings.Replace(good, "4KiB", "4Kb", 1)), "bits"},
@@ -181,8 +181,8 @@ func TestWithHoldAndEstimate(t *testing.T) {
 		t.Error("the plan itself was changed")
 	}
 	estimate := held.Estimate(0)
-	if estimate.Written(1e6) != 12*1_100_000 {
-		t.Errorf("at 1 MB/s the plan writes %d bytes", estimate.Written(1e6))
+	if estimate.Written(1e6, 0) != 12*1_100_000 {
+		t.Errorf("at 1 MB/s the plan writes %d bytes", estimate.Written(1e6, 0))
 	}
 	if estimate.Passes != 25 || estimate.WritePasses != 12 || estimate.Elapsed != 25*1100*time.Millisecond {
 		t.Errorf("estimate is %+v", estimate)
@@ -228,5 +228,76 @@ func TestAdaptiveGrids(t *testing.T) {
 	}
 	if narrow := parse("[1, 8]").Passes(time.Second); narrow[0].Grid != 0 {
 		t.Error("a grid of two depths is not measured whole")
+	}
+}
+
+func TestStepsOfEveryKind(t *testing.T) {
+	source := `plan: all
+steps:
+  - sustain: {operation: write, access: sequential, block: 1MiB, depth: 8, for: 10m, until-steady: 1m}
+  - rest: {until-below: 45C, at-most: 10m}
+  - fill:
+      levels: [0%, 50%]
+      steps:
+        - sweep: {operation: read, access: random, block: 4KiB, depth: [1, 8], hold: 5s}
+        - rest: {for: 30s}
+  - repeat:
+      times: 5
+      until-within: 2%
+      steps:
+        - sustain: {operation: read, access: sequential, block: 1MiB, depth: 8, over: 2x}
+`
+	p, err := Parse("p.yaml", []byte(source))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var kinds []string
+	for _, item := range p.Program(time.Second) {
+		switch {
+		case item.Pass != nil:
+			kinds = append(kinds, item.Pass.Step)
+		case item.Rest != nil:
+			kinds = append(kinds, "rest")
+		case item.Fill != nil:
+			kinds = append(kinds, "fill")
+		case item.Free:
+			kinds = append(kinds, "free")
+		case item.Check != nil:
+			kinds = append(kinds, "check")
+		}
+	}
+	want := "sustain rest fill sweep sweep rest fill sweep sweep rest free sustain sustain sustain check sustain check sustain"
+	if got := strings.Join(kinds, " "); got != want {
+		t.Errorf("the program is\n%s, want\n%s", got, want)
+	}
+	program := p.Program(time.Second)
+	if check := program[14].Check; check.From != 5 || check.To != 8 || check.Skip != 3 || check.Within != 0.02 {
+		t.Errorf("the first check is %+v", check)
+	}
+	passes := p.Passes(time.Second)
+	if passes[3].Fill != 0.5 || passes[0].Round != time.Minute || passes[5].Times != 2 || !passes[5].Open() || passes[7].Repeat != 2 {
+		t.Errorf("passes are %+v", passes)
+	}
+	if e := p.Estimate(time.Second); e.FillShare != 0.5 || !e.Open || e.Passes != 10 || e.Elapsed < 21*time.Minute {
+		t.Errorf("estimate is %+v", e)
+	}
+}
+
+func TestStepsThatMakeNoSense(t *testing.T) {
+	for step, want := range map[string]string{
+		"rest: {}":                              "expected \"for\" a time, or \"until-below\"",
+		"rest: {for: 5s, until-below: 40C}":     "expected \"for\" a time, or \"until-below\"",
+		"rest: {at-most: 5s, for: 5s}":          "expected \"for\"",
+		"fill: {levels: [50%, 20%], steps: []}": "levels have to rise",
+		"fill: {levels: [99%], steps: []}":      "above 95 %",
+		"fill: {levels: [50%]}":                 "a list under \"steps\"",
+		"sustain: {operation: read}":            "the key \"access\" is missing",
+		"sustain: {operation: mixed, access: random, block: 4KiB, depth: 1, for: 5s}": "read or write, not mixed",
+		"sustain: {operation: read, access: random, block: 4KiB, depth: 1}":           "when it ends",
+		"sustain: {operation: read, access: random, block: 4KiB, depth: 1, over: 0x}": "gone over",
+	} {
+		if _, err := Parse("p.yaml", []byte("plan: p\nsteps:\n  - "+step+"\n")); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s gives %v, want %q in it", step, err, want)
+		}
 	}
 }

@@ -87,13 +87,9 @@ func (r *runner) outlast(ctx context.Context, failure error) error {
 	lost := r.target.Now()
 	r.events.add(lost-r.began, session.EventDropout, strings.ReplaceAll(failure.Error(), "\n", "; "))
 	r.progress.waiting()
-	ticks := time.NewTicker(lookAgain)
-	defer ticks.Stop()
 	for r.target.Now()-lost < r.request.ReturnWithin {
-		select {
-		case <-ctx.Done():
+		if r.pause(ctx, lookAgain); ctx.Err() != nil {
 			return failure
-		case <-ticks.C:
 		}
 		if target.Reopen() == nil {
 			r.events.add(r.target.Now()-r.began, session.EventReturn, "the device is back"+r.overWhichLinks())

@@ -1,6 +1,7 @@
 package run
 
 import (
+	"fmt"
 	"time"
 
 	"opengauge/core/engine"
@@ -74,6 +75,14 @@ func (t *tracker) filling(p engine.Progress) {
 		t.filled = time.Duration(float64(p.Elapsed) * float64(t.fill) / float64(p.Bytes))
 	}
 	t.tell(Progress{Doing: "filling the test file", Rate: p.Rate}, p.Elapsed)
+}
+
+func (t *tracker) resting(elapsed, longest time.Duration) {
+	t.tell(Progress{Doing: "resting", Pass: t.ended}, t.before+min(elapsed, longest))
+}
+
+func (t *tracker) fillingTo(level, share float64) {
+	t.tell(Progress{Doing: fmt.Sprintf("filling to %.0f %%, at %.0f %%", level*100, share*100), Pass: t.ended}, t.before)
 }
 
 func (t *tracker) waiting() {

@@ -17,7 +17,7 @@ func passRecord(p plan.Pass, d target.Description, result engine.Result, began t
 		Index: p.Index, Step: p.Step, Operation: p.Operation, Access: p.Access,
 		BlockBytes: p.Block, Depth: result.Depth, Workers: result.Workers,
 		WriteShare: p.WriteShare, CompressibleShare: p.CompressibleShare, Durable: p.Durable, SpanBytes: p.Span,
-		RatePerSecond: p.Rate, Repeat: p.Repeat,
+		RatePerSecond: p.Rate, Repeat: p.Repeat, FillShare: p.Fill, Steady: result.Steady,
 		Queue: result.Queue, Direct: d.Direct, CutShort: result.CutShort,
 		StartedSeconds: (result.Started - began).Seconds(),
 		SettleSeconds:  p.Settle().Seconds(),

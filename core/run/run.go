@@ -130,13 +130,17 @@ func (r *runner) keep() error {
 }
 
 type runner struct {
-	request  Request
-	keeper   Keeper
-	target   target.Target
-	began    time.Duration // on the target's clock
-	session  *session.Session
-	events   eventLog
-	ledger   *engine.Ledger // or nil
+	request Request
+	keeper  Keeper
+	target  target.Target
+	began   time.Duration // on the target's clock
+	session *session.Session
+	events  eventLog
+	ledger  *engine.Ledger // or nil
+	// filling says that a step fills the target, and filledTo how far a device
+	// was written for that.
+	filling  bool
+	filledTo unit.Bytes
 	progress tracker
 }
 
@@ -187,30 +191,11 @@ func (r *runner) run(ctx context.Context) error {
 			return fmt.Errorf("filling the test file: %w", err)
 		}
 	}
-	if err := r.passes(ctx, r.request.Plan.Passes(r.request.Hold)); err != nil {
+	if err := r.program(ctx, r.request.Plan.Program(r.request.Hold)); err != nil {
 		return err
 	}
 	if err := r.readBack(ctx); err != nil {
 		return fmt.Errorf("reading back: %w", err)
-	}
-	return nil
-}
-
-// passes runs passes in order, those of an adaptive grid together.
-func (r *runner) passes(ctx context.Context, passes []plan.Pass) error {
-	for len(passes) > 0 {
-		together := 1
-		for passes[0].Grid > 0 && together < len(passes) && passes[together].Grid == passes[0].Grid {
-			together++
-		}
-		run := r.each
-		if passes[0].Grid > 0 {
-			run = r.sweepGrid
-		}
-		if err := run(ctx, passes[:together]); err != nil {
-			return err
-		}
-		passes = passes[together:]
 	}
 	return nil
 }
@@ -291,6 +276,9 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error
 	if p.Span > 0 {
 		span = min(p.Span, span)
 	}
+	if p.Filled {
+		span = r.filledSpan(p, span)
+	}
 	load := engine.Load{
 		WriteShare: p.WriteShare, Random: p.Access == plan.Random, Block: p.Block, Depth: p.Depth, Workers: p.Workers,
 		Span: span, Ledger: r.ledger, CompressibleShare: p.CompressibleShare, Rate: p.Rate, Durable: p.Durable, Seed: newSeed(r.session, p.Index),
@@ -298,7 +286,7 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error
 	if r.ledger != nil {
 		r.ledger.Begin()
 	}
-	timing := engine.Timing{Settle: p.Settle(), Hold: p.Hold, Bytes: p.Bytes, Within: p.Within, Sample: r.request.Sample, Stall: r.request.StallAfter}
+	timing := engine.Timing{Settle: p.Settle(), Hold: p.Hold, Bytes: bytesOf(p, span), Within: p.Within, Round: p.Round, Sample: r.request.Sample, Stall: r.request.StallAfter}
 	watch := engine.Watch{Progress: r.progress.measuring, Sense: r.sense, Stall: r.stall}
 
 	before := r.readLinks()

@@ -193,3 +193,62 @@ func TestASpanBelowABlockIsRefused(t *testing.T) {
 		t.Errorf("error is %v", err)
 	}
 }
+
+// parsed runs a plan on the simulated QLC drive with its fan on.
+func parsed(t *testing.T, source string) *session.Session {
+	t.Helper()
+	bench, err := sim.DemoBench()
+	if err != nil {
+		t.Fatal(err)
+	}
+	part, err := bench.Open("dunlin", sim.Options{Enclosure: "barnacle", Cooling: sim.AlwaysOn, Ambient: 23, Seed: 1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	request := Request{
+		ID: session.NewID(), Plan: must(t)(plan.Parse("p", []byte("plan: p\nsteps:\n"+source))), Hold: time.Second,
+		Target: part, Sensors: part, Chain: part.Chain(), Conditions: map[string]string{}, ReturnWithin: time.Minute,
+	}
+	s, err := Run(context.Background(), request, &notebook{}, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return s
+}
+
+func TestFillLevelsAndRest(t *testing.T) {
+	s := parsed(t, `  - fill:
+      levels: [0%, 90%]
+      steps:
+        - sweep: {operation: read, access: sequential, block: 1MiB, depth: 16, hold: 5s}
+  - sweep: {operation: read, access: sequential, block: 1MiB, depth: 16, hold: 5s}
+  - rest: {until-below: 30C, at-most: 30m}
+  - sweep: {operation: read, access: sequential, block: 1MiB, depth: 16, hold: 5s}
+`)
+	if len(s.Passes) != 4 || s.Passes[1].FillShare != 0.9 || s.Passes[1].BytesPerSecond > s.Passes[0].BytesPerSecond*8/10 {
+		t.Fatalf("empty %v, full %v", s.Passes[0].BytesPerSecond, s.Passes[1].BytesPerSecond)
+	}
+	if freed := s.Passes[2].BytesPerSecond; freed < s.Passes[0].BytesPerSecond*99/100 {
+		t.Errorf("after it was freed the drive reads at %v, before at %v", freed, s.Passes[0].BytesPerSecond)
+	}
+	rested := s.Passes[3].StartedSeconds - s.Passes[2].StartedSeconds
+	if first := s.Passes[3].Samples[0].TemperaturesCelsius["drive"]; rested < 20 || rested > 1500 || first > 33 {
+		t.Errorf("the rest took %.0f s, and left the drive at %v", rested, first)
+	}
+}
+
+func TestSustainEndsWhenSteady(t *testing.T) {
+	s := parsed(t, "  - sustain: {operation: write, access: sequential, block: 1MiB, depth: 8, for: 40m, until-steady: 20s}\n")
+	pass := s.Passes[0]
+	// Fast for about a minute, then level: five rounds after that it is steady.
+	if pass.Steady == nil || !pass.Steady.Steady || pass.ElapsedSeconds < 150 || pass.ElapsedSeconds > 250 || math.Abs(pass.Steady.Mean-190e6) > 4e6 {
+		t.Errorf("after %.0f s the state is %+v", pass.ElapsedSeconds, pass.Steady)
+	}
+}
+
+func TestRepeatEndsWhenKnown(t *testing.T) {
+	s := parsed(t, "  - repeat:\n      times: 9\n      until-within: 2%\n      steps:\n        - sustain: {operation: read, access: sequential, block: 1MiB, depth: 8, for: 2s}\n")
+	if len(s.Passes) != 3 {
+		t.Errorf("%d repeats of something that never varies, want 3", len(s.Passes))
+	}
+}

@@ -9,6 +9,7 @@ import (
 	"opengauge/core/bench"
 	"opengauge/core/link"
 	"opengauge/core/plan"
+	"opengauge/core/stat"
 	"opengauge/core/unit"
 )
 
@@ -123,8 +124,10 @@ type Pass struct {
 	BytesPerSecond unit.BytesPerSecond `json:"bytes_per_second"`
 	// Throughput is the 95% interval of the mean, where the pass is long enough.
 	Throughput *Interval `json:"bytes_per_second_interval,omitempty"`
-	IOPS       float64   `json:"iops"`
-	CPUSeconds float64   `json:"cpu_seconds"`
+	// Steady is the judgement of a sustained pass's last rounds.
+	Steady     *stat.SteadyState `json:"steady_state,omitempty"`
+	IOPS       float64           `json:"iops"`
+	CPUSeconds float64           `json:"cpu_seconds"`
 	// DeviceBytes is what everybody moved to and from the device while the pass
 	// counted, by the counters of the system, where they can be read.
 	DeviceBytes *unit.Bytes `json:"device_bytes,omitempty"`
@@ -143,7 +146,7 @@ func (p *Pass) Asked() plan.Pass {
 	return plan.Pass{
 		Step: p.Step, Operation: p.Operation, Access: p.Access, Block: p.BlockBytes, Depth: p.Depth, Workers: p.Workers,
 		WriteShare: p.WriteShare, CompressibleShare: p.CompressibleShare, Rate: p.RatePerSecond, Durable: p.Durable,
-		Span: p.SpanBytes,
+		Span: p.SpanBytes, Fill: p.FillShare,
 	}
 }
 

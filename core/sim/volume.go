@@ -87,9 +87,11 @@ func (l *limits) pass(now time.Duration, length int) time.Duration {
 		}
 		l.credits = max(l.credits-1, 0)
 	}
+	// It passes as soon as there is room, and takes its share of it.
+	passes := max(now, l.operations, l.bytes)
 	l.operations = max(now, l.operations) + time.Duration(1e9/iops)
 	l.bytes = max(now, l.bytes) + moving(length, throughput)
-	return max(l.operations, l.bytes)
+	return passes
 }
 
 // earn adds the credits of the time that has passed.

@@ -71,6 +71,8 @@ type kernelFile struct {
 	statistics string
 	// remove is the path of a test file to remove on Close, or empty.
 	remove string
+	// fillers are files that fill the file system.
+	fillers []*os.File
 }
 
 func openFolder(path string, options PathOptions) (Target, error) {
@@ -248,7 +250,7 @@ func (k *kernelFile) Open(shape Shape) (Queue, error) {
 }
 
 func (k *kernelFile) Close() error {
-	closed := k.file.Close()
+	closed := errors.Join(k.file.Close(), k.Free())
 	if k.remove == "" {
 		return closed
 	}

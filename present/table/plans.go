@@ -14,10 +14,21 @@ func Plans(plans []plan.Plan) Table {
 	for _, p := range plans {
 		estimate := p.Estimate(plan.DefaultHold)
 		t.Rows = append(t.Rows, []string{
-			p.Name, strconv.Itoa(estimate.Passes), unit.Span(estimate.Elapsed), yesNo(estimate.WritePasses > 0), p.About,
+			p.Name, strconv.Itoa(estimate.Passes), planTime(estimate), yesNo(estimate.WritePasses > 0), p.About,
 		})
 	}
 	return t
+}
+
+// planTime is how long a plan takes, as far as that is known beforehand.
+func planTime(e plan.Estimate) string {
+	switch {
+	case e.Open && e.Elapsed == 0:
+		return "by its bytes"
+	case e.Open:
+		return unit.Span(e.Elapsed) + " and more"
+	}
+	return unit.Span(e.Elapsed)
 }
 
 // PlannedPasses is the table of what a plan would do.
@@ -36,6 +47,15 @@ func PlannedPasses(passes []plan.Pass) Table {
 // ending says when a pass is over.
 func ending(p plan.Pass) string {
 	text := "after " + unit.Span(p.Hold)
+	if p.Open() {
+		text = "by its bytes"
+	}
+	if p.Times > 0 {
+		text += fmt.Sprintf(", or %.3g times over", p.Times)
+	}
+	if p.Round > 0 {
+		text += ", or when steady over rounds of " + unit.Span(p.Round)
+	}
 	if p.Bytes > 0 {
 		text += ", or " + p.Bytes.String()
 	}

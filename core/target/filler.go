@@ -1,0 +1,88 @@
+package target
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/shirou/gopsutil/v4/disk"
+
+	"opengauge/core/unit"
+)
+
+const (
+	// largestFiller is the size of a filler file: small enough that one more
+	// does not overshoot a level by much, large enough that there are few.
+	largestFiller = unit.GiB
+	fillerBlock   = unit.MiB
+)
+
+// FillTo fills the file system that the test file is on, to a share of what it
+// holds for users, with files beside it. What is there already counts. It is
+// refused for anything but a folder.
+func (k *kernelFile) FillTo(ctx context.Context, share float64, progress func(share float64)) error {
+	if k.remove == "" {
+		return errors.New("only a folder is filled with files; a device is filled by writing it")
+	}
+	block := aligned(int(fillerBlock))
+	chance := rand.NewChaCha8([32]byte{byte(len(k.fillers)), 1})
+	for ctx.Err() == nil {
+		usage, err := disk.Usage(k.description.Path)
+		if err != nil {
+			return explain("read the free space of", k.description.Path, err)
+		}
+		total := float64(usage.Used + usage.Free)
+		if usage.Total == 0 || total == 0 {
+			return fmt.Errorf("the file system of %s does not say how much is free, so it cannot be filled to a level", k.description.Path)
+		}
+		progress(float64(usage.Used) / total)
+		missing := unit.Bytes(share*total) - unit.Bytes(usage.Used)
+		if missing < fillerBlock {
+			return nil
+		}
+		if room := unit.Bytes(usage.Free) - reservedOf(usage); missing > room {
+			return fmt.Errorf("filling %s to %.0f %% would leave less than the %s that stay reserved; use lower levels or free some space",
+				k.description.Path, share*100, reservedOf(usage).Decimal())
+		}
+		if err := k.addFiller(ctx, min(missing, largestFiller)/fillerBlock, block, chance); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// addFiller writes one filler file of incompressible data.
+func (k *kernelFile) addFiller(ctx context.Context, blocks unit.Bytes, block []byte, chance *rand.ChaCha8) error {
+	name := strings.TrimSuffix(k.remove, TestFileSuffix) + fmt.Sprintf("-filler-%d", len(k.fillers)+1) + TestFileSuffix
+	file, _, err := createUncached(name)
+	if err != nil {
+		return explain("create a filler file in", filepath.Dir(name), err)
+	}
+	claim(file)
+	k.fillers = append(k.fillers, file)
+	for at := unit.Bytes(0); at < blocks && ctx.Err() == nil; at++ {
+		_, _ = chance.Read(block) // never fails, by its documentation
+		if _, err := file.WriteAt(block, int64(at*fillerBlock)); err != nil {
+			return explain("fill", filepath.Dir(name), err)
+		}
+	}
+	return file.Sync()
+}
+
+// Free removes the filler files.
+func (k *kernelFile) Free() error {
+	var failed error
+	for _, file := range k.fillers {
+		_ = file.Close()
+		if err := os.Remove(file.Name()); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			failed = errors.Join(failed, fmt.Errorf("a filler file could not be removed, remove it by hand: %w", err))
+		}
+	}
+	k.fillers = nil
+	return failed
+}
