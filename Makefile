@@ -5,7 +5,7 @@ export CGO_ENABLED = 0
 # What the tests run on: a whole package list, so that a new one is never left out.
 PACKAGES = ./...
 
-.PHONY: demo build test bench lab lint cross fuzz
+.PHONY: demo build test bench accuracy lab lint cross fuzz
 
 demo: build ## build the program and run the full example
 	bin/opengauge demo --out bin/demo
@@ -19,6 +19,9 @@ test: ## run the tests
 
 bench: ## speed and cost, as ratios to a bare loop of the same system calls where that is what counts
 	go test -run '^$$' -bench . ./core/target ./core/sim ./cli
+
+accuracy: ## how often findings are right, over many simulated runs
+	OPENGAUGE_ACCURACY=1008 go test -count=1 -timeout 60m -v -run TestAccuracy ./core/finding
 
 lab: ## virtual hardware: needs QEMU (Debian: qemu-system-x86) and fetches Debian's kernel package
 	@ls .lab/linux-image-*.deb >/dev/null 2>&1 || lab/fetch-kernel || true

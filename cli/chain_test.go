@@ -2,6 +2,7 @@ package cli_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -171,6 +172,37 @@ func TestForesee(t *testing.T) {
 		t.Errorf("the forecast says:\n%s", text)
 	}
 	for _, bad := range [][]string{{"foresee", "limpet"}, {"foresee", "limpet", "--through", "cabin-desk"}, {"foresee", "none", "--through", "barnacle"}} {
+		if got := d.run(bad...); got.code == 0 || strings.Count(got.stderr, "\n") != 1 {
+			t.Errorf("%q: exit %d, %q", bad, got.code, got.stderr)
+		}
+	}
+}
+
+func TestExplainARecording(t *testing.T) {
+	d, file := newDesk(t), filepath.Join(t.TempDir(), "logger.csv")
+	var text strings.Builder
+	text.WriteString("t_seconds,bytes_per_second,temperature_celsius\n")
+	for second := range 400 {
+		rate, celsius := 1000e6, 40.0
+		if second > 150 {
+			rate = 200e6
+		}
+		fmt.Fprintf(&text, "%d,%.0f,%.1f\n", second, rate, celsius)
+	}
+	if err := os.WriteFile(file, []byte(text.String()), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	found := decode[struct{ Findings []session.Finding }](t, d.must("explain", "--series", file, "--operation", "write", "--json"))
+	if kindsOf(found.Findings) != "cache-exhausted" || len(found.Findings[0].Rejected) != 1 || found.Findings[0].Rejected[0].Kind != "heat-throttle" {
+		t.Errorf("findings are %+v", found.Findings)
+	}
+	if got := d.run("explain", "--series", file, "--fail-on", "caution"); got.code != 3 {
+		t.Errorf("exit %d", got.code)
+	}
+	for _, bad := range [][]string{
+		{"explain"}, {"explain", "latest", "--series", file}, {"explain", "--series", file, "--operation", "erase"}, {"explain", "--series", file, "--block-size", "5"},
+		{"explain", "--series", file, "--ceiling", "fast"}, {"explain", "--series", file, "--depth", "0"}, {"explain", "--series", file + "x"},
+	} {
 		if got := d.run(bad...); got.code == 0 || strings.Count(got.stderr, "\n") != 1 {
 			t.Errorf("%q: exit %d, %q", bad, got.code, got.stderr)
 		}

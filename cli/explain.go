@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"slices"
 	"strings"
 
@@ -23,43 +24,63 @@ type explanation struct {
 }
 
 func newExplain(env *environment) *cobra.Command {
-	failOn := ""
+	failOn, recording := "", &seriesFlags{}
 	cmd := &cobra.Command{
-		Use:   "explain SESSION",
+		Use:   "explain [SESSION]",
 		Short: "Say what a session found, with the evidence",
 		Long: `Explain reads a session from the logbook and says what is worth knowing about
-it: what was found, how sure that is, the figures it stands on, and what to do.
+it: what was found, how sure that is, the figures it stands on, what it is not,
+and what to do.
 
-SESSION is an id, the start of one, a name, or latest.`,
+SESSION is an id, the start of one, a name, or latest. With --series it explains
+a recording made elsewhere: a CSV file with the columns t_seconds and
+bytes_per_second and, where there are, iops, p50_seconds, p99_seconds, errors and
+temperature_celsius or several temperature_celsius:NAME.`,
 		Example: `  opengauge explain latest
   opengauge explain stick-fan --fail-on caution
-  opengauge explain k3f9 --json`,
-		Args:              cobra.ExactArgs(1),
+  opengauge explain k3f9 --json
+  opengauge explain --series logger.csv --operation write --block-size 1MiB --depth 8 --ceiling 1.04GB/s`,
+		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: env.completeSessions,
 		RunE: func(_ *cobra.Command, arguments []string) error {
 			severity, err := parseFailOn(failOn)
 			if err != nil {
 				return err
 			}
-			return env.explain(arguments[0], severity)
+			return env.explain(arguments, recording, severity)
 		},
 	}
 	cmd.Flags().BoolVar(&env.json, "json", false, "print the findings as JSON")
 	cmd.Flags().StringVar(&failOn, "fail-on", "", "exit with 3 if a finding is at least a note, caution or fault")
 	_ = cmd.RegisterFlagCompletionFunc("fail-on", completeSeverities)
+	recording.add(cmd)
 	return cmd
 }
 
-func (e *environment) explain(reference string, failOn session.Severity) error {
+// toExplain is the session that is named, or that is made of a recording.
+func (e *environment) toExplain(arguments []string, recording *seriesFlags) (*session.Session, error) {
+	switch {
+	case recording.file != "" && len(arguments) == 0:
+		return recording.read()
+	case recording.file == "" && len(arguments) == 1:
+		sessions, err := e.loadSessions(arguments)
+		if err != nil {
+			return nil, err
+		}
+		return sessions[0], nil
+	}
+	return nil, usageError{errors.New("name a session, or a recording with --series FILE.csv; see opengauge explain --help")}
+}
+
+func (e *environment) explain(arguments []string, recording *seriesFlags, failOn session.Severity) error {
 	notation, err := e.notation()
 	if err != nil {
 		return err
 	}
-	sessions, err := e.loadSessions([]string{reference})
+	s, err := e.toExplain(arguments, recording)
 	if err != nil {
 		return err
 	}
-	s := sessions[0]
 	findings := finding.Detect(s)
 	if e.json {
 		err = e.writeJSON(explanation{
@@ -80,6 +101,11 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 	if s.State != session.Complete {
 		screen.Println("This session is " + string(s.State) + ": it may lack passes.")
 	}
+	for _, event := range s.Events {
+		if event.Kind == session.EventRecording || event.Kind == session.EventClock {
+			screen.Paragraph("  ", event.Detail+".")
+		}
+	}
 	screen.Println("")
 	screen.Findings(findings)
 	for _, each := range findings {
@@ -90,6 +116,10 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 	if strip, known := figure.ChainStripOf(s, notation); known && aboutLinks(findings) {
 		screen.Println("")
 		screen.ChainStrip(strip)
+	}
+	if ladder, known := figure.NewFillLadder(s, notation); known {
+		screen.Println("")
+		screen.FillLadder(ladder)
 	}
 	for _, m := range figure.DepthMaps(s, notation) {
 		screen.Println("")

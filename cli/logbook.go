@@ -91,6 +91,10 @@ func (e *environment) showSession(reference string) error {
 	showPasses(screen, s, notation)
 	screen.Println("")
 	screen.Table(table.Circumstances(s))
+	if ladder, known := figure.NewFillLadder(s, notation); known {
+		screen.Println("")
+		screen.FillLadder(ladder)
+	}
 	for _, m := range figure.DepthMaps(s, notation) {
 		screen.Println("")
 		screen.DepthMap(m)

@@ -167,6 +167,10 @@ func (e *environment) showMeasured(s *session.Session, notation unit.Notation) e
 	screen := e.screen()
 	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
 	showPasses(screen, s, notation)
+	if ladder, known := figure.NewFillLadder(s, notation); known {
+		screen.Println("")
+		screen.FillLadder(ladder)
+	}
 	for _, m := range figure.DepthMaps(s, notation) {
 		screen.Println("")
 		screen.DepthMap(m)

@@ -48,12 +48,13 @@ trace of its longest pass where it has no map, or what --figure says.`,
 
 // The figures that a picture may show.
 const (
-	pictureStrip = "chain-strip"
-	pictureMap   = "depth-map"
-	pictureTrace = "heat-trace"
+	pictureStrip  = "chain-strip"
+	pictureMap    = "depth-map"
+	pictureTrace  = "heat-trace"
+	pictureLadder = "fill-ladder"
 )
 
-var pictures = []string{pictureStrip, pictureMap, pictureTrace}
+var pictures = []string{pictureStrip, pictureMap, pictureTrace, pictureLadder}
 
 func (e *environment) report(references []string, title, out, picture, drawn string) error {
 	notation, err := e.notation()
@@ -124,6 +125,12 @@ func writePicture(name string, format image.Format, s *session.Session, drawn st
 			return fmt.Errorf("session %s knows no hop of its chain, so there is no strip to draw", s.DisplayName())
 		}
 		return writeFile(name, func(w io.Writer) error { return image.ChainStrip(w, format, strip) })
+	case pictureLadder:
+		ladder, known := figure.NewFillLadder(s, notation)
+		if !known {
+			return fmt.Errorf("session %s has no load at two fill levels, so there is no ladder to draw", s.DisplayName())
+		}
+		return writeFile(name, func(w io.Writer) error { return image.FillLadder(w, format, ladder) })
 	case pictureMap:
 		if len(maps) == 0 {
 			return fmt.Errorf("session %s has no two block sizes and depths, so there is no map to draw", s.DisplayName())

@@ -2,6 +2,7 @@ package finding
 
 import (
 	"math"
+	"slices"
 
 	"opengauge/core/session"
 	"opengauge/core/stat"
@@ -77,7 +78,9 @@ func levelsOf(pass *session.Pass) []level {
 		if segment.From > 0 {
 			from = ends[segment.From-1]
 		}
-		levels = append(levels, level{from: from, to: ends[segment.To-1], rate: unit.BytesPerSecond(segment.Mean)})
+		// The median, so that a slow second or two do not make a level.
+		median := stat.Median(slices.Clone(rates[segment.From:segment.To]))
+		levels = append(levels, level{from: from, to: ends[segment.To-1], rate: unit.BytesPerSecond(median)})
 	}
 	return levels
 }
@@ -110,6 +113,8 @@ func sensorName(pass *session.Pass) (string, bool) {
 // heat is a pass's temperature over time.
 type heat struct {
 	sensor string
+	// still says that it hardly changed and is low: heat explains nothing.
+	still  bool
 	times  []float64
 	values []unit.Celsius
 }
@@ -146,6 +151,40 @@ func (h heat) lowest(from, to float64) (unit.Celsius, bool) {
 		}
 	}
 	return best, found
+}
+
+// highestUntil is the highest temperature up to a time.
+func (h heat) highestUntil(until float64) unit.Celsius {
+	best := h.values[0]
+	for i, t := range h.times {
+		if t > until {
+			break
+		}
+		best = max(best, h.values[i])
+	}
+	return best
+}
+
+// stood says whether the temperature stood still between two times, which lie
+// within the pass.
+func (h heat) stood(from, to float64) bool {
+	if from < h.times[0] {
+		return false
+	}
+	// Halves are compared by their means: a coarse sensor flickers.
+	early, late := h.mean(from, (from+to)/2), h.mean((from+to)/2, to)
+	return math.Abs(late-early) < levelRise
+}
+
+// mean is the mean temperature between two times, or NaN where there is none.
+func (h heat) mean(from, to float64) float64 {
+	sum, count := 0.0, 0.0
+	for i, t := range h.times {
+		if t >= from && t <= to {
+			sum, count = sum+float64(h.values[i]), count+1
+		}
+	}
+	return sum / count
 }
 
 func (h heat) highest() unit.Celsius {

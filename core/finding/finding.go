@@ -7,6 +7,7 @@ package finding
 import (
 	"sort"
 	"strconv"
+	"strings"
 
 	"opengauge/core/session"
 )
@@ -16,19 +17,8 @@ type detector func(s *session.Session) []session.Finding
 
 // detectors in the order in which findings are listed within a severity.
 var detectors = []detector{
-	corruptData, cachedResult, linkErrors, linkDegraded, eachPass(heatThrottle), eachPass(unsteady), imprecise, hostBound, backgroundLoad,
-	linkBound, latencyBound, againstRating, shortRun, dropout,
-}
-
-// eachPass makes a detector of one that looks at a single pass.
-func eachPass(detect func(*session.Pass) []session.Finding) detector {
-	return func(s *session.Session) []session.Finding {
-		var found []session.Finding
-		for at := range s.Passes {
-			found = append(found, detect(&s.Passes[at])...)
-		}
-		return found
-	}
+	corruptData, cachedResult, linkErrors, linkDegraded, slowdowns, fillSlowdown, runFade, dataSensitive, capBound, imprecise, hostBound, backgroundLoad,
+	linkBound, latencyBound, againstRating, shortRun, dropout, silences,
 }
 
 // Detect gives the findings of a session, the most severe first.
@@ -90,4 +80,10 @@ func counted(count int, what string) string {
 		return "1 " + what
 	}
 	return strconv.Itoa(count) + " " + what + "s"
+}
+
+// firstWord is what a counter counts, without of what device.
+func firstWord(name string) string {
+	word, _, _ := strings.Cut(name, " ")
+	return word
 }

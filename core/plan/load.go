@@ -163,8 +163,8 @@ func parseSweep(node document.Node) (*Sweep, error) {
 	}
 	s := &Sweep{}
 	err = firstOf(
-		func() error { return list(node, fields, "operation", &s.Operation, parseOperation) },
-		func() error { return list(node, fields, "access", &s.Access, parseAccess) },
+		func() error { return list(node, fields, "operation", &s.Operation, ParseOperation) },
+		func() error { return list(node, fields, "access", &s.Access, ParseAccess) },
 		func() error { return list(node, fields, "block", &s.Block, ParseBlock) },
 		func() error { return list(node, fields, "depth", &s.Depth, ParseDepth) },
 		func() error { return optionalList(node, fields, "workers", &s.Workers, ParseWorkers) },
@@ -256,7 +256,8 @@ func valueOf[T any](node document.Node, parse func(string) (T, error)) (T, error
 	return value, nil
 }
 
-func parseOperation(text string) (Operation, error) {
+// ParseOperation reads "read", "write" or "mixed".
+func ParseOperation(text string) (Operation, error) {
 	switch operation := Operation(text); operation {
 	case Read, Write, Mixed:
 		return operation, nil
@@ -264,7 +265,8 @@ func parseOperation(text string) (Operation, error) {
 	return "", fmt.Errorf("unknown operation %q; expected read, write or mixed", text)
 }
 
-func parseAccess(text string) (Access, error) {
+// ParseAccess reads "sequential" or "random".
+func ParseAccess(text string) (Access, error) {
 	switch access := Access(text); access {
 	case Sequential, Random:
 		return access, nil

@@ -59,7 +59,7 @@ func parseSustain(node document.Node) (*Sustain, error) {
 	}
 	err = firstOf(
 		func() error { return optional(fields, "operation", &s.Operation, parseReadOrWrite) },
-		func() error { return optional(fields, "access", &s.Access, parseAccess) },
+		func() error { return optional(fields, "access", &s.Access, ParseAccess) },
 		func() error { return optional(fields, "block", &s.Block, ParseBlock) },
 		func() error { return optional(fields, "depth", &s.Depth, ParseDepth) },
 		func() error { return optional(fields, "for", &s.ForSeconds, parseHoldSeconds) },
@@ -74,7 +74,7 @@ func parseSustain(node document.Node) (*Sustain, error) {
 }
 
 func parseReadOrWrite(text string) (Operation, error) {
-	operation, err := parseOperation(text)
+	operation, err := ParseOperation(text)
 	if err == nil && operation == Mixed {
 		err = fmt.Errorf("a sustained load is read or write, not mixed")
 	}

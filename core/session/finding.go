@@ -56,7 +56,15 @@ type Finding struct {
 	Spans []Span `json:"spans,omitempty"`
 	// Evidence is figures by name, each name ending in its unit.
 	Evidence map[string]any `json:"evidence"`
-	Advice   string         `json:"advice"`
+	// Rejected are causes that would look alike, and why they are not it.
+	Rejected []Rejection `json:"rejected,omitempty"`
+	Advice   string      `json:"advice"`
+}
+
+// Rejection is a cause that was looked at and is not it.
+type Rejection struct {
+	Kind string `json:"kind"`
+	Why  string `json:"why"`
 }
 
 // Span is a stretch of a pass, in seconds since it began to count.

@@ -271,6 +271,10 @@ const (
 	EventAdded   = "added"
 	// EventProbe says that a sensor failed, or works again.
 	EventProbe = "probe"
+	// EventRecording says what is wrong with a recording made elsewhere, and
+	// EventClock that its clock stepped.
+	EventRecording = "recording"
+	EventClock     = "clock"
 )
 
 // Event is something that happened while the session ran.

@@ -138,3 +138,24 @@ func TestChainStrip(t *testing.T) {
 		t.Error("a chain without hops has a strip")
 	}
 }
+
+func TestFillLadder(t *testing.T) {
+	s := &session.Session{ID: "k3f9"}
+	for _, each := range []struct {
+		fill float64
+		rate unit.BytesPerSecond
+	}{{0.9, 400e6}, {0, 1000e6}, {0.5, 800e6}, {0, 1020e6}, {0, 980e6}} {
+		s.Passes = append(s.Passes, session.Pass{Operation: plan.Write, Access: plan.Sequential, BlockBytes: unit.MiB, Depth: 8, FillShare: each.fill, BytesPerSecond: each.rate})
+	}
+	ladder, known := NewFillLadder(s, unit.Decimal)
+	if !known || len(ladder.Loads) != 1 || len(ladder.Loads[0].Rungs) != 3 || ladder.Top != 1000 {
+		t.Fatalf("ladder is %+v", ladder)
+	}
+	climb := ladder.Loads[0]
+	if climb.Label != "write sequential 1 MiB, depth 8" || !climb.Writes || climb.Rungs[2].Of != 0.4 || climb.Rungs[0].Text != "1\u00a0000" {
+		t.Errorf("the climb is %+v", climb)
+	}
+	if _, known := NewFillLadder(&session.Session{Passes: s.Passes[:1]}, unit.Decimal); known {
+		t.Error("one level makes a ladder")
+	}
+}

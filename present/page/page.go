@@ -50,7 +50,9 @@ type sessionView struct {
 	Circumstances    table.Table
 	Findings         []findingView
 	// Strip is nil where no hop of the chain is known.
-	Strip  *traceView
+	Strip *traceView
+	// Ladder is nil where nothing was measured at several fill levels.
+	Ladder *traceView
 	Maps   []traceView
 	Traces []traceView
 }
@@ -82,7 +84,7 @@ func Write(w io.Writer, report Report) error {
 
 func newView(report Report) (view, error) {
 	made := view{Title: report.Title, Program: report.Program, Written: report.Written.Format("2006-01-02 15:04 MST")}
-	charts := chartData{Traces: map[string]figure.HeatTrace{}, Maps: []figure.DepthMap{}, Strips: []figure.ChainStrip{}}
+	charts := chartData{Traces: map[string]figure.HeatTrace{}, Maps: []figure.DepthMap{}, Strips: []figure.ChainStrip{}, Ladders: []figure.FillLadder{}}
 	for _, s := range report.Sessions {
 		made.Sessions = append(made.Sessions, newSessionView(s, report, &charts))
 		made.Simulated = made.Simulated || s.Simulated
@@ -108,9 +110,10 @@ func newView(report Report) (view, error) {
 
 // chartData is what the page's script draws, by the id of its place.
 type chartData struct {
-	Traces map[string]figure.HeatTrace `json:"traces"`
-	Maps   []figure.DepthMap           `json:"maps"`
-	Strips []figure.ChainStrip         `json:"strips"`
+	Traces  map[string]figure.HeatTrace `json:"traces"`
+	Maps    []figure.DepthMap           `json:"maps"`
+	Strips  []figure.ChainStrip         `json:"strips"`
+	Ladders []figure.FillLadder         `json:"ladders"`
 }
 
 // newSessionView makes a session's view, and adds what is to be drawn to charts.
@@ -130,6 +133,10 @@ func newSessionView(s *session.Session, report Report, charts *chartData) sessio
 		made.Strip = &traceView{
 			ID: strip.ID, Title: strip.Title, Subtitle: strip.Subtitle, Summary: strip.Summary(), Table: table.Chain(s.Chain, report.Notation),
 		}
+	}
+	if ladder, known := figure.NewFillLadder(s, report.Notation); known {
+		charts.Ladders = append(charts.Ladders, ladder)
+		made.Ladder = &traceView{ID: ladder.ID, Title: ladder.Title, Subtitle: ladder.Subtitle, Summary: ladder.Summary(), Table: table.FillLadder(ladder)}
 	}
 	maps := figure.DepthMaps(s, report.Notation)
 	charts.Maps = append(charts.Maps, maps...)

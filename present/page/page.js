@@ -141,6 +141,29 @@
     };
   }
 
+  function ladderOption(ladder) {
+    const ink = colour("ink");
+    const levels = Array.from(new Set(ladder.loads.flatMap(function (load) { return load.rungs.map(function (rung) { return rung.fill; }); }))).sort(function (a, b) { return a - b; });
+    const decals = ["none", "rect", "circle", "triangle"];
+    return {
+      animation: !still.matches, textStyle: { fontFamily: "system-ui, sans-serif" }, legend: { top: 0, textStyle: { color: ink } },
+      tooltip: { trigger: "item", formatter: function (p) { return p.seriesName + ", " + p.name + ": " + p.data.text + " " + ladder.unit + ", " + Math.round(p.data.of * 100) + " %"; } },
+      grid: { left: 76, right: 24, top: 70, bottom: 56 },
+      xAxis: { type: "category", data: levels.map(function (fill) { return Math.round(fill * 100) + " %"; }), name: "full", nameLocation: "middle", nameGap: 30, nameTextStyle: { color: ink }, axisLabel: { color: ink } },
+      yAxis: { type: "value", min: 0, name: ladder.unit + ", higher is better", nameTextStyle: { color: ink, align: "left" }, axisLabel: { color: ink, formatter: grouped }, splitLine: { lineStyle: { color: colour("rule") } } },
+      series: ladder.loads.map(function (load, at) {
+        return {
+          name: load.label, type: "bar", itemStyle: { color: colour(load.writes ? "indigo" : "teal"), decal: { symbol: decals[Math.floor(at / 2) % decals.length], color: "rgba(255,255,255,0.5)" } },
+          label: { show: true, position: "top", color: ink, fontSize: 11, formatter: function (p) { return p.data.text; } },
+          data: levels.map(function (fill) {
+            const rung = load.rungs.find(function (each) { return each.fill === fill; });
+            return rung ? { value: rung.value, text: rung.text, of: rung.of } : null;
+          })
+        };
+      })
+    };
+  }
+
   function show(id, made) {
     let chart = charts.get(id);
     if (!chart) {
@@ -152,6 +175,7 @@
 
   function draw() {
     Object.entries(data.traces).forEach(function (entry) { show(entry[0], option(entry[1])); });
+    data.ladders.forEach(function (ladder) { show(ladder.id, ladderOption(ladder)); });
     data.strips.forEach(function (strip) { show(strip.id, stripOption(strip)); });
     data.maps.forEach(function (map) { show(map.id, mapOption(map)); });
   }

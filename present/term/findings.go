@@ -49,6 +49,12 @@ func (s *Screen) Evidence(finding session.Finding, notation unit.Notation) {
 		label, value := evidenceText(key, finding.Evidence[key], notation)
 		s.Paragraph(fmt.Sprintf("    %-*s  ", width, label), value)
 	}
+	if len(finding.Rejected) > 0 {
+		s.Println("  " + faint.Render("not"))
+	}
+	for _, rejected := range finding.Rejected {
+		s.Paragraph(fmt.Sprintf("    %-*s  ", width, rejected.Kind), rejected.Why)
+	}
 }
 
 // evidenceText turns "fast_bytes_per_second": 1.04e9 into "fast", "1 042 MB/s".

@@ -1,0 +1,59 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"opengauge/core/plan"
+	"opengauge/core/series"
+	"opengauge/core/session"
+	"opengauge/core/unit"
+)
+
+// seriesFlags are what explain is told about a recording made elsewhere.
+type seriesFlags struct {
+	file, operation, access, block, ceiling string
+	depth                                   int
+}
+
+func (f *seriesFlags) add(cmd *cobra.Command) {
+	set := cmd.Flags()
+	set.StringVar(&f.file, "series", "", "explain a recording made elsewhere, FILE.csv")
+	set.StringVar(&f.operation, "operation", string(plan.Write), "what was recorded: read, write or mixed")
+	set.StringVar(&f.access, "access", string(plan.Sequential), "in which order: sequential or random")
+	set.StringVar(&f.block, "block-size", "1MiB", "in which blocks")
+	set.IntVar(&f.depth, "depth", 8, "at which queue depth")
+	set.StringVar(&f.ceiling, "ceiling", "", "the most that the chain carries, like 1.04GB/s")
+}
+
+// read reads the recording.
+func (f *seriesFlags) read() (*session.Session, error) {
+	about := series.About{Operation: plan.Operation(f.operation), Access: plan.Access(f.access), Depth: f.depth}
+	var err error
+	if about.Operation, err = plan.ParseOperation(f.operation); err != nil {
+		return nil, usageError{fmt.Errorf("--operation: %w", err)}
+	}
+	if about.Access, err = plan.ParseAccess(f.access); err != nil {
+		return nil, usageError{fmt.Errorf("--access: %w", err)}
+	}
+	if about.Block, err = plan.ParseBlock(f.block); err != nil {
+		return nil, usageError{fmt.Errorf("--block-size: %w", err)}
+	}
+	if f.ceiling != "" {
+		if about.Ceiling, err = unit.ParseRate(f.ceiling); err != nil {
+			return nil, usageError{fmt.Errorf("--ceiling: %w", err)}
+		}
+	}
+	if f.depth < 1 || f.depth > plan.LargestDepth {
+		return nil, usageError{fmt.Errorf("--depth %d is not from 1 to %d", f.depth, plan.LargestDepth)}
+	}
+	file, err := os.Open(f.file)
+	if err != nil {
+		return nil, fmt.Errorf("could not read the recording: %w", err)
+	}
+	defer file.Close()
+	return series.Read(filepath.Base(f.file), file, about)
+}

@@ -1,0 +1,93 @@
+package figure
+
+import (
+	"fmt"
+	"slices"
+
+	"opengauge/core/plan"
+	"opengauge/core/session"
+	"opengauge/core/stat"
+	"opengauge/core/unit"
+)
+
+// FillLadder is the throughput of each load at each fill level, against that at
+// the emptiest.
+type FillLadder struct {
+	ID       string  `json:"id"`
+	Title    string  `json:"title"`
+	Subtitle string  `json:"subtitle"`
+	Unit     string  `json:"unit"`
+	Loads    []Climb `json:"loads"`
+	// Top is the highest value, for an axis from zero.
+	Top float64 `json:"top"`
+}
+
+// Climb is one load over the levels, emptiest first.
+type Climb struct {
+	Label  string `json:"label"`
+	Writes bool   `json:"writes"`
+	Rungs  []Rung `json:"rungs"`
+}
+
+// Rung is one level of a load.
+type Rung struct {
+	// Fill is the share that is full.
+	Fill  float64 `json:"fill"`
+	Value float64 `json:"value"`
+	Text  string  `json:"text"`
+	// Of is the share of the value at the emptiest level.
+	Of float64 `json:"of"`
+}
+
+// fewestRungs make a ladder.
+const fewestRungs = 2
+
+// NewFillLadder makes the ladder of a session; false where it has no load at two
+// levels or more.
+func NewFillLadder(s *session.Session, notation unit.Notation) (FillLadder, bool) {
+	ladder := FillLadder{ID: "ladder-" + s.ID, Title: s.DisplayName() + ": slower when fuller?", Subtitle: subtitle(s), Unit: notation.Unit()}
+	rates := map[plan.Pass]map[float64][]float64{}
+	var order []plan.Pass
+	for at := range s.Passes {
+		pass := &s.Passes[at]
+		load := pass.Asked()
+		load.Fill = 0
+		if rates[load] == nil {
+			rates[load] = map[float64][]float64{}
+			order = append(order, load)
+		}
+		rates[load][pass.FillShare] = append(rates[load][pass.FillShare], float64(pass.BytesPerSecond))
+	}
+	for _, load := range order {
+		if len(rates[load]) < fewestRungs {
+			continue
+		}
+		climb := Climb{Label: load.Label(), Writes: load.Operation.Writes()}
+		var fills []float64
+		for fill := range rates[load] {
+			fills = append(fills, fill)
+		}
+		slices.Sort(fills)
+		for _, fill := range fills {
+			rate := unit.BytesPerSecond(stat.Median(rates[load][fill]))
+			rung := Rung{Fill: fill, Value: notation.Value(rate), Text: notation.Number(rate), Of: 1}
+			if len(climb.Rungs) > 0 && climb.Rungs[0].Value > 0 {
+				rung.Of = rung.Value / climb.Rungs[0].Value
+			}
+			climb.Rungs = append(climb.Rungs, rung)
+			ladder.Top = max(ladder.Top, rung.Value)
+		}
+		ladder.Loads = append(ladder.Loads, climb)
+	}
+	return ladder, len(ladder.Loads) > 0
+}
+
+// Summary says in words what the ladder shows.
+func (l FillLadder) Summary() string {
+	text := "Throughput in " + l.Unit + " by fill level"
+	for _, climb := range l.Loads {
+		last := climb.Rungs[len(climb.Rungs)-1]
+		text += fmt.Sprintf("; %s: %s at %.0f %% full, %s at %.0f %%", climb.Label, climb.Rungs[0].Text, climb.Rungs[0].Fill*100, last.Text, last.Fill*100)
+	}
+	return text + "."
+}

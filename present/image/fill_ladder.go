@@ -1,0 +1,66 @@
+package image
+
+import (
+	"fmt"
+	"io"
+
+	"gonum.org/v1/plot/vg"
+	"gonum.org/v1/plot/vg/draw"
+
+	"opengauge/present/figure"
+)
+
+// Margins of the ladder on the sheet, in pixels.
+const (
+	ladderLeft  = 120
+	ladderRight = 190
+	ladderTop   = 120
+	ladderLow   = 40
+)
+
+// FillLadder draws each load as a ladder of bars, emptiest on top.
+func FillLadder(w io.Writer, format Format, ladder figure.FillLadder) error {
+	sheet := newCanvas(format)
+	heading(sheet.Canvas, ladder.Title, ladder.Subtitle)
+	sheet.FillText(style(14, figure.CeilingGrey, false), vg.Point{X: sheet.Min.X + pixels(margin), Y: sheet.Max.Y - pixels(100)},
+		ladder.Unit+" at each fill level, longer is better; at the right the share of what it is at the emptiest")
+	area := draw.Crop(sheet.Canvas, pixels(ladderLeft), -pixels(ladderRight), pixels(ladderLow), -pixels(ladderTop))
+	rows := 0
+	for _, climb := range ladder.Loads {
+		rows += len(climb.Rungs) + 1
+	}
+	step := (area.Max.Y - area.Min.Y) / vg.Length(max(rows, 1))
+	y := area.Max.Y
+	for _, climb := range ladder.Loads {
+		label := style(15, figure.Ink, true)
+		label.YAlign = draw.YCenter
+		area.FillText(label, vg.Point{X: area.Min.X, Y: y - step/2}, climb.Label)
+		y -= step
+		top := 0.0
+		for _, rung := range climb.Rungs {
+			top = max(top, rung.Value)
+		}
+		for _, rung := range climb.Rungs {
+			drawRung(area, climb, rung, y, step, top)
+			y -= step
+		}
+	}
+	_, err := sheet.writer.WriteTo(w)
+	return err
+}
+
+func drawRung(area draw.Canvas, climb figure.Climb, rung figure.Rung, y, step vg.Length, top float64) {
+	colour := figure.Throughput
+	if climb.Writes {
+		colour = figure.Writes
+	}
+	length := (area.Max.X - area.Min.X) * vg.Length(rung.Value/max(top, 1e-9))
+	area.SetColor(wash(colour, 200))
+	area.Fill(rectangle(area.Min.X, y-step*0.85, area.Min.X+length, y-step*0.15).Path())
+	left, right := style(14, figure.Ink, false), style(14, figure.Ink, true)
+	left.XAlign, left.YAlign, right.YAlign = draw.XRight, draw.YCenter, draw.YCenter
+	area.FillText(left, vg.Point{X: area.Min.X - pixels(10), Y: y - step/2}, fmt.Sprintf("%.0f %% full", rung.Fill*100))
+	area.FillText(right, vg.Point{X: area.Min.X + length + pixels(8), Y: y - step/2}, rung.Text)
+	left.XAlign = draw.XRight
+	area.FillText(left, vg.Point{X: area.Max.X + pixels(ladderRight-30), Y: y - step/2}, fmt.Sprintf("%.0f %%", rung.Of*100))
+}
