@@ -11,24 +11,31 @@ import (
 
 	"opengauge/core/bench"
 	"opengauge/core/forecast"
+	"opengauge/core/run"
 	"opengauge/core/session"
+	"opengauge/core/sim"
 	"opengauge/core/target"
 	"opengauge/core/unit"
 	"opengauge/examples"
 	"opengauge/present/image"
 )
 
-// demoCase is one session of the demo: the same drive, and one thing changed.
+// demoCase is one session of the demo.
 type demoCase struct {
-	name, enclosure, fan, plan, story string
+	name, target, enclosure, fan, plan, story string
 }
 
 var demoCases = []demoCase{
-	{"limpet-quick", "limpet", "passive", "quick", "A first figure of the sandpiper in its passive case, the limpet."},
-	{"limpet-depth-map", "limpet", "passive", "depth-map", "Which block sizes and queue depths fill the limpet's link?"},
-	{"limpet-passive", "limpet", "passive", "long-write", "The same case, written to for five minutes: does the first figure last?"},
-	{"barnacle-automatic", "barnacle", "automatic", "long-write", "The same drive in the barnacle, whose fan starts when it thinks it must."},
-	{"barnacle-fan-on", "barnacle", "on", "long-write", "Once more, with the fan always on. Nothing else is changed."},
+	{"limpet-quick", "sandpiper", "limpet", "passive", "quick", "A first figure of the sandpiper in its passive case, the limpet."},
+	{"limpet-depth-map", "sandpiper", "limpet", "passive", "depth-map", "Which block sizes and queue depths fill the limpet's link?"},
+	{"limpet-passive", "sandpiper", "limpet", "passive", "long-write", "The same case, written to for five minutes: does the first figure last?"},
+	{"curlew-passive", "curlew", "limpet", "passive", "long-write", "The slower curlew in the same passive case: it never gets hot enough to mind."},
+	{"barnacle-automatic", "sandpiper", "barnacle", "automatic", "long-write", "The sandpiper in the barnacle, whose fan starts when it thinks it must."},
+	{"barnacle-fan-on", "sandpiper", "barnacle", "on", "long-write", "Once more, with the fan always on. Nothing else is changed."},
+	{"dunlin-long", "dunlin", "barnacle", "on", "long-write", "The larger dunlin with the fan on: fast, until its write area is full. It was not heat."},
+	{"dunlin-full", "dunlin", "barnacle", "on", "fill-ladder", "And when it is full? It reads more slowly, too."},
+	{"whelk", "sandpiper", "whelk", "passive", "long-write", "The sandpiper in the whelk, a sealed case that drops off the bus when it is hot."},
+	{"lagoon-burst", "lagoon-burst", "", "", "long-small", "A provisioned volume for the recordings, until its burst credits run out."},
 }
 
 func newDemo(env *environment) *cobra.Command {
@@ -57,8 +64,9 @@ func (e *environment) demo(ctx context.Context, folder string) error {
 	}
 	e.logbookPath = filepath.Join(folder, "demo-logbook.db")
 	screen := e.screen()
-	screen.Heading("Tidewrack Field Lab: the sandpiper in two cases and two fan modes (simulated)")
+	screen.Heading("Tidewrack Field Lab: portable storage for underwater sound recorders (simulated)")
 	var sessions []*session.Session
+	named := map[string]*session.Session{}
 	for _, each := range demoCases {
 		screen.Println("")
 		screen.Paragraph("", each.story)
@@ -69,22 +77,22 @@ func (e *environment) demo(ctx context.Context, folder string) error {
 		if err := e.showMeasured(s, notation); err != nil {
 			return err
 		}
-		sessions = append(sessions, s)
+		sessions, named[each.name] = append(sessions, s), s
 	}
-	if err := e.demoForecast(sessions[len(sessions)-1], notation); err != nil {
+	if err := e.demoForecast(named["barnacle-fan-on"], notation); err != nil {
 		return err
 	}
 	report := filepath.Join(folder, "report.html")
-	if err := writePage(report, "Tidewrack Field Lab: does the sandpiper need a fan?", sessions, notation); err != nil {
+	if err := writePage(report, "Tidewrack Field Lab: which drive for the recorders?", sessions, notation); err != nil {
 		return err
 	}
 	trace := filepath.Join(folder, "heat-trace.png")
-	if err := writePicture(trace, image.PNG, sessions[2], pictureTrace, notation); err != nil {
+	if err := writePicture(trace, image.PNG, named["limpet-passive"], pictureTrace, notation); err != nil {
 		return err
 	}
 	screen.Println("")
 	screen.Heading("What to look at first")
-	screen.Paragraph("  ", "The report: "+report+". Start with the heat trace of limpet-passive, then compare the two traces of the barnacle: only the fan differs.")
+	screen.Paragraph("  ", "The report: "+report+". Start with the heat trace of limpet-passive, then compare the two traces of the barnacle: only the fan differs. Then the ladder of dunlin-full.")
 	screen.Paragraph("  ", "The same trace as a picture: "+trace)
 	screen.Paragraph("  ", "In the terminal: opengauge explain limpet-passive --logbook "+e.logbookPath)
 	screen.Paragraph("  ", "Your own machine: opengauge survey, then opengauge measure with a folder on the drive.")
@@ -133,13 +141,16 @@ func demoFolder(folder string) (string, error) {
 func (e *environment) demoSession(ctx context.Context, each demoCase) (*session.Session, error) {
 	flags := &measureFlags{
 		plan: each.plan, name: each.name, through: each.enclosure, seed: 1, repeat: 1, queue: target.CarrierNames[0],
-		conditions: []string{"fan=" + each.fan},
+		stallAfter: run.StallAfter, returnWithin: run.ReturnWithin,
+	}
+	if each.fan != "" {
+		flags.conditions = []string{"fan=" + each.fan}
 	}
 	m, err := e.checkMeasure(flags)
 	if err != nil {
 		return nil, err
 	}
-	s, err := e.runMeasurement(ctx, "sim:sandpiper", flags, m)
+	s, err := e.runMeasurement(ctx, sim.Prefix+each.target, flags, m)
 	if err == nil && s.State != session.Complete {
 		err = errInterrupted
 	}

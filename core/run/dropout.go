@@ -43,6 +43,28 @@ func (l *eventLog) add(at time.Duration, kind, detail string) {
 	l.events = append(l.events, session.Event{TSeconds: at.Seconds(), Kind: kind, Detail: detail})
 }
 
+// inOneLine writes joined errors in one line, each once.
+func inOneLine(err error) string {
+	var once []string
+	for _, text := range strings.Split(err.Error(), "\n") {
+		if !slices.Contains(once, text) {
+			once = append(once, text)
+		}
+	}
+	return strings.Join(once, "; ")
+}
+
+// latest is what happened last, or empty.
+func (l *eventLog) latest() string {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	if len(l.events) == 0 {
+		return ""
+	}
+	last := l.events[len(l.events)-1]
+	return fmt.Sprintf("%s after %.0f s: %s", last.Kind, last.TSeconds, last.Detail)
+}
+
 // stall notes that the storage does not answer, or that it does again.
 func (r *runner) stall(s engine.Stall) {
 	if s.Over {
@@ -85,7 +107,7 @@ func (r *runner) outlast(ctx context.Context, failure error) error {
 		return failure
 	}
 	lost := r.target.Now()
-	r.events.add(lost-r.began, session.EventDropout, strings.ReplaceAll(failure.Error(), "\n", "; "))
+	r.events.add(lost-r.began, session.EventDropout, inOneLine(failure))
 	r.progress.waiting()
 	for r.target.Now()-lost < r.request.ReturnWithin {
 		if r.pause(ctx, lookAgain); ctx.Err() != nil {

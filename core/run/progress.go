@@ -24,6 +24,15 @@ type Progress struct {
 	Left time.Duration
 	// Ended is the pass that has just ended, or nil.
 	Ended *session.Pass
+	// Elapsed is how long the pass has counted, Writes whether it changes the
+	// storage, and Latency how long an operation takes now, by Little's law.
+	Elapsed time.Duration
+	Writes  bool
+	Latency time.Duration
+	// What stands beside the figures, and the last thing that happened.
+	Temperatures map[string]unit.Celsius
+	Readings     map[string]float64
+	Event        string
 }
 
 // tracker turns the engine's progress into the run's.
@@ -107,7 +116,14 @@ func (t *tracker) measuring(p engine.Progress) {
 		doing += " (settling)"
 	}
 	elapsed = min(elapsed, pass.Time())
-	t.tell(Progress{Doing: doing, Pass: t.ended + 1, Rate: p.Rate}, t.before+elapsed)
+	told := Progress{Doing: doing, Pass: t.ended + 1, Rate: p.Rate, Writes: pass.Operation.Writes()}
+	if p.Counting {
+		told.Elapsed = p.Elapsed
+	}
+	if p.Rate > 0 {
+		told.Latency = unit.Duration(float64(pass.Depth*max(pass.Workers, 1)) * float64(pass.Block) / float64(p.Rate))
+	}
+	t.tell(told, t.before+elapsed)
 }
 
 func (t *tracker) end(record session.Pass) {

@@ -150,11 +150,11 @@ func newRunner(request Request, keeper Keeper, watch func(Progress)) *runner {
 	}
 	d := request.Target.Description()
 	passes := request.Plan.Passes(request.Hold)
-	return &runner{
+	r := &runner{
 		request: request, keeper: keeper, target: request.Target,
-		began:    request.Target.Now(),
-		progress: newTracker(passes, d, watch),
-		ledger:   request.newLedger(),
+		began: request.Target.Now(),
+
+		ledger: request.newLedger(),
 		session: &session.Session{
 			Format: session.Format, ID: request.ID, Name: request.Name,
 			Started: time.Now().UTC().Truncate(time.Millisecond), State: session.Interrupted,
@@ -163,6 +163,20 @@ func newRunner(request Request, keeper Keeper, watch func(Progress)) *runner {
 			Conditions: request.Conditions, Environment: request.Environment,
 			Passes: []session.Pass{}, Events: []session.Event{}, Findings: []session.Finding{},
 		},
+	}
+	r.progress = newTracker(passes, d, r.lookedOn(watch))
+	return r
+}
+
+// lookedOn adds to each report what stands beside its figures.
+func (r *runner) lookedOn(watch func(Progress)) func(Progress) {
+	if watch == nil {
+		return nil
+	}
+	return func(p Progress) {
+		p.Temperatures, p.Readings = r.request.Sensors.Temperatures(), r.request.Sensors.Readings()
+		p.Event = r.events.latest()
+		watch(p)
 	}
 }
 

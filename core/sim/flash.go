@@ -19,6 +19,8 @@ type cells struct {
 	// fast is what is in the fast write area, and at when that was right.
 	fast float64
 	at   time.Duration
+	// end is where the last write ended.
+	end int64
 }
 
 func newCells(d *Drive) *cells {
@@ -73,8 +75,11 @@ func (c *cells) touch(now time.Duration) {
 // free flash runs out, garbage has to be moved to make room: of each byte that
 // is written, amplification are. For random writes to a drive that is filled to
 // a share u of all its flash, greedy collection moves about 1 / (2 (1 - u)) of
-// them (Desnoyers, SYSTOR 2012, for small spares), and never fewer than 1.
-func (c *cells) writeRate(rate unit.BytesPerSecond, length int) unit.BytesPerSecond {
+// them (Desnoyers, SYSTOR 2012, for small spares), and never fewer than 1. What
+// is written in order frees whole blocks, and moves nothing.
+func (c *cells) writeRate(rate unit.BytesPerSecond, offset int64, length int) unit.BytesPerSecond {
+	onward := offset >= c.end-inOrder && offset <= c.end+inOrder
+	c.end = offset + int64(length)
 	if c.flash.FastEmpty == 0 {
 		return rate
 	}
@@ -82,8 +87,15 @@ func (c *cells) writeRate(rate unit.BytesPerSecond, length int) unit.BytesPerSec
 		c.fast += float64(length)
 		return rate
 	}
+	if onward {
+		return c.flash.SpentRate
+	}
 	return unit.BytesPerSecond(float64(c.flash.SpentRate) / c.amplification())
 }
+
+// inOrder is how far from the last one a write may be and still go on with it:
+// queues deliver a little out of order.
+const inOrder = int64(32 * unit.MiB)
 
 func (c *cells) amplification() float64 {
 	if c.flash.Spare <= 0 {

@@ -160,7 +160,7 @@ func (q *queue) rate(o target.Operation) unit.BytesPerSecond {
 		rate = p.arm.rate(o.Offset)
 	case o.Action == target.Write:
 		p.cells.touch(p.now)
-		rate = p.cells.writeRate(p.drive.WriteRate, o.Length)
+		rate = p.cells.writeRate(p.drive.WriteRate, o.Offset, o.Length)
 	default:
 		p.cells.touch(p.now)
 		rate = unit.BytesPerSecond(float64(rate) * p.cells.readShare())

@@ -18,8 +18,9 @@ import (
 // redrawEvery keeps a fast run from drawing more often than anyone can read.
 const redrawEvery = 80 * time.Millisecond
 
-// Progress shows how far a run is: a line that is redrawn on a terminal, a
-// plain line a pass elsewhere.
+// Progress shows how far a run is: on a terminal a live view, or where that is
+// too low a line, which are redrawn and taken away at the end; elsewhere a plain
+// line a pass.
 type Progress struct {
 	screen   *Screen
 	notation unit.Notation
@@ -27,6 +28,7 @@ type Progress struct {
 	drawn    time.Time
 	shown    bool
 	filling  bool
+	live     live
 }
 
 // NewProgress shows progress on a screen, which is usually standard error.
@@ -41,7 +43,15 @@ func NewProgress(screen *Screen, notation unit.Notation) *Progress {
 // Tell takes a report from the runner.
 func (p *Progress) Tell(report run.Progress) {
 	if p.screen.Interactive {
-		p.redraw(report)
+		p.live.take(report, p.notation)
+		if p.shown && report.Ended == nil && time.Since(p.drawn) < redrawEvery {
+			return
+		}
+		if p.screen.Height >= leastHeight {
+			p.redrawLive(report)
+		} else {
+			p.redraw(report)
+		}
 		return
 	}
 	if report.Pass == 0 && !p.filling {
@@ -67,9 +77,6 @@ func cutShort(pass *session.Pass) string {
 }
 
 func (p *Progress) redraw(report run.Progress) {
-	if p.shown && report.Ended == nil && time.Since(p.drawn) < redrawEvery {
-		return
-	}
 	doing := report.Doing
 	if report.Pass > 0 {
 		doing = fmt.Sprintf("%d/%d %s", report.Pass, report.Passes, doing)
@@ -81,10 +88,13 @@ func (p *Progress) redraw(report run.Progress) {
 	p.shown, p.drawn = true, time.Now()
 }
 
-// Done takes the redrawn line away again.
+// Done takes what was redrawn away again.
 func (p *Progress) Done() {
-	if p.shown {
+	switch {
+	case p.shown && p.live.lines > 0:
+		p.screen.Printf("%s%s", p.live.back(), ansi.EraseScreenBelow)
+	case p.shown:
 		p.screen.Printf("\r%s", ansi.EraseLineRight)
 	}
-	p.shown = false
+	p.shown, p.live.lines = false, 0
 }

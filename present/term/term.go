@@ -21,6 +21,8 @@ type Screen struct {
 	out io.Writer
 	// Width is how many columns there are.
 	Width int
+	// Height is how many rows there are, or 0 where nobody knows.
+	Height int
 	// Interactive says whether a person sees it now: lines may be redrawn.
 	Interactive bool
 }
@@ -37,8 +39,8 @@ func NewScreen(out io.Writer) *Screen {
 		return screen
 	}
 	screen.Interactive = true
-	if width, _, err := term.GetSize(int(file.Fd())); err == nil && width > 0 {
-		screen.Width = width
+	if width, height, err := term.GetSize(int(file.Fd())); err == nil && width > 0 {
+		screen.Width, screen.Height = width, height
 	}
 	return screen
 }

@@ -2,6 +2,7 @@ package term
 
 import (
 	"bytes"
+	"fmt"
 	"math"
 	"strings"
 	"testing"
@@ -191,5 +192,52 @@ func TestChainStripShowsEveryHop(t *testing.T) {
 	}
 	if top := lines[3]; strings.Count(top, "▒") < 40 {
 		t.Errorf("the row below the top is %q", top)
+	}
+}
+
+func TestLiveViewIsRedrawnAndTakenAway(t *testing.T) {
+	var out bytes.Buffer
+	p := NewProgress(&Screen{out: &out, Width: 80, Height: 24, Interactive: true}, unit.Decimal)
+	for second := range 40 {
+		p.drawn = time.Time{} // as if enough time had passed to draw again
+		p.Tell(run.Progress{
+			Doing: "write sequential 1 MiB, depth 8", Pass: 2, Passes: 6, Share: 0.3, Rate: unit.BytesPerSecond(1000e6 - float64(second)*1e6), Left: 3 * time.Minute,
+			Elapsed: time.Duration(second+1) * time.Second, Writes: true, Latency: 8 * time.Millisecond,
+			Temperatures: map[string]unit.Celsius{"drive": unit.Celsius(40 + second)}, Readings: map[string]float64{"fan_running": 1, "power_watts": 4.2},
+			Event: "probe after 3 s: the probe case cannot be read",
+		})
+	}
+	last := out.String()[strings.LastIndex(out.String(), "pass 2/6"):]
+	for _, want := range []string{"961 MB/s", "8 ms an operation", "drive 79 °C", "fan on", "power 4.2 W", "40 s", "the probe case cannot be read"} {
+		if !strings.Contains(last, want) {
+			t.Errorf("%q is not in the view %q", want, last)
+		}
+	}
+	if lines := p.live.lines; lines < 15 || lines > 23 {
+		t.Errorf("the view has %d lines, on a terminal of 24", lines)
+	}
+	lines := p.live.lines
+	out.Reset()
+	p.Done()
+	if got := out.String(); !strings.Contains(got, fmt.Sprintf("\x1b[%dA", lines-1)) || !strings.HasSuffix(got, "\x1b[J") && !strings.HasSuffix(got, "\x1b[0J") {
+		t.Errorf("the view is not taken away: %q", got)
+	}
+}
+
+func TestLiveViewKeepsDipsOfLongPasses(t *testing.T) {
+	l := &live{}
+	for second := range 20_000 {
+		rate := unit.BytesPerSecond(1000e6)
+		if second == 12_345 {
+			rate = 50e6
+		}
+		l.take(run.Progress{Pass: 1, Elapsed: time.Duration(second+1) * time.Second, Rate: rate}, unit.Decimal)
+	}
+	lowest := 1e9
+	for _, point := range l.points {
+		lowest = min(lowest, point.Value)
+	}
+	if len(l.points) > mostPoints || lowest != 50 {
+		t.Errorf("%d points, the lowest at %v MB/s", len(l.points), lowest)
 	}
 }
