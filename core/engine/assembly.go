@@ -25,8 +25,7 @@ func newAssembly(sense func() Senses) *assembly {
 // add takes the next interval of the pass.
 func (a *assembly) add(i interval) {
 	sample := i.sample
-	sample.P50Seconds = i.latencies.seconds(0.50)
-	sample.P99Seconds = i.latencies.seconds(0.99)
+	sample.P50Seconds, sample.P99Seconds = i.latencies.middleAndTail()
 	sample.Senses = a.sense()
 	a.samples = append(a.samples, sample)
 	a.total.merge(i.latencies)

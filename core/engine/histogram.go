@@ -47,6 +47,17 @@ func (h *histogram) seconds(share float64) float64 {
 	return min(time.Duration(h.counts.ValueAtQuantile(share*100)), h.longest).Seconds()
 }
 
+// middleAndTail are the latencies that half and 99 of 100 operations did not
+// exceed, found in one go.
+func (h *histogram) middleAndTail() (p50, p99 float64) {
+	if h.counts.TotalCount() == 0 {
+		return 0, 0
+	}
+	const middle, tail = 50.0, 99.0
+	values := h.counts.ValueAtPercentiles([]float64{middle, tail})
+	return min(time.Duration(values[middle]), h.longest).Seconds(), min(time.Duration(values[tail]), h.longest).Seconds()
+}
+
 func (h *histogram) latency() Latency {
 	count := h.counts.TotalCount()
 	if count == 0 {

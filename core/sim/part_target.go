@@ -27,6 +27,23 @@ type Options struct {
 	Seed    uint64
 	// Span is the part of the drive that is touched, or 0 for all of it.
 	Span unit.Bytes
+	// Shared is a hop that the part shares with others, or nil.
+	Shared *SharedHop
+}
+
+// SharedHop is a link that several parts are behind: a hub, a switch. It carries
+// one operation's data after the other. Whoever drives the parts has to go on
+// with the one whose clock is furthest back.
+type SharedHop struct {
+	Carries unit.BytesPerSecond
+	free    time.Duration
+}
+
+// carry moves data that is ready at a time, behind what was ready before, and
+// says when it is over.
+func (h *SharedHop) carry(ready time.Duration, length int) time.Duration {
+	h.free = max(ready, h.free) + moving(length, h.Carries)
+	return h.free
 }
 
 // Part is a simulated drive in an enclosure, or a volume. It is a

@@ -214,6 +214,36 @@ func TestABridgeThatStalls(t *testing.T) {
 	}
 }
 
+func TestTwoDrivesOnOneHopTakeFromEachOther(t *testing.T) {
+	hop := &SharedHop{Carries: 1200e6}
+	part := func(seed uint64) *Part { return open(t, "sandpiper", Options{Shared: hop, Seed: seed}) }
+	alone, _ := drive(t, part(1), write1MiB, 5*time.Second)
+	near(t, "one alone", alone[3], 1042e6, 0.02) // its own bridge
+	hop.free = 0
+	both, moved := []*Part{part(2), part(3)}, []float64{0, 0}
+	var queues []target.Queue
+	for _, p := range both {
+		queue, _ := p.Open(target.Shape{})
+		for slot := range 8 {
+			_ = queue.Submit([]target.Operation{{Action: target.Write, Slot: slot, Length: int(unit.MiB)}})
+		}
+		queues = append(queues, queue)
+	}
+	done := make([]target.Completion, 8)
+	for at := 0; both[at].Now() < 5*time.Second; {
+		filled, _ := queues[at].Wait(done, 5*time.Second)
+		for _, c := range done[:filled] {
+			moved[at] += float64(unit.MiB)
+			_ = queues[at].Submit([]target.Operation{{Action: target.Write, Slot: c.Slot, Length: int(unit.MiB)}})
+		}
+		if both[1-at].Now() < both[at].Now() {
+			at = 1 - at
+		}
+	}
+	near(t, "the share of one", moved[0]/(moved[0]+moved[1]), 0.5, 0.05)
+	near(t, "both together", (moved[0]+moved[1])/5, 1200e6, 0.03)
+}
+
 func TestThrottleStages(t *testing.T) {
 	d := &Drive{IdleWatts: 0, Throttle: []Stage{{At: 60, Until: 50, Rate: 800e6}, {At: 70, Until: 65, Rate: 200e6}}}
 	h := newThermal(d, &Enclosure{HeatCapacity: 10, Resistance: 5, Cooling: Passive}, 20)

@@ -148,7 +148,11 @@ func (q *queue) move(o target.Operation) time.Duration {
 	q.bridge = p.enclosure.stalled(max(now, q.bridge)) + max(moving(o.Length, p.carries()), p.enclosure.PerOperation)
 	// An operation that a limit holds back holds back those behind it.
 	q.bridge = max(q.bridge, end)
-	return q.bridge + p.enclosure.Latency
+	leaves := q.bridge
+	if hop := p.options.Shared; hop != nil {
+		leaves = hop.carry(leaves, o.Length)
+	}
+	return leaves + p.enclosure.Latency
 }
 
 // rate is how fast the medium moves an operation's data now.

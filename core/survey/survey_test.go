@@ -4,6 +4,7 @@ import (
 	"archive/tar"
 	"bytes"
 	"compress/gzip"
+	"context"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -380,6 +381,33 @@ func TestThousandsOfOddDevices(t *testing.T) {
 	devices := inMemory(files).Devices()
 	if len(devices) != 2999 {
 		t.Errorf("%d devices, want those 2999 with a size", len(devices))
+	}
+}
+
+func TestSensorsOfTheMachine(t *testing.T) {
+	files := benchMachine()
+	for name, content := range map[string]string{
+		"sys/class/thermal/thermal_zone0/temp": "48000", "sys/class/thermal/thermal_zone0/type": "case", "sys/class/thermal/thermal_zone1/temp": "-273000",
+		"sys/class/thermal/thermal_zone1/type": "none", "sys/class/hwmon/hwmon3/fan1_input": "1450", "sys/class/hwmon/hwmon3/power1_input": "4200000",
+		"sys/class/powercap/intel-rapl:0/energy_uj": "5000000",
+	} {
+		files[name] = content
+	}
+	machine := inMemory(files)
+	sources := machine.Sensors(machine.Devices()[4])
+	drive, err := sources[0].Read(context.Background())
+	if err != nil || drive.Temperatures["drive"] != 41.85 {
+		t.Errorf("the drive says %v, %v", drive.Temperatures, err)
+	}
+	_, _ = sources[1].Read(context.Background())
+	files["sys/class/powercap/intel-rapl:0/energy_uj"] = "6000000"
+	machine.files = inMemory(files).files
+	rest, err := sources[1].Read(context.Background())
+	if err != nil || len(rest.Temperatures) != 1 || rest.Temperatures["zone case"] != 48 {
+		t.Errorf("the machine says %v, %v", rest.Temperatures, err)
+	}
+	if rest.Values["hwmon3_fan1_rpm"] != 1450 || rest.Values["hwmon3_power1_watts"] != 4.2 || rest.Values["processor_power_watts"] <= 0 {
+		t.Errorf("readings are %v", rest.Values)
 	}
 }
 

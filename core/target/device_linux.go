@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unsafe"
 
 	"golang.org/x/sys/unix"
 
@@ -168,6 +169,21 @@ func (d blockDevice) mayDestroy(options PathOptions) error {
 		return nil
 	}
 	return fmt.Errorf("%s is not overwritten: it holds %s, which would be destroyed; add --overwrite-contents if that is what you want", d.path, held)
+}
+
+// Discard tells a device that may be overwritten that what it holds from an
+// offset on is not needed (linux/fs.h, BLKDISCARD). One that does not know how
+// keeps it.
+func (k *kernelFile) Discard(from unit.Bytes) error {
+	if k.description.Kind != Device || !k.description.Writable {
+		return nil
+	}
+	span := [2]uint64{uint64(from), uint64(k.description.Capacity - from)}
+	_, _, errno := unix.Syscall(unix.SYS_IOCTL, k.file.Fd(), unix.BLKDISCARD, uintptr(unsafe.Pointer(&span[0])))
+	if errno != 0 && errno != unix.EOPNOTSUPP {
+		return explain("discard what is on", k.description.Path, errno)
+	}
+	return nil
 }
 
 // parts are the numbers of the device and of its partitions.

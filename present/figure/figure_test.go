@@ -1,6 +1,7 @@
 package figure
 
 import (
+	"math"
 	"testing"
 
 	"opengauge/core/link"
@@ -157,5 +158,34 @@ func TestFillLadder(t *testing.T) {
 	}
 	if _, known := NewFillLadder(&session.Session{Passes: s.Passes[:1]}, unit.Decimal); known {
 		t.Error("one level makes a ladder")
+	}
+}
+
+func TestLongTracesKeepTheirDipsAndTheFan(t *testing.T) {
+	pass := session.Pass{Operation: plan.Write, Access: plan.Sequential, BlockBytes: unit.MiB, Depth: 8}
+	for second := range 86_400 {
+		sample := session.Sample{
+			TSeconds: float64(second + 1), ElapsedSeconds: 1, BytesPerSecond: 1000e6, TemperaturesCelsius: map[string]unit.Celsius{"drive": 50},
+			Readings: map[string]float64{"fan_running": 0},
+		}
+		if second == 54_321 {
+			sample.BytesPerSecond = 10e6
+		}
+		if second >= 1000 && second < 2000 {
+			sample.Readings["fan_running"] = 1
+		}
+		pass.Samples = append(pass.Samples, sample)
+	}
+	s := &session.Session{Chain: link.NewChain(), Passes: []session.Pass{pass}}
+	trace := NewHeatTrace(s, &s.Passes[0], nil, unit.Decimal)
+	lowest := math.Inf(1)
+	for _, point := range trace.Throughput.Points {
+		lowest = min(lowest, point.Value)
+	}
+	if lowest != 10 || len(trace.Throughput.Points) > 4000 || len(trace.Temperatures[0].Points) > 4000 {
+		t.Errorf("%d points, the lowest %v", len(trace.Throughput.Points), lowest)
+	}
+	if !trace.FanKnown || len(trace.Fan) != 1 || trace.Fan[0] != (Stretch{1000, 2000}) {
+		t.Errorf("the fan ran %v", trace.Fan)
 	}
 }

@@ -25,6 +25,68 @@ type HeatTrace struct {
 	Temperatures []Line   `json:"temperatures"` // in degrees Celsius
 	Ceiling      *Ceiling `json:"ceiling,omitempty"`
 	Spans        []Span   `json:"spans"`
+	// Fan is when a fan ran, where that is known; FanKnown says whether.
+	Fan      []Stretch `json:"fan"`
+	FanKnown bool      `json:"fanKnown"`
+}
+
+// Stretch is a part of the time axis.
+type Stretch struct {
+	From float64 `json:"from"`
+	To   float64 `json:"to"`
+}
+
+// mostPoints of a line are kept: a day at one second would not open in a moment.
+const mostPoints = 4000
+
+// thinned keeps, of every bucket of points, the lowest and the highest, so that
+// no dip is lost.
+func thinned(points []Point) []Point {
+	if len(points) <= mostPoints {
+		return points
+	}
+	bucket := (len(points) + mostPoints/2 - 1) / (mostPoints / 2)
+	kept := make([]Point, 0, mostPoints)
+	for from := 0; from < len(points); from += bucket {
+		low, high := from, from
+		for at := from; at < min(from+bucket, len(points)); at++ {
+			if points[at].Value < points[low].Value {
+				low = at
+			}
+			if points[at].Value > points[high].Value {
+				high = at
+			}
+		}
+		first, second := min(low, high), max(low, high)
+		kept = append(kept, points[first])
+		if second != first {
+			kept = append(kept, points[second])
+		}
+	}
+	return kept
+}
+
+// fanStretches gives the stretches in which any fan of a pass ran, and whether
+// there is one.
+func fanStretches(pass *session.Pass) ([]Stretch, bool) {
+	stretches, known := []Stretch{}, false
+	for _, sample := range pass.Samples {
+		running := false
+		for name, value := range sample.Readings {
+			if strings.HasSuffix(name, "fan_running") || strings.HasSuffix(name, "_rpm") {
+				known, running = true, running || value > 0
+			}
+		}
+		from := sample.TSeconds - sample.ElapsedSeconds
+		switch last := len(stretches) - 1; {
+		case !running:
+		case last >= 0 && from-stretches[last].To < 1e-6:
+			stretches[last].To = sample.TSeconds
+		default:
+			stretches = append(stretches, Stretch{from, sample.TSeconds})
+		}
+	}
+	return stretches, known
 }
 
 // Line is a named series of points.
@@ -76,7 +138,9 @@ func NewHeatTrace(s *session.Session, pass *session.Pass, findings []session.Fin
 		}
 		trace.Throughput.Points = append(trace.Throughput.Points, Point{sample.TSeconds, notation.Value(sample.BytesPerSecond)})
 	}
+	trace.Throughput.Points = thinned(trace.Throughput.Points)
 	trace.Temperatures = temperatureLines(pass)
+	trace.Fan, trace.FanKnown = fanStretches(pass)
 	if hop, known := s.Chain.Binding(); known {
 		trace.Ceiling = &Ceiling{
 			Label: "ceiling of " + hop.Name + ", " + notation.Rate(hop.Usable.High),
@@ -136,7 +200,7 @@ func temperatureLines(pass *session.Pass) []Line {
 	}
 	lines := make([]Line, 0, len(byName))
 	for name, points := range byName {
-		lines = append(lines, Line{Name: name, Points: points})
+		lines = append(lines, Line{Name: name, Points: thinned(points)})
 	}
 	sort.Slice(lines, func(i, j int) bool { return lines[i].Name < lines[j].Name })
 	return lines

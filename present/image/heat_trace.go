@@ -101,11 +101,35 @@ func heatPlot(trace figure.HeatTrace) (*plot.Plot, error) {
 		p.Add(line)
 		last := temperature.Points[len(temperature.Points)-1]
 		label := fmt.Sprintf("%s, %.0f °C at the end", temperature.Name, last.Value)
-		if err := addLabel(p, trace.Seconds*0.995, last.Value+p.Y.Max*0.05, label, figure.Temperature, draw.XRight); err != nil {
+		above := 0.05
+		if at%2 == 1 { // sensors of one drive run close together
+			above = -0.13
+		}
+		if err := addLabel(p, trace.Seconds*0.995, last.Value+p.Y.Max*above, label, figure.Temperature, draw.XRight); err != nil {
 			return nil, err
 		}
 	}
-	return p, nil
+	return p, addFan(p, trace)
+}
+
+// addFan draws when a fan ran as a bar along the foot of the plot.
+func addFan(p *plot.Plot, trace figure.HeatTrace) error {
+	foot := p.Y.Max * 0.04
+	for at, stretch := range trace.Fan {
+		line, err := plotter.NewLine(plotter.XYs{{X: stretch.From, Y: foot}, {X: stretch.To, Y: foot}})
+		if err != nil {
+			return err
+		}
+		line.Color, line.Width = paint(figure.CeilingGrey), pixels(8)
+		p.Add(line)
+		if at > 0 {
+			continue
+		}
+		if err := addLabel(p, stretch.From, foot+p.Y.Max*0.05, "fan runs", figure.CeilingGrey, draw.XLeft); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func points(line figure.Line) plotter.XYs {

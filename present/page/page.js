@@ -62,6 +62,13 @@
         markArea: at === 0 ? { silent: true, data: areas(trace, false) } : undefined
       });
     });
+    if (trace.fanKnown) {
+      series.push({
+        name: "fan runs", type: "line", xAxisIndex: 1, yAxisIndex: 1, data: [], itemStyle: { color: colour("grey") },
+        markArea: { silent: true, itemStyle: { color: colour("grey"), opacity: 0.22 }, label: { position: "insideTopLeft", color: colour("grey") },
+          data: trace.fan.map(function (stretch, at) { return [{ xAxis: stretch.from, name: at === 0 ? "fan runs" : "" }, { xAxis: stretch.to }]; }) }
+      });
+    }
     const high = Math.max.apply(null, trace.throughput.points.map(function (point) { return point.v; }));
     const ceiling = trace.ceiling && trace.ceiling.value <= 4 * high ? trace.ceiling.value : 0;
     return {

@@ -33,6 +33,11 @@ func Passes(s *session.Session, notation unit.Notation) Table {
 		}
 		t.Rows = append(t.Rows, row)
 	}
+	for _, pass := range inPlanOrder(s) {
+		if state := pass.Steady; state != nil {
+			t.Notes = append(t.Notes, steadyNote(pass, notation))
+		}
+	}
 	if cached {
 		t.Notes = append(t.Notes, "direct: no means that this file system does not do direct I/O; the system's cache stood between the program and the storage, and figures may be those of memory.")
 	}
@@ -43,6 +48,16 @@ func Passes(s *session.Session, notation unit.Notation) Table {
 		t.Notes = append(t.Notes, "The session is "+string(s.State)+": passes may be missing, and the last one may be cut short.")
 	}
 	return t
+}
+
+// steadyNote says how steady a sustained pass ended.
+func steadyNote(pass *session.Pass, notation unit.Notation) string {
+	state, word := pass.Steady, "steady"
+	if !state.Steady {
+		word = "not steady"
+	}
+	return fmt.Sprintf("Pass %d is %s after %d rounds: over the last five, %s on average, a range of %.0f %% and a slope of %.0f %%.",
+		pass.Index+1, word, state.Rounds, notation.Rate(unit.BytesPerSecond(state.Mean)), state.RangeShare*100, state.SlopeShare*100)
 }
 
 // inPlanOrder gives the passes as the plan names them, which is not always the

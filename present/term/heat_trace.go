@@ -34,6 +34,7 @@ func (s *Screen) HeatTrace(trace figure.HeatTrace) {
 	s.Println(faint.Render(Clean(trace.Subtitle)))
 	s.flow(trace, columns)
 	s.heat(trace, columns)
+	s.fan(trace, columns)
 	s.timeAxis(trace, columns)
 	s.spans(trace, columns)
 }
@@ -97,6 +98,20 @@ func (s *Screen) heat(trace figure.HeatTrace, columns int) {
 	for row := heatRows - 1; row >= 0; row-- {
 		s.Printf("%s%s\n", axis(row, heatRows, top), warm.Render(string(grid[row])))
 	}
+}
+
+// fan draws when a fan ran, where that is known.
+func (s *Screen) fan(trace figure.HeatTrace, columns int) {
+	if !trace.FanKnown {
+		return
+	}
+	row := []rune(strings.Repeat("·", columns))
+	for _, stretch := range trace.Fan {
+		for at := column(stretch.From, trace.Seconds, columns); at <= column(stretch.To*(1-1e-9), trace.Seconds, columns); at++ {
+			row[at] = '▄'
+		}
+	}
+	s.Printf("%*s %s%s\n", axisWidth, "fan", faint.Render("│"), string(row))
 }
 
 // axis is what stands to the left of a row: the top value, the middle, or nothing.
