@@ -217,7 +217,7 @@ func heatDrops(pass *session.Pass, all []slowdown, h heat, counters slowdownCoun
 	var hot []slowdown
 	cycles, lowest, highest := 0, unit.Celsius(math.Inf(1)), unit.Celsius(math.Inf(-1))
 	for _, d := range all {
-		if !d.known || d.notHeat(slowdownCounts{}) != "" || h.still {
+		if !d.known || h.still || d.notHeat(slowdownCounts{}) != "" && !d.cutOff(hot) {
 			continue
 		}
 		hot = append(hot, d)
@@ -241,6 +241,18 @@ func heatDrops(pass *session.Pass, all []slowdown, h heat, counters slowdownCoun
 		return all, 0.7
 	}
 	return nil, 0
+}
+
+// cutOff says whether a drop that did not come back is one more like those
+// before it, which the pass ended too early to see the end of: at the same
+// temperature, to the same level.
+func (d slowdown) cutOff(before []slowdown) bool {
+	if d.returns() || len(before) == 0 {
+		return false
+	}
+	last := before[len(before)-1]
+	return last.cycle() && math.Abs(float64(d.temperature-last.temperature)) <= sameTemperature && d.lasts() <= 1.3*last.lasts() &&
+		math.Abs(float64(d.after.rate/last.after.rate)-1) <= 0.2
 }
 
 // withoutLasting leaves out a last drop of a write that does not end, unless it
