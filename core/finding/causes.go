@@ -38,10 +38,13 @@ func heatFinding(pass *session.Pass, h heat, hot []slowdown, confidence float64,
 		evidence["sensor"], evidence["throttle_at_celsius"] = h.sensor, first.temperature
 		evidence["start_celsius"], evidence["highest_celsius"] = h.values[0], h.highest()
 	}
+	if first.returns() {
+		evidence["recovered_after_seconds"] = first.returned.from - first.at
+	}
 	came := " It did not come back within the pass."
 	if first.cycle() {
 		evidence["resume_at_celsius"] = first.cooledTo
-		came = fmt.Sprintf(" It came back at %s.", first.cooledTo)
+		came = fmt.Sprintf(" It came back at %s, after %.0f s.", first.cooledTo, first.returned.from-first.at)
 	} else if first.returns() {
 		came = " It came back by itself, again and again."
 	}

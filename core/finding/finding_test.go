@@ -121,6 +121,7 @@ func TestHeatThrottleEvidence(t *testing.T) {
 	near("moved_before_drop_bytes", 120e9, 3e9)
 	near("throttle_at_celsius", 70, 1)
 	near("resume_at_celsius", 62, 1)
+	near("recovered_after_seconds", 60, 2)
 	near("time_slow_share", 120.0/280, 0.02)
 	if len(f.Spans) != 2 || f.FromSeconds != f.Spans[0].FromSeconds || f.ToSeconds != f.Spans[1].ToSeconds {
 		t.Errorf("spans are %+v", f.Spans)

@@ -158,6 +158,7 @@ func slowdowns(s *session.Session) []session.Finding {
 			found = append(found, explainPass(s, pass, all, h)...)
 		}
 	}
+	addRecoveries(s, found)
 	return found
 }
 
