@@ -11,7 +11,7 @@ import (
 type assembly struct {
 	sense   func() Senses
 	samples []Sample
-	total   *histogram
+	total   tally
 	beats   []float64 // bytes a second
 }
 
@@ -19,7 +19,7 @@ func newAssembly(sense func() Senses) *assembly {
 	if sense == nil {
 		sense = func() Senses { return Senses{} }
 	}
-	return &assembly{sense: sense, total: newHistogram()}
+	return &assembly{sense: sense}
 }
 
 // add takes the next interval of the pass.
@@ -28,7 +28,7 @@ func (a *assembly) add(i interval) {
 	sample.P50Seconds, sample.P99Seconds = i.latencies.middleAndTail()
 	sample.Senses = a.sense()
 	a.samples = append(a.samples, sample)
-	a.total.merge(i.latencies)
+	a.total.add(i.latencies)
 	for _, bytes := range i.beats {
 		a.beats = append(a.beats, float64(bytes)/beat.Seconds())
 	}
@@ -76,7 +76,7 @@ func (a *assembly) result(meters []*meter, end time.Duration, timing Timing) Res
 			result.FirstError = m.firstError
 		}
 	}
-	result.Latency = a.total.latency()
+	result.Latency = a.total.histogram().latency()
 	result.Samples = joinRemainder(a.samples, timing.Sample)
 	result.Throughput, result.Known = stat.MeanInterval(a.beats)
 	if timing.Round > 0 {
