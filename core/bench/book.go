@@ -114,11 +114,7 @@ func Parse(file string, source []byte) (Book, error) {
 }
 
 func (b *Book) addParts(fields map[string]document.Node, section string, kind Kind) error {
-	node, given := fields[section]
-	if !given {
-		return nil
-	}
-	entries, err := node.Entries()
+	entries, err := document.Section(fields, section)
 	if err != nil {
 		return err
 	}
@@ -172,14 +168,14 @@ func parsePart(kind Kind, entry document.Entry) (Part, error) {
 	for key, node := range fields {
 		switch key {
 		case "link":
-			err = read(node, &part.Link, link.Find)
+			part.Link, err = document.Value(node, link.Find)
 			part.Standard = part.Link.Name
 		case "inside":
-			err = read(node, &part.Inside, link.Find)
+			part.Inside, err = document.Value(node, link.Find)
 		case "capacity":
-			err = read(node, &part.Capacity, unit.ParseBytes)
+			part.Capacity, err = document.Value(node, unit.ParseBytes)
 		case "price":
-			err = read(node, &part.Price, parsePrice)
+			part.Price, err = document.Value(node, parsePrice)
 		case "ports":
 			part.Ports, err = parsePorts(node)
 		case "ratings":
@@ -209,7 +205,7 @@ func parsePorts(node document.Node) ([]Port, error) {
 	var ports []Port
 	for _, entry := range entries {
 		port := Port{Name: entry.Key}
-		if err := read(entry.Value, &port.Link, link.Find); err != nil {
+		if port.Link, err = document.Value(entry.Value, link.Find); err != nil {
 			return nil, err
 		}
 		ports = append(ports, port)
@@ -226,33 +222,21 @@ func parseRatings(node document.Node) (Ratings, error) {
 	for key, value := range fields {
 		switch key {
 		case "sequential-read":
-			err = read(value, &r.SequentialRead, unit.ParseRate)
+			r.SequentialRead, err = document.Value(value, unit.ParseRate)
 		case "sequential-write":
-			err = read(value, &r.SequentialWrite, unit.ParseRate)
+			r.SequentialWrite, err = document.Value(value, unit.ParseRate)
 		case "random-read":
-			err = read(value, &r.RandomReadIOPS, parseIOPS)
+			r.RandomReadIOPS, err = document.Value(value, parseIOPS)
 		case "random-write":
-			err = read(value, &r.RandomWriteIOPS, parseIOPS)
+			r.RandomWriteIOPS, err = document.Value(value, parseIOPS)
 		case "endurance":
-			err = read(value, &r.Endurance, unit.ParseBytes)
+			r.Endurance, err = document.Value(value, unit.ParseBytes)
 		}
 		if err != nil {
 			return r, err
 		}
 	}
 	return r, nil
-}
-
-// read parses the text of a node, and puts the node's place into an error.
-func read[T any](node document.Node, place *T, parse func(string) (T, error)) error {
-	text, err := node.Text()
-	if err != nil {
-		return err
-	}
-	if *place, err = parse(text); err != nil {
-		return node.Errorf("%s", err)
-	}
-	return nil
 }
 
 func parsePrice(text string) (float64, error) {
@@ -272,11 +256,7 @@ func parseIOPS(text string) (float64, error) {
 }
 
 func (b *Book) addChains(fields map[string]document.Node) error {
-	node, given := fields["chains"]
-	if !given {
-		return nil
-	}
-	entries, err := node.Entries()
+	entries, err := document.Section(fields, "chains")
 	if err != nil {
 		return err
 	}

@@ -162,3 +162,28 @@ func (n Node) Text() (string, error) {
 		return "", n.Errorf("expected a plain value")
 	}
 }
+
+// Value parses a scalar. The error of a text that the parser refuses gets the
+// node's place.
+func Value[T any](node Node, parse func(string) (T, error)) (T, error) {
+	var none T
+	text, err := node.Text()
+	if err != nil {
+		return none, err
+	}
+	value, err := parse(text)
+	if err != nil {
+		return none, node.Errorf("%s", err)
+	}
+	return value, nil
+}
+
+// Section reads the mapping under a key, which may be left out: it has no entries
+// then.
+func Section(fields map[string]Node, key string) ([]Entry, error) {
+	node, given := fields[key]
+	if !given {
+		return nil, nil
+	}
+	return node.Entries()
+}

@@ -2,8 +2,10 @@ package document
 
 import (
 	"errors"
+	"strconv"
 	"strings"
 	"testing"
+	"time"
 )
 
 func TestFieldsAndLists(t *testing.T) {
@@ -134,5 +136,35 @@ func walk(n Node, depth int) {
 	}
 	for _, entry := range entries {
 		walk(entry.Value, depth+1)
+	}
+}
+
+func TestValuesAndSections(t *testing.T) {
+	root, err := Parse("tide.yaml", []byte("depth: 8\nhold: long\nparts: {buoy: 1, anchor: 2}\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	fields, err := root.Fields("depth", "hold", "parts", "chains")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if depth, err := Value(fields["depth"], strconv.Atoi); err != nil || depth != 8 {
+		t.Errorf("depth is %d, %v, want 8", depth, err)
+	}
+	var fault *Error
+	if _, err := Value(fields["hold"], time.ParseDuration); !errors.As(err, &fault) || fault.Line != 2 || fault.Column != 7 {
+		t.Errorf("a value that does not parse gives %v, want an error at 2:7", err)
+	}
+	if _, err := Value(fields["parts"], strconv.Atoi); !errors.As(err, &fault) || fault.Line != 3 {
+		t.Errorf("a mapping for a value gives %v, want an error in line 3", err)
+	}
+	if entries, err := Section(fields, "parts"); err != nil || len(entries) != 2 || entries[1].Key != "anchor" {
+		t.Errorf("parts are %v, %v", entries, err)
+	}
+	if entries, err := Section(fields, "chains"); err != nil || entries != nil {
+		t.Errorf("a section left out is %v, %v", entries, err)
+	}
+	if _, err := Section(fields, "depth"); err == nil {
+		t.Error("a value stands for a section")
 	}
 }

@@ -214,7 +214,7 @@ func optionalList[T comparable](parent document.Node, fields map[string]document
 
 func optional[T any](fields map[string]document.Node, key string, place *T, parse func(string) (T, error)) (err error) {
 	if node, given := fields[key]; given {
-		*place, err = valueOf(node, parse)
+		*place, err = document.Value(node, parse)
 	}
 	return err
 }
@@ -228,7 +228,7 @@ func listOf[T comparable](parent document.Node, fields map[string]document.Node,
 	}
 	var values []T
 	for _, element := range node.List() {
-		value, err := valueOf(element, parse)
+		value, err := document.Value(element, parse)
 		if err != nil {
 			return nil, err
 		}
@@ -241,19 +241,6 @@ func listOf[T comparable](parent document.Node, fields map[string]document.Node,
 		return nil, node.Errorf("expected at least one value for %q", key)
 	}
 	return values, nil
-}
-
-func valueOf[T any](node document.Node, parse func(string) (T, error)) (T, error) {
-	var none T
-	text, err := node.Text()
-	if err != nil {
-		return none, err
-	}
-	value, err := parse(text)
-	if err != nil {
-		return none, node.Errorf("%s", err)
-	}
-	return value, nil
 }
 
 // ParseOperation reads "read", "write" or "mixed".

@@ -7,6 +7,8 @@ package sim
 import (
 	_ "embed"
 	"fmt"
+	"maps"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -52,11 +54,7 @@ func ParseBench(file string, source []byte) (Bench, error) {
 
 func parts[T any](fields map[string]document.Node, key string, parse func(name string, node document.Node) (T, error)) (map[string]T, error) {
 	found := map[string]T{}
-	node, given := fields[key]
-	if !given {
-		return found, nil
-	}
-	entries, err := node.Entries()
+	entries, err := document.Section(fields, key)
 	if err != nil {
 		return nil, err
 	}
@@ -105,15 +103,9 @@ func read(node document.Node, required, optional map[string]setter) error {
 
 // into makes a setter of a parser of text.
 func into[T any](place *T, parse func(string) (T, error)) setter {
-	return func(node document.Node) error {
-		text, err := node.Text()
-		if err != nil {
-			return err
-		}
-		if *place, err = parse(text); err != nil {
-			return node.Errorf("%s", err)
-		}
-		return nil
+	return func(node document.Node) (err error) {
+		*place, err = document.Value(node, parse)
+		return err
 	}
 }
 
@@ -157,10 +149,5 @@ func asJoulesPerGigabyte(text string) (float64, error) {
 
 // names lists the keys of a map for a message.
 func names[T any](parts map[string]T) string {
-	list := make([]string, 0, len(parts))
-	for name := range parts {
-		list = append(list, name)
-	}
-	sort.Strings(list)
-	return strings.Join(list, ", ")
+	return strings.Join(slices.Sorted(maps.Keys(parts)), ", ")
 }
