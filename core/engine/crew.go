@@ -99,6 +99,7 @@ func (c *crew) collect(whole *assembly, timing Timing) {
 	pending := map[int]*gathered{}
 	next := 0
 	hand := func(g *gathered) {
+		g.latencies = g.tally.histogram()
 		whole.add(g.interval)
 		next++
 		if whole.enough(timing) {
@@ -108,7 +109,7 @@ func (c *crew) collect(whole *assembly, timing Timing) {
 	for d := range c.intervals {
 		g := pending[d.index]
 		if g == nil {
-			g = &gathered{interval: interval{latencies: newHistogram()}}
+			g = &gathered{}
 			pending[d.index] = g
 		}
 		g.add(d.interval)
@@ -130,15 +131,17 @@ func (c *crew) collect(whole *assembly, timing Timing) {
 	}
 }
 
-// gathered is an interval of several workers.
+// gathered is an interval of several workers, but for its latencies, which are
+// beside it until all are there.
 type gathered struct {
 	interval
+	tally tally
 	count int
 }
 
 func (g *gathered) add(i interval) {
 	g.count++
-	g.latencies.merge(i.latencies)
+	g.tally.add(i.latencies)
 	g.sample.At = max(g.sample.At, i.sample.At)
 	g.sample.Elapsed = max(g.sample.Elapsed, i.sample.Elapsed)
 	g.sample.Bytes += i.sample.Bytes

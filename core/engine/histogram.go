@@ -28,12 +28,6 @@ func (h *histogram) record(latency time.Duration) {
 	h.longest = max(h.longest, latency)
 }
 
-func (h *histogram) merge(other *histogram) {
-	h.counts.Merge(other.counts)
-	h.sum += other.sum
-	h.longest = max(h.longest, other.longest)
-}
-
 func (h *histogram) reset() {
 	h.counts.Reset()
 	h.sum, h.longest = 0, 0
