@@ -116,13 +116,11 @@ func (g *depthGrid) bend(row int) int {
 // estimate is what is filled in for a point: the row's curve, moved to meet the
 // measured points on both sides of it.
 func (g *depthGrid) estimate(row, column int) float64 {
-	left, right := g.neighbours(row, column)
-	if left == right {
+	if g.rates[row][column] > 0 {
 		return g.rates[row][column]
 	}
-	share := g.along(left, right, column)
-	miss := func(at int) float64 { return math.Log(g.rates[row][at] / g.model(row, at)) }
-	return g.model(row, column) * math.Exp(miss(left)*(1-share)+miss(right)*share)
+	miss := func(at int) float64 { return g.rates[row][at] / g.model(row, at) }
+	return g.model(row, column) * g.between(row, column, miss)
 }
 
 // model is the row's curve at a column.
@@ -164,12 +162,18 @@ func (g *depthGrid) sharpness(row int) float64 {
 // line is the straight line, in logarithms, between the measured points on both
 // sides of a column.
 func (g *depthGrid) line(row, column int) float64 {
+	return g.between(row, column, func(at int) float64 { return g.rates[row][at] })
+}
+
+// between is a figure of the measured columns on both sides of a column, drawn
+// straight from one to the other in logarithms of the figure and of depth.
+func (g *depthGrid) between(row, column int, figure func(column int) float64) float64 {
 	left, right := g.neighbours(row, column)
 	if left == right {
-		return g.rates[row][column]
+		return figure(column)
 	}
 	share := g.along(left, right, column)
-	return math.Exp(math.Log(g.rates[row][left])*(1-share) + math.Log(g.rates[row][right])*share)
+	return math.Exp(math.Log(figure(left))*(1-share) + math.Log(figure(right))*share)
 }
 
 // neighbours are the measured columns on both sides, or twice the column itself.
