@@ -22,8 +22,6 @@ type Machine struct {
 	files source
 	// live says that it is this machine, whose devices can be asked.
 	live bool
-	// unreadable counts what was there and could not be read.
-	unreadable int
 }
 
 // source is a tree of files, folders and links. Paths are relative to its root
@@ -129,18 +127,20 @@ func (m *Machine) resolve(name string) (string, error) {
 
 // text reads one of the kernel's short texts. It is empty where there is none.
 func (m *Machine) text(elements ...string) string {
+	return strings.TrimSpace(strings.ToValidUTF8(m.raw(elements...), "?"))
+}
+
+// raw reads a file as it is. It is empty where there is none.
+func (m *Machine) raw(elements ...string) string {
 	name, err := m.resolve(path.Join(elements...))
 	if err != nil {
 		return ""
 	}
 	content, err := m.files.read(name)
 	if err != nil {
-		if !errors.Is(err, fs.ErrNotExist) {
-			m.unreadable++
-		}
 		return ""
 	}
-	return strings.TrimSpace(strings.ToValidUTF8(string(content), "?"))
+	return string(content)
 }
 
 // number reads a text that begins with a number, and whether it does.

@@ -58,19 +58,6 @@ func (m *Machine) usbCapable(here, transport string) link.State {
 	return usbState(min(own, port), 1, transport)
 }
 
-// raw reads a file as it is.
-func (m *Machine) raw(elements ...string) string {
-	name, err := m.resolve(path.Join(elements...))
-	if err != nil {
-		return ""
-	}
-	content, err := m.files.read(name)
-	if err != nil {
-		return ""
-	}
-	return string(content)
-}
-
 // controllerMegabits is the speed of the fastest root hub of the controller
 // that a USB device is attached to.
 func (m *Machine) controllerMegabits(here string) float64 {
