@@ -5,6 +5,8 @@ import (
 	"math"
 	"slices"
 
+	"gonum.org/v1/gonum/stat"
+
 	"opengauge/core/link"
 	"opengauge/core/plan"
 	"opengauge/core/session"
@@ -284,17 +286,11 @@ func sawTooth(all []slowdown) bool {
 
 // spread is the deviation of figures over their mean.
 func spread(values []float64) float64 {
-	mean, squares := 0.0, 0.0
-	for _, value := range values {
-		mean += value / float64(len(values))
-	}
-	for _, value := range values {
-		squares += (value - mean) * (value - mean)
-	}
+	mean, deviation := stat.PopMeanStdDev(values, nil)
 	if mean == 0 {
 		return math.Inf(1)
 	}
-	return math.Sqrt(squares/float64(len(values))) / mean
+	return deviation / mean
 }
 
 // lastingDrop is the drop from which throughput did not come back, if it stayed

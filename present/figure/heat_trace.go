@@ -1,6 +1,8 @@
 package figure
 
 import (
+	"maps"
+	"slices"
 	"sort"
 	"strings"
 
@@ -180,12 +182,7 @@ func subtitle(s *session.Session) string {
 	if s.Simulated {
 		parts[0] += " (simulated)"
 	}
-	keys := make([]string, 0, len(s.Conditions))
-	for key := range s.Conditions {
-		keys = append(keys, key)
-	}
-	sort.Strings(keys)
-	for _, key := range keys {
+	for _, key := range slices.Sorted(maps.Keys(s.Conditions)) {
 		parts = append(parts, key+"="+s.Conditions[key])
 	}
 	return strings.Join(parts, " · ")

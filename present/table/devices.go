@@ -2,7 +2,8 @@ package table
 
 import (
 	"fmt"
-	"sort"
+	"maps"
+	"slices"
 	"strings"
 
 	"opengauge/core/survey"
@@ -44,7 +45,7 @@ func DeviceFacts(d survey.Device) Table {
 		add("slowed itself", fmt.Sprintf("%d times lightly, %d times heavily", h.Slowdowns[0], h.Slowdowns[1]))
 		add("errors", fmt.Sprintf("%d of media, %d in its log", h.MediaErrors, h.ErrorLogEntries))
 	}
-	for _, key := range sortedKeys(d.Power) {
+	for _, key := range slices.Sorted(maps.Keys(d.Power)) {
 		add(strings.ReplaceAll(key, "_", " "), d.Power[key])
 	}
 	if len(t.Rows) == 0 {
@@ -74,17 +75,8 @@ func mountsText(mounts []survey.Mount) string {
 
 func temperaturesText(temperatures map[string]unit.Celsius) string {
 	var texts []string
-	for _, name := range sortedKeys(temperatures) {
+	for _, name := range slices.Sorted(maps.Keys(temperatures)) {
 		texts = append(texts, name+" "+temperatures[name].String())
 	}
 	return strings.Join(texts, ", ")
-}
-
-func sortedKeys[V any](values map[string]V) []string {
-	keys := make([]string, 0, len(values))
-	for key := range values {
-		keys = append(keys, key)
-	}
-	sort.Strings(keys)
-	return keys
 }

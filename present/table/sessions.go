@@ -1,7 +1,8 @@
 package table
 
 import (
-	"sort"
+	"maps"
+	"slices"
 	"strconv"
 
 	"opengauge/core/logbook"
@@ -49,12 +50,7 @@ func Circumstances(s *session.Session) Table {
 	for _, hop := range s.Chain.Hops {
 		add("hop", hop.Name+": "+hop.Standard+", usable "+unit.Decimal.Number(hop.Usable.Low)+" to "+unit.Decimal.Rate(hop.Usable.High))
 	}
-	keys := make([]string, 0, len(s.Conditions))
-	for key := range s.Conditions {
-		keys = append(keys, key)
-	}
-	sort.Strings(keys)
-	for _, key := range keys {
+	for _, key := range slices.Sorted(maps.Keys(s.Conditions)) {
 		add("condition "+key, s.Conditions[key])
 	}
 	add("started", s.Started.Local().Format("2006-01-02 15:04:05 MST"))

@@ -3,8 +3,9 @@ package term
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
 	"math"
-	"sort"
+	"slices"
 	"strings"
 
 	"opengauge/core/session"
@@ -36,14 +37,12 @@ func (s *Screen) finding(finding session.Finding) {
 
 // Evidence writes the figures that a finding stands on.
 func (s *Screen) Evidence(finding session.Finding, notation unit.Notation) {
-	keys := make([]string, 0, len(finding.Evidence))
+	keys := slices.Sorted(maps.Keys(finding.Evidence))
 	width := 0
-	for key := range finding.Evidence {
-		keys = append(keys, key)
+	for _, key := range keys {
 		label, _ := evidenceText(key, finding.Evidence[key], notation)
 		width = max(width, len(label))
 	}
-	sort.Strings(keys)
 	s.Println("  " + faint.Render("evidence"))
 	for _, key := range keys {
 		label, value := evidenceText(key, finding.Evidence[key], notation)
