@@ -3,6 +3,7 @@ package sensor
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/csv"
 	"errors"
@@ -38,7 +39,7 @@ func ParseProbe(text string) (Source, error) {
 		if at <= 0 || at == len(rest)-1 {
 			return fault("it names no file or no column")
 		}
-		return &csvProbe{name: or(name, rest[at+1:]), file: rest[:at], column: rest[at+1:]}, nil
+		return &csvProbe{name: cmp.Or(name, rest[at+1:]), file: rest[:at], column: rest[at+1:]}, nil
 	}
 	parsed, err := url.Parse(address)
 	if err != nil {
@@ -51,22 +52,15 @@ func ParseProbe(text string) (Source, error) {
 		if metric == "" || parsed.Host == "" {
 			return fault("it names no host or no metric")
 		}
-		return &pageProbe{name: or(name, metric), address: parsed.String(), metric: metric}, nil
+		return &pageProbe{name: cmp.Or(name, metric), address: parsed.String(), metric: metric}, nil
 	case "scpi":
 		ask := parsed.Query().Get("ask")
 		if parsed.Port() == "" || ask == "" || strings.ContainsAny(ask, "\r\n") {
 			return fault("it names no port or no command to ask")
 		}
-		return &scpiProbe{name: or(name, parsed.Host), address: parsed.Host, ask: ask}, nil
+		return &scpiProbe{name: cmp.Or(name, parsed.Host), address: parsed.Host, ask: ask}, nil
 	}
 	return fault("it is of no known kind")
-}
-
-func or(text, otherwise string) string {
-	if text == "" {
-		return otherwise
-	}
-	return text
 }
 
 // temperature makes the reading of a probe.

@@ -30,9 +30,10 @@ type Reading struct {
 	Values       map[string]float64
 }
 
-// Bounds of what a thermometer on a bench can truly report.
-const coldest, hottest = -60.0, 200.0
+// Coldest and Hottest are the bounds, in degrees Celsius, of what a thermometer on
+// a bench can truly report.
+const Coldest, Hottest = -60.0, 200.0
 
 // believable says whether a temperature may be true: sensors that fail often
 // report 255 or absolute zero.
-func believable(celsius float64) bool { return celsius >= coldest && celsius <= hottest }
+func believable(celsius float64) bool { return celsius >= Coldest && celsius <= Hottest }

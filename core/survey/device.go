@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"opengauge/core/link"
+	"opengauge/core/sensor"
 	"opengauge/core/unit"
 )
 
@@ -176,7 +177,7 @@ func (m *Machine) identify(d *Device) {
 		d.Serial = serialPage(m.raw(d.folder, "device/vpd_pg80"))
 	}
 	if d.Serial == "" { // of the USB device that it is in
-		for above := path.Dir(d.folder); len(above) > len("sys/devices"); above = path.Dir(above) {
+		for above := range upwards(path.Dir(d.folder)) {
 			if m.exists(above, "bDeviceClass") {
 				d.Serial = m.text(above, "serial")
 				break
@@ -253,7 +254,7 @@ func (m *Machine) power(folder string) map[string]string {
 	if policy := m.text("sys/module/pcie_aspm/parameters/policy"); policy != "" {
 		add("pcie_link_power_policy", chosen(policy))
 	}
-	for above := folder; len(above) > len("sys/devices"); above = path.Dir(above) {
+	for above := range upwards(folder) {
 		switch {
 		case m.exists(above, "bDeviceClass"):
 			add("usb_autosuspend_"+path.Base(above), m.text(above, "power/control"))
@@ -286,7 +287,7 @@ func chosen(choices string) string {
 // (Documentation/hwmon/sysfs-interface: thousandths of a degree).
 func (m *Machine) temperatures(folder string) map[string]unit.Celsius {
 	found := map[string]unit.Celsius{}
-	for above := folder; len(above) > len("sys/devices") && len(found) == 0; above = path.Dir(above) {
+	for above := range upwards(folder) {
 		for _, place := range []string{above, path.Join(above, "hwmon"), path.Join(above, "device"), path.Join(above, "device/hwmon")} {
 			for _, name := range m.names(place) {
 				if strings.HasPrefix(name, "hwmon") && name != "hwmon" {
@@ -294,22 +295,22 @@ func (m *Machine) temperatures(folder string) map[string]unit.Celsius {
 				}
 			}
 		}
+		if len(found) > 0 {
+			break
+		}
 	}
 	return found
 }
 
-// Bounds of what a thermometer inside of a drive can truly report.
-const coldest, hottest = -60.0, 200.0
-
 func (m *Machine) readSensors(folder string, found map[string]unit.Celsius) {
 	for _, file := range m.names(folder) {
-		sensor, isInput := strings.CutSuffix(file, "_input")
-		if !isInput || !strings.HasPrefix(sensor, "temp") {
+		input, isInput := strings.CutSuffix(file, "_input")
+		if !isInput || !strings.HasPrefix(input, "temp") {
 			continue
 		}
 		value, known := m.number(folder, file)
-		if celsius := value / 1000; known && celsius >= coldest && celsius <= hottest {
-			found[m.sensorName(folder, sensor)] = unit.Celsius(celsius)
+		if celsius := value / 1000; known && celsius >= sensor.Coldest && celsius <= sensor.Hottest {
+			found[m.sensorName(folder, input)] = unit.Celsius(celsius)
 		}
 	}
 }

@@ -1,6 +1,7 @@
 package survey
 
 import (
+	"cmp"
 	"path"
 	"strconv"
 	"strings"
@@ -102,5 +103,5 @@ func (m *Machine) cardHop(here string) (link.Hop, bool) {
 			return link.Trained(controller, standard.State(), link.State{}), true
 		}
 	}
-	return link.Trained(controller, link.State{Standard: textOr(strings.ToLower(m.text(here, "type")), "card") + " bus"}, link.State{}), true
+	return link.Trained(controller, link.State{Standard: cmp.Or(strings.ToLower(m.text(here, "type")), "card") + " bus"}, link.State{}), true
 }

@@ -1,6 +1,7 @@
 package survey
 
 import (
+	"cmp"
 	"path"
 	"strings"
 
@@ -68,22 +69,15 @@ func (m *Machine) virtualHops(folder string, depth int) []link.Hop {
 	standard := ""
 	switch kind := m.kindOf(name, folder); kind {
 	case Loop:
-		standard = "loop over " + textOr(m.text(folder, "loop/backing_file"), "nothing")
+		standard = "loop over " + cmp.Or(m.text(folder, "loop/backing_file"), "nothing")
 	case Mapped:
-		standard = "device mapper over " + textOr(strings.Join(below, ", "), "nothing")
+		standard = "device mapper over " + cmp.Or(strings.Join(below, ", "), "nothing")
 	case Array:
-		standard = textOr(m.text(folder, "md/level"), "array") + " over " + textOr(strings.Join(below, ", "), "nothing")
+		standard = cmp.Or(m.text(folder, "md/level"), "array") + " over " + cmp.Or(strings.Join(below, ", "), "nothing")
 	case Network:
 		standard = "network block device"
 	default:
 		standard = string(kind)
 	}
 	return append(hops, link.Trained(name, link.State{Standard: standard}, link.State{}))
-}
-
-func textOr(text, otherwise string) string {
-	if text == "" {
-		return otherwise
-	}
-	return text
 }

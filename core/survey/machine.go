@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"iter"
 	"os"
 	"path"
 	"path/filepath"
@@ -123,6 +124,16 @@ func (m *Machine) resolve(name string) (string, error) {
 		pending = append(strings.Split(target, "/"), pending...)
 	}
 	return path.Join(done...), nil
+}
+
+// upwards gives a folder of sysfs and those that it is in, up to the machine's
+// root.
+func upwards(folder string) iter.Seq[string] {
+	return func(yield func(string) bool) {
+		for len(folder) > len("sys/devices") && yield(folder) {
+			folder = path.Dir(folder)
+		}
+	}
 }
 
 // text reads one of the kernel's short texts. It is empty where there is none.

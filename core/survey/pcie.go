@@ -1,6 +1,7 @@
 package survey
 
 import (
+	"cmp"
 	"path"
 	"strconv"
 	"strings"
@@ -118,7 +119,7 @@ func (m *Machine) tunnelAt(here string) (link.Hop, bool) {
 	device := path.Join(bus, attached[0])
 	speed, _ := m.number(device, "rx_speed")
 	lanes, _ := m.number(device, "rx_lanes")
-	name := textOr(m.text(device, "device_name"), attached[0])
+	name := cmp.Or(m.text(device, "device_name"), attached[0])
 	standard, known := link.Tunnel(speed, int(lanes), m.text(device, "generation"))
 	if !known {
 		return link.Trained(name, link.State{Standard: "usb4 or thunderbolt"}, link.State{}), true

@@ -1,6 +1,7 @@
 package survey
 
 import (
+	"cmp"
 	"encoding/binary"
 	"path"
 	"strings"
@@ -17,7 +18,7 @@ func (m *Machine) usbHop(here, device string) (link.Hop, bool) {
 	transport := m.usbTransport(device)
 	lanes, _ := m.number(here, "rx_lanes")
 	negotiated := usbState(megabits, int(lanes), transport)
-	name := textOr(strings.Join(strings.Fields(m.text(here, "product")), " "), "usb "+path.Base(here))
+	name := cmp.Or(strings.Join(strings.Fields(m.text(here, "product")), " "), "usb "+path.Base(here))
 	return link.Trained(name, negotiated, m.usbCapable(here, transport)), true
 }
 
@@ -32,7 +33,7 @@ func usbState(megabits float64, lanes int, transport string) link.State {
 // usbTransport says how commands reach the drive, by the driver of the
 // interface that it is under.
 func (m *Machine) usbTransport(device string) string {
-	for above := device; len(above) > len("sys/devices"); above = path.Dir(above) {
+	for above := range upwards(device) {
 		if m.exists(above, "bInterfaceClass") {
 			switch m.linkName(above, "driver") {
 			case "uas":

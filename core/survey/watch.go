@@ -46,21 +46,16 @@ func (m *Machine) isUSB(folder, part string) bool {
 
 // Reading gives the links' states and counters now.
 func (w *Watch) Reading() session.LinkReading {
-	reading := session.LinkReading{States: map[string]string{}, Counters: map[string]int64{}}
-	folder, err := w.machine.resolve(path.Join("sys/block", w.name))
-	if err != nil {
-		return reading
+	reading := session.LinkReading{States: w.states(), Counters: map[string]int64{}}
+	if folder, err := w.machine.resolve(path.Join("sys/block", w.name)); err == nil {
+		w.machine.counters(folder, w.name, reading.Counters)
 	}
-	for _, hop := range w.machine.hops(folder, deepest) {
-		reading.States[hop.Name] = hop.Standard
-	}
-	w.machine.counters(folder, w.name, reading.Counters)
 	return reading
 }
 
 // counters reads what the links and the drive count of errors and slowdowns.
 func (m *Machine) counters(folder, name string, into map[string]int64) {
-	for above := folder; len(above) > len("sys/devices"); above = path.Dir(above) {
+	for above := range upwards(folder) {
 		base := path.Base(above)
 		if isPCIAddress(base) {
 			for file, total := range map[string]string{"correctable": "TOTAL_ERR_COR", "nonfatal": "TOTAL_ERR_NONFATAL", "fatal": "TOTAL_ERR_FATAL"} {
@@ -134,6 +129,7 @@ func (w *Watch) Start(tell func(kind, detail string)) (stop func()) {
 	}
 }
 
+// states are the standards that the hops run at; none where the device is gone.
 func (w *Watch) states() map[string]string {
 	states := map[string]string{}
 	if folder, err := w.machine.resolve(path.Join("sys/block", w.name)); err == nil {
