@@ -20,14 +20,23 @@ type Setup struct {
 // Resolve gives what a text names: a chain of the book, or parts of it with
 // commas between them, in any order.
 func (b Book) Resolve(text string) (Setup, error) {
+	names, named := b.namesIn(text)
+	setup, err := b.resolve(names)
+	if named {
+		setup.Name, setup.Chain.Name = text, text
+	}
+	return setup, err
+}
+
+// namesIn gives the names of the parts that a text names, and whether by a chain
+// of the book.
+func (b Book) namesIn(text string) (names []string, named bool) {
 	for _, chain := range b.Chains {
 		if chain.Name == text {
-			setup, err := b.resolve(chain.Parts)
-			setup.Name, setup.Chain.Name = text, text
-			return setup, err
+			return chain.Parts, true
 		}
 	}
-	return b.resolve(strings.Split(text, ","))
+	return strings.Split(text, ","), false
 }
 
 // With resolves the same chain with another part in it, unless it has one of
@@ -37,13 +46,8 @@ func (b Book) With(setup Setup, text, name string) (Setup, error) {
 	if !known || slices.ContainsFunc(setup.Parts, func(p Part) bool { return p.Kind == added.Kind }) {
 		return setup, nil
 	}
-	names := strings.Split(text, ",")
-	for _, chain := range b.Chains {
-		if chain.Name == text {
-			names = slices.Clone(chain.Parts)
-		}
-	}
-	return b.resolve(append(names, name))
+	names, _ := b.namesIn(text)
+	return b.resolve(append(slices.Clone(names), name))
 }
 
 // chosen is a part, with the port of a host that is used.
