@@ -135,6 +135,12 @@ type filler interface {
 	Free() error
 }
 
+// folder is the target as one that is filled with files, if it is one.
+func (r *runner) folder() (filler, bool) {
+	folder, can := r.target.(filler)
+	return folder, can && r.target.Description().Kind == target.Folder
+}
+
 // discarder is a target that can forget what it holds from an offset on.
 type discarder interface {
 	Discard(from unit.Bytes) error
@@ -144,7 +150,7 @@ type discarder interface {
 // writing it from its start.
 func (r *runner) fillTo(ctx context.Context, level float64) error {
 	r.filling = true
-	if folder, can := r.target.(filler); can && r.target.Description().Kind == target.Folder {
+	if folder, is := r.folder(); is {
 		err := folder.FillTo(ctx, level, func(share float64) { r.progress.fillingTo(level, share) })
 		if err != nil {
 			return fmt.Errorf("filling to %.0f %%: %w", level*100, err)
@@ -177,7 +183,7 @@ func (r *runner) free() error {
 		return nil
 	}
 	r.filling, r.filledTo = false, 0
-	if folder, can := r.target.(filler); can && r.target.Description().Kind == target.Folder {
+	if folder, is := r.folder(); is {
 		return folder.Free()
 	}
 	if forgetful, can := r.target.(discarder); can {
