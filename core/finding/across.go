@@ -44,7 +44,7 @@ func grouped(s *session.Session, alike func(*plan.Pass)) [][]*session.Pass {
 	return all
 }
 
-// level is the throughput that a pass ended at: its mean, or where it fell, that
+// endLevel is the throughput that a pass ended at: its mean, or where it fell, that
 // of its last level.
 func endLevel(pass *session.Pass) float64 {
 	if levels := levelsOf(pass); len(levels) > 1 {
@@ -205,8 +205,9 @@ func capBound(s *session.Session) []session.Finding {
 				held = append(held, pass)
 			}
 		}
-		smallest := greatest(append([]*session.Pass{fastest}, held...), func(p *session.Pass) float64 { return -float64(p.BlockBytes) })
-		largest := greatest(append([]*session.Pass{fastest}, held...), func(p *session.Pass) float64 { return float64(p.BlockBytes) })
+		alike := append([]*session.Pass{fastest}, held...)
+		smallest := greatest(alike, func(p *session.Pass) float64 { return -float64(p.BlockBytes) })
+		largest := greatest(alike, func(p *session.Pass) float64 { return float64(p.BlockBytes) })
 		if len(held) < 2 || largest.BlockBytes < 2*smallest.BlockBytes {
 			continue
 		}

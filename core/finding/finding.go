@@ -49,10 +49,10 @@ func Worst(findings []session.Finding) (session.Severity, bool) {
 func passesWhere(s *session.Session, holds func(*session.Pass) bool) (passes []*session.Pass, indexes []int) {
 	for at := range s.Passes {
 		if pass := &s.Passes[at]; holds(pass) {
-			passes, indexes = append(passes, pass), append(indexes, pass.Index)
+			passes = append(passes, pass)
 		}
 	}
-	return passes, indexes
+	return passes, indexesOf(passes)
 }
 
 // greatest gives the pass for which a figure is greatest.

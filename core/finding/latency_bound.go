@@ -65,23 +65,8 @@ func latencyBound(s *session.Session) []session.Finding {
 // depthLadders gives the passes that differ in depth alone, shallow to deep, of
 // loads with at least two depths.
 func depthLadders(s *session.Session) [][]*session.Pass {
-	ladders := map[plan.Pass][]*session.Pass{}
-	var order []plan.Pass
-	for at := range s.Passes {
-		pass := &s.Passes[at]
-		if pass.CutShort || pass.RatePerSecond > 0 || pass.BytesPerSecond <= 0 {
-			continue
-		}
-		load := pass.Asked()
-		load.Depth = 0
-		if ladders[load] == nil {
-			order = append(order, load)
-		}
-		ladders[load] = append(ladders[load], pass)
-	}
 	var found [][]*session.Pass
-	for _, load := range order {
-		ladder := ladders[load]
+	for _, ladder := range grouped(s, func(p *plan.Pass) { p.Depth = 0 }) {
 		slices.SortStableFunc(ladder, func(a, b *session.Pass) int { return a.Depth - b.Depth })
 		ladder = slices.CompactFunc(ladder, func(a, b *session.Pass) bool { return a.Depth == b.Depth })
 		if len(ladder) > 1 {

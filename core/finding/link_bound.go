@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"math"
 
-	"opengauge/core/bench"
 	"opengauge/core/link"
 	"opengauge/core/plan"
 	"opengauge/core/session"
@@ -15,9 +14,6 @@ const (
 	// plateauShare is how close to the fastest pass others have to be to stand on
 	// the same plateau.
 	plateauShare = 0.97
-	// belowUsable is how far below its usable range a hop may run and still be
-	// the limit: the range is of good implementations.
-	belowUsable = 0.98
 )
 
 // linkBound finds a session whose fastest passes are alike, whatever their block
@@ -82,7 +78,7 @@ func suspectHops(chain link.Chain, throughput unit.BytesPerSecond) []link.Hop {
 	}
 	var suspects []link.Hop
 	for _, hop := range append([]link.Hop{binding}, chain.Rivals()...) {
-		if throughput >= hop.Usable.Low*belowUsable && throughput <= hop.Payload*aboveCeiling {
+		if hop.Usable.ReachedBy(throughput) && throughput <= hop.Payload*aboveCeiling {
 			suspects = append(suspects, hop)
 		}
 	}
@@ -121,14 +117,7 @@ func plateauText(plateau []*session.Pass, fastest *session.Pass) string {
 // ratedAlike is the drive's rating for a pass, where it is within a twentieth of
 // what was measured: then the link and the drive cannot be told apart.
 func ratedAlike(s *session.Session, pass *session.Pass) unit.BytesPerSecond {
-	drive, known := s.Part(bench.Drive)
-	if !known {
-		return 0
-	}
-	rating := drive.Ratings.SequentialRead
-	if pass.Operation.Writes() {
-		rating = drive.Ratings.SequentialWrite
-	}
+	rating := s.SequentialRating(pass.Operation)
 	if rating > 0 && math.Abs(float64(pass.BytesPerSecond/rating)-1) < 0.05 {
 		return rating
 	}

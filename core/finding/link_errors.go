@@ -22,8 +22,7 @@ func linkErrors(s *session.Session) []session.Finding {
 	_, indexes := passesWhere(s, func(p *session.Pass) bool {
 		grown := p.Link.Growth()
 		maps.DeleteFunc(grown, func(name string, _ int64) bool {
-			counter, _, _ := strings.Cut(name, " ")
-			return slices.Contains(slowdownCounters, counter)
+			return slices.Contains(slowdownCounters, firstWord(name))
 		})
 		for name, count := range grown {
 			total[name] += count
@@ -60,15 +59,8 @@ func linkErrors(s *session.Session) []session.Finding {
 	}
 	slices.Sort(indexes)
 	return []session.Finding{{
-		Kind: "link-errors", Severity: session.Fault, Confidence: 0.95, Passes: orNone(indexes), Evidence: evidence,
+		Kind: "link-errors", Severity: session.Fault, Confidence: 0.95, Passes: indexes, Evidence: evidence,
 		Summary: "The links reported errors while they were measured: " + strings.Join(parts, ", ") + ".",
 		Advice:  "Do not quote these figures. Change the cable first, then the port, and repeat; errors that follow the drive are the drive's.",
 	}}
-}
-
-func orNone(indexes []int) []int {
-	if indexes == nil {
-		return []int{}
-	}
-	return indexes
 }

@@ -3,7 +3,6 @@
 package forecast
 
 import (
-	"opengauge/core/bench"
 	"opengauge/core/link"
 	"opengauge/core/plan"
 	"opengauge/core/session"
@@ -46,9 +45,6 @@ const (
 )
 
 const (
-	// belowUsable is how far below its usable range a hop may run and still have
-	// been the limit.
-	belowUsable = 0.98
 	// spread is what a drive's figure may differ by between two hosts that do
 	// not limit it.
 	spread = 0.03
@@ -100,17 +96,13 @@ func expect(s *session.Session, pass *session.Pass, chain link.Chain) Pass {
 // that it was measured in allows.
 func wasBound(s *session.Session, pass *session.Pass) bool {
 	hop, known := s.Chain.Binding()
-	return known && pass.BytesPerSecond >= hop.Usable.Low*belowUsable
+	return known && hop.Usable.ReachedBy(pass.BytesPerSecond)
 }
 
 // rating is what the drive's maker states of a sequential pass, or 0.
 func rating(s *session.Session, pass *session.Pass) unit.BytesPerSecond {
-	drive, known := s.Part(bench.Drive)
-	if !known || pass.Access != plan.Sequential {
+	if pass.Access != plan.Sequential {
 		return 0
 	}
-	if pass.Operation.Writes() {
-		return drive.Ratings.SequentialWrite
-	}
-	return drive.Ratings.SequentialRead
+	return s.SequentialRating(pass.Operation)
 }

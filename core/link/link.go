@@ -11,6 +11,16 @@ type Range struct {
 	High unit.BytesPerSecond `json:"high"`
 }
 
+// belowUsable is how far below its usable range a hop may run and still be the
+// limit: the range is of good implementations.
+const belowUsable = 0.98
+
+// ReachedBy says whether a throughput is as much as a hop of that usable range
+// may be held to.
+func (r Range) ReachedBy(throughput unit.BytesPerSecond) bool {
+	return throughput >= r.Low*belowUsable
+}
+
 // Ceiling is the most that a hop can carry, one way. It is zero where it is not
 // known.
 type Ceiling struct {

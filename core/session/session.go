@@ -295,6 +295,16 @@ func (s *Session) Part(kind bench.Kind) (bench.Part, bool) {
 	return bench.Part{}, false
 }
 
+// SequentialRating is what the drive's maker states for sequential passes of an
+// operation, or 0 where the drive or its rating is not known.
+func (s *Session) SequentialRating(operation plan.Operation) unit.BytesPerSecond {
+	drive, _ := s.Part(bench.Drive)
+	if operation.Writes() {
+		return drive.Ratings.SequentialWrite
+	}
+	return drive.Ratings.SequentialRead
+}
+
 // ElapsedSeconds is how long the session lasted on the target's clock.
 func (s *Session) ElapsedSeconds() float64 { return s.Ended.Sub(s.Started).Seconds() }
 
