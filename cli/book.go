@@ -8,7 +8,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/bench"
-	"opengauge/examples"
 )
 
 // bookName is where the bench book is looked for where nobody says.
@@ -22,14 +21,7 @@ func (e *environment) addBenchFlag(cmd *cobra.Command) {
 		if err != nil {
 			return nil, cobra.ShellCompDirectiveNoFileComp
 		}
-		var names []string
-		for _, chain := range book.Chains {
-			names = append(names, chain.Name)
-		}
-		for _, part := range book.Parts {
-			names = append(names, part.Name)
-		}
-		return names, cobra.ShellCompDirectiveNoFileComp
+		return book.Names(), cobra.ShellCompDirectiveNoFileComp
 	})
 }
 
@@ -45,7 +37,7 @@ func (e *environment) book() (bench.Book, error) {
 	}
 	book, err := bench.Load(bookName)
 	if errors.Is(err, os.ErrNotExist) {
-		return bench.Parse(examples.BenchName, examples.Bench)
+		return demoBook()
 	}
 	return book, err
 }

@@ -9,14 +9,12 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/bench"
 	"opengauge/core/forecast"
 	"opengauge/core/run"
 	"opengauge/core/session"
 	"opengauge/core/sim"
 	"opengauge/core/target"
 	"opengauge/core/unit"
-	"opengauge/examples"
 	"opengauge/present/image"
 )
 
@@ -102,7 +100,7 @@ func (e *environment) demo(ctx context.Context, folder string) error {
 // demoForecast says what the fast case would give on deck.
 func (e *environment) demoForecast(s *session.Session, notation unit.Notation) error {
 	const through = "deck-barnacle"
-	book, err := bench.Parse(examples.BenchName, examples.Bench)
+	book, err := demoBook()
 	if err != nil {
 		return err
 	}

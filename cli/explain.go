@@ -117,14 +117,7 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 		screen.Println("")
 		screen.ChainStrip(strip)
 	}
-	if ladder, known := figure.NewFillLadder(s, notation); known {
-		screen.Println("")
-		screen.FillLadder(ladder)
-	}
-	for _, m := range figure.DepthMaps(s, notation) {
-		screen.Println("")
-		screen.DepthMap(m)
-	}
+	showShapes(screen, s, notation)
 	for _, pass := range figure.LongPasses(s) {
 		screen.Println("")
 		screen.HeatTrace(figure.NewHeatTrace(s, pass, findings, notation))

@@ -111,7 +111,7 @@ func bindingSentence(chain link.Chain, notation unit.Notation) string {
 		return "No hop of the chain is known to have a ceiling."
 	}
 	through, _ := chain.Usable()
-	usable := notation.Number(through.Low) + " to " + notation.Rate(through.High)
+	usable := notation.Between(through.Low, through.High) + " " + notation.Unit()
 	rivals := chain.Rivals()
 	if len(rivals) == 0 {
 		return "The narrowest hop is " + binding.Name + " (" + binding.Standard + "): through this chain expect " + usable + " at the most."

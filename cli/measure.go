@@ -28,7 +28,8 @@ func newMeasure(env *environment) *cobra.Command {
 		Long: `Measure runs a plan and keeps the session in the logbook.
 
 TARGET is a folder (a test file is made in it and removed again), a file (which
-is read as it is, and never written), or sim:NAME for a simulated part.
+is read as it is, and never written), a block device (which is only read, unless
+--overwrite names it), or sim:NAME for a simulated part.
 
 A pass runs for a moment before it counts. A pass that writes ends with a flush,
 which counts. Reads and writes bypass the system's cache where the file system
@@ -167,14 +168,7 @@ func (e *environment) showMeasured(s *session.Session, notation unit.Notation) e
 	screen := e.screen()
 	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
 	showPasses(screen, s, notation)
-	if ladder, known := figure.NewFillLadder(s, notation); known {
-		screen.Println("")
-		screen.FillLadder(ladder)
-	}
-	for _, m := range figure.DepthMaps(s, notation) {
-		screen.Println("")
-		screen.DepthMap(m)
-	}
+	showShapes(screen, s, notation)
 	if v := s.Verification; v != nil && v.Faults == 0 {
 		screen.Printf("\nVerified: %s blocks of %s were checked, and each held what was written last.\n", unit.Grouped(v.Checked), v.BlockBytes)
 	}
@@ -191,6 +185,19 @@ func showPasses(screen *term.Screen, s *session.Session, notation unit.Notation)
 	if repeats := table.Repeats(s, notation); len(repeats.Rows) > 0 {
 		screen.Println("")
 		screen.Table(repeats)
+	}
+}
+
+// showShapes draws how throughput depends on fill level, block size and depth, as
+// far as the session has several.
+func showShapes(screen *term.Screen, s *session.Session, notation unit.Notation) {
+	if ladder, known := figure.NewFillLadder(s, notation); known {
+		screen.Println("")
+		screen.FillLadder(ladder)
+	}
+	for _, m := range figure.DepthMaps(s, notation) {
+		screen.Println("")
+		screen.DepthMap(m)
 	}
 }
 

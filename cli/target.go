@@ -16,7 +16,7 @@ import (
 	"opengauge/examples"
 )
 
-// bench is a target with what stands around it.
+// measuredBench is a target with what stands around it.
 type measuredBench struct {
 	target      target.Target
 	sensors     sensor.Set
@@ -105,9 +105,12 @@ func openSimulated(name string, r benchRequest) (measuredBench, error) {
 	}, nil
 }
 
+// demoBook is the demo's bench book.
+func demoBook() (book.Book, error) { return book.Parse(examples.BenchName, examples.Bench) }
+
 // demoParts is what the demo's bench book says of simulated parts.
 func demoParts(names ...string) ([]book.Part, error) {
-	demo, err := book.Parse(examples.BenchName, examples.Bench)
+	demo, err := demoBook()
 	if err != nil {
 		return nil, err
 	}

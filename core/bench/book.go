@@ -6,7 +6,6 @@ package bench
 import (
 	"fmt"
 	"os"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -277,8 +276,8 @@ func (b *Book) addChains(fields map[string]document.Node) error {
 	return nil
 }
 
-// chainNames lists the book's chains and parts for a message.
-func (b Book) names() string {
+// Names gives the names of the book's chains and of its parts.
+func (b Book) Names() []string {
 	var names []string
 	for _, chain := range b.Chains {
 		names = append(names, chain.Name)
@@ -286,6 +285,5 @@ func (b Book) names() string {
 	for _, part := range b.Parts {
 		names = append(names, part.Name)
 	}
-	slices.Sort(names)
-	return strings.Join(names, ", ")
+	return names
 }

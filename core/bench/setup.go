@@ -87,7 +87,7 @@ func (b Book) choose(name string) (chosen, error) {
 	part, known := b.Part(host)
 	switch {
 	case !known:
-		return chosen{}, fmt.Errorf("the bench book has no chain and no part %q; it has %s", name, b.names())
+		return chosen{}, fmt.Errorf("the bench book has no chain and no part %q; it has %s", name, strings.Join(slices.Sorted(slices.Values(b.Names())), ", "))
 	case part.Kind != Host && ported:
 		return chosen{}, fmt.Errorf("%s is no host, so it has no port %q", host, portName)
 	case part.Kind != Host:

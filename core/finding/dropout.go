@@ -7,6 +7,9 @@ import (
 	"opengauge/core/session"
 )
 
+// dropoutAdvice is what to do, whoever noticed that the device was gone.
+const dropoutAdvice = "Check cable, power and heat, and repeat. If it happens again at the same temperature or after the same time, that is what to change first."
+
 // dropout reports that the device stopped answering or vanished, from the
 // events that the runner noted.
 func dropout(s *session.Session) []session.Finding {
@@ -19,7 +22,7 @@ func dropout(s *session.Session) []session.Finding {
 		finding := session.Finding{
 			Kind: "dropout", Severity: session.Fault, Confidence: 0.95, FromSeconds: since, ToSeconds: since,
 			Evidence: map[string]any{"at_seconds": event.TSeconds},
-			Advice:   "Check cable, power and heat, and repeat. If it happens again at the same temperature or after the same time, that is what to change first.",
+			Advice:   dropoutAdvice,
 		}
 		what := "The device stopped answering"
 		if event.Kind == session.EventDropout {

@@ -58,7 +58,7 @@ func silences(s *session.Session) []session.Finding {
 			f := session.Finding{
 				Kind: "dropout", Severity: session.Fault, Confidence: 0.9, Passes: []int{pass.Index}, FromSeconds: o.from, ToSeconds: o.to,
 				Evidence: map[string]any{"from_seconds": o.from, "lasted_seconds": o.to - o.from, "errors": int(o.errors)},
-				Advice:   "Check cable, power and heat, and repeat. If it happens again at the same temperature or after the same time, that is what to change first.",
+				Advice:   dropoutAdvice,
 			}
 			end := "It did not come back within the recording."
 			if o.returned {

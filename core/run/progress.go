@@ -51,21 +51,18 @@ type tracker struct {
 // assumedFillRate is the guess for the time left before anything was written.
 const assumedFillRate unit.BytesPerSecond = 500e6
 
-func newTracker(passes []plan.Pass, d target.Description, watch func(Progress)) tracker {
+func newTracker(passes []plan.Pass, expected int, d target.Description, watch func(Progress)) tracker {
 	if watch == nil {
 		watch = func(Progress) {}
 	}
-	t := tracker{watch: watch, passes: passes}
+	t := tracker{watch: watch, passes: passes, expected: expected}
 	if d.Unfilled {
 		t.fill = d.Span
 		t.filled = unit.Duration(float64(d.Span) / float64(assumedFillRate))
 	}
-	expected := 0.0
 	for _, pass := range passes {
 		t.total += time.Duration(float64(pass.Time()) * pass.Share())
-		expected += pass.Share()
 	}
-	t.expected = int(expected + 1e-9) // below, but for the last bits of shares
 	return t
 }
 

@@ -164,7 +164,7 @@ func newRunner(request Request, keeper Keeper, watch func(Progress)) *runner {
 			Passes: []session.Pass{}, Events: []session.Event{}, Findings: []session.Finding{},
 		},
 	}
-	r.progress = newTracker(passes, d, r.lookedOn(watch))
+	r.progress = newTracker(passes, request.Plan.Estimate(request.Hold).Passes, d, r.lookedOn(watch))
 	return r
 }
 

@@ -66,6 +66,11 @@ func (n Notation) Rate(rate BytesPerSecond) string {
 	return n.Number(rate) + " " + n.Unit()
 }
 
+// Between writes a range of rates without its unit: "961 to 1 084".
+func (n Notation) Between(low, high BytesPerSecond) string {
+	return n.Number(low) + " to " + n.Number(high)
+}
+
 // Grouped writes a whole number with its thousands set apart by a no-break
 // space (SI brochure, 5.4.4): "12 400".
 func Grouped(value int64) string {

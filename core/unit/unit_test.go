@@ -125,3 +125,11 @@ func FuzzParseBytes(f *testing.F) {
 		}
 	})
 }
+
+func TestBetween(t *testing.T) {
+	for notation, want := range map[Notation]string{Decimal: "961 to 1\u00a0084", Bits: "7.69 to 8.67"} {
+		if got := notation.Between(961e6, 1084e6); got != want {
+			t.Errorf("%s: %q, want %q", notation.Unit(), got, want)
+		}
+	}
+}

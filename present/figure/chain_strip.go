@@ -75,7 +75,7 @@ func NewChainStrip(chain link.Chain, notation unit.Notation) ChainStrip {
 		made := StripHop{Name: hop.Name, Standard: hop.Standard, Mark: MarkUnknown, Text: "?"}
 		if hop.Known() {
 			made.Low, made.High = notation.Value(hop.Usable.Low), notation.Value(hop.Usable.High)
-			made.Text, made.Mark = usableText(hop.Usable, notation), ""
+			made.Text, made.Mark = notation.Between(hop.Usable.Low, hop.Usable.High), ""
 		}
 		switch {
 		case hop.Degraded():
@@ -94,11 +94,6 @@ func NewChainStrip(chain link.Chain, notation unit.Notation) ChainStrip {
 	}
 	strip.Top = Top(most)
 	return strip
-}
-
-// usableText writes a usable range: "961 to 1 084".
-func usableText(usable link.Range, notation unit.Notation) string {
-	return notation.Number(usable.Low) + " to " + notation.Number(usable.High)
 }
 
 // ChainStripOf makes the strip of a session, with its fastest pass as the flow;

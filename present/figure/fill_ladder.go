@@ -2,6 +2,7 @@ package figure
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 
 	"opengauge/core/plan"
@@ -63,12 +64,7 @@ func NewFillLadder(s *session.Session, notation unit.Notation) (FillLadder, bool
 			continue
 		}
 		climb := Climb{Label: load.Label(), Writes: load.Operation.Writes()}
-		var fills []float64
-		for fill := range rates[load] {
-			fills = append(fills, fill)
-		}
-		slices.Sort(fills)
-		for _, fill := range fills {
+		for _, fill := range slices.Sorted(maps.Keys(rates[load])) {
 			rate := unit.BytesPerSecond(stat.Median(rates[load][fill]))
 			rung := Rung{Fill: fill, Value: notation.Value(rate), Text: notation.Number(rate), Of: 1}
 			if len(climb.Rungs) > 0 && climb.Rungs[0].Value > 0 {

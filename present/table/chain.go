@@ -37,7 +37,7 @@ func Standards(standards []link.Standard, notation unit.Notation) Table {
 		c := standard.Ceiling()
 		t.Rows = append(t.Rows, []string{
 			standard.Name, strconv.Itoa(standard.Lanes), notation.Number(c.Line), notation.Number(c.Payload),
-			notation.Number(c.Usable.Low) + " to " + notation.Number(c.Usable.High), standard.About,
+			notation.Between(c.Usable.Low, c.Usable.High), standard.About,
 		})
 	}
 	return t

@@ -10,7 +10,7 @@ func Forecast(f forecast.Forecast, notation unit.Notation) Table {
 	t := Table{Columns: []Column{text("pass"), number("measured " + notation.Unit()), number("expect"), text("the limit will be")}}
 	open := false
 	for _, p := range f.Passes {
-		expected := notation.Number(p.Expected.Low) + " to " + notation.Number(p.Expected.High)
+		expected := notation.Between(p.Expected.Low, p.Expected.High)
 		if p.Open {
 			expected += " *"
 			open = true

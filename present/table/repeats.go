@@ -1,7 +1,6 @@
 package table
 
 import (
-	"fmt"
 	"strconv"
 
 	"opengauge/core/plan"
@@ -28,7 +27,7 @@ func Repeats(s *session.Session, notation unit.Notation) Table {
 		}
 		t.Rows = append(t.Rows, []string{
 			group[0].Label(), strconv.Itoa(len(group)), notation.Number(unit.BytesPerSecond(interval.Value)),
-			fmt.Sprintf("%s to %s", notation.Number(unit.BytesPerSecond(max(interval.Low, 0))), notation.Number(unit.BytesPerSecond(interval.High))),
+			notation.Between(unit.BytesPerSecond(max(interval.Low, 0)), unit.BytesPerSecond(interval.High)),
 			unit.Grouped(int64(stat.Median(iops) + 0.5)),
 		})
 	}

@@ -48,7 +48,7 @@ func Circumstances(s *session.Session) Table {
 	}
 	add("plan", s.Plan.Name)
 	for _, hop := range s.Chain.Hops {
-		add("hop", hop.Name+": "+hop.Standard+", usable "+unit.Decimal.Number(hop.Usable.Low)+" to "+unit.Decimal.Rate(hop.Usable.High))
+		add("hop", hop.Name+": "+hop.Standard+", usable "+unit.Decimal.Between(hop.Usable.Low, hop.Usable.High)+" "+unit.Decimal.Unit())
 	}
 	for _, key := range slices.Sorted(maps.Keys(s.Conditions)) {
 		add("condition "+key, s.Conditions[key])
