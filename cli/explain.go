@@ -118,10 +118,7 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 		screen.ChainStrip(strip)
 	}
 	showShapes(screen, s, notation)
-	for _, pass := range figure.LongPasses(s) {
-		screen.Println("")
-		screen.HeatTrace(figure.NewHeatTrace(s, pass, findings, notation))
-	}
+	showTraces(screen, s, findings, notation)
 }
 
 // aboutLinks says whether any finding speaks of the chain, so that its strip

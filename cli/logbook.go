@@ -4,7 +4,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/logbook"
-	"opengauge/present/figure"
 	"opengauge/present/table"
 )
 
@@ -91,17 +90,7 @@ func (e *environment) showSession(reference string) error {
 	showPasses(screen, s, notation)
 	screen.Println("")
 	screen.Table(table.Circumstances(s))
-	if ladder, known := figure.NewFillLadder(s, notation); known {
-		screen.Println("")
-		screen.FillLadder(ladder)
-	}
-	for _, m := range figure.DepthMaps(s, notation) {
-		screen.Println("")
-		screen.DepthMap(m)
-	}
-	for _, pass := range figure.LongPasses(s) {
-		screen.Println("")
-		screen.HeatTrace(figure.NewHeatTrace(s, pass, s.Findings, notation))
-	}
+	showShapes(screen, s, notation)
+	showTraces(screen, s, s.Findings, notation)
 	return nil
 }

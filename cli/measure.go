@@ -201,6 +201,14 @@ func showShapes(screen *term.Screen, s *session.Session, notation unit.Notation)
 	}
 }
 
+// showTraces draws the long passes over time, with what was found in them.
+func showTraces(screen *term.Screen, s *session.Session, findings []session.Finding, notation unit.Notation) {
+	for _, pass := range figure.LongPasses(s) {
+		screen.Println("")
+		screen.HeatTrace(figure.NewHeatTrace(s, pass, findings, notation))
+	}
+}
+
 // checkFailOn says whether findings reached the severity asked for.
 func checkFailOn(findings []session.Finding, failOn session.Severity) error {
 	worst, any := finding.Worst(findings)
