@@ -60,7 +60,7 @@ func (e *environment) foresee(reference, through string) error {
 		return err
 	}
 	if drive, known := sessions[0].Part(bench.Drive); known {
-		if setup, err = book.With(setup, through, drive.Name); err != nil {
+		if setup, err = book.ResolveWith(through, drive.Name); err != nil {
 			return err
 		}
 	}

@@ -52,7 +52,7 @@ func (f *measureFlags) add(cmd *cobra.Command, env *environment) {
 	set.StringVar(&f.name, "name", "", "a name for the session")
 	set.StringArrayVar(&f.conditions, "condition", nil, "a key=value that describes the circumstances; may be repeated")
 	set.StringArrayVar(&f.probes, "probe", nil, "an external thermometer: csv:FILE#COLUMN, http://HOST/PAGE#METRIC or scpi://HOST:PORT?ask=COMMAND, with NAME= before it if wanted; may be repeated")
-	set.StringVar(&f.through, "through", "", "the chain from the bench book: its name, or parts with commas between; or the enclosure of a simulated drive (default limpet)")
+	set.StringVar(&f.through, "through", "", "the chain from the bench book: its name, or parts with commas between; for a simulated drive, its enclosure (default limpet) or a chain of the demo's book")
 	set.Uint64Var(&f.seed, "seed", 1, "what a simulated part draws its chances from")
 	set.StringVar(&f.failOn, "fail-on", "", "exit with 3 if a finding is at least a note, caution or fault")
 	set.BoolVar(&env.json, "json", false, "print the session as JSON")

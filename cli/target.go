@@ -83,6 +83,10 @@ func openSimulated(name string, r benchRequest) (measuredBench, error) {
 	if err != nil {
 		return measuredBench{}, usageError{err}
 	}
+	around, err := throughParts(r.through, &options)
+	if err != nil {
+		return measuredBench{}, usageError{err}
+	}
 	part, err := parts.Open(name, options)
 	if err != nil {
 		return measuredBench{}, usageError{err}
@@ -95,7 +99,7 @@ func openSimulated(name string, r benchRequest) (measuredBench, error) {
 	for key, value := range r.conditions {
 		conditions[key] = value
 	}
-	described, err := demoParts(name, part.EnclosureName())
+	described, err := demoParts(append(around, part.EnclosureName(), name)...)
 	if err != nil {
 		return measuredBench{}, err
 	}
@@ -103,6 +107,35 @@ func openSimulated(name string, r benchRequest) (measuredBench, error) {
 		target: part, sensors: part, chain: part.Chain(), parts: described, conditions: conditions,
 		environment: session.Environment{System: "simulated", ProgramVersion: Version},
 	}, nil
+}
+
+// throughParts reads what --through says of a simulated drive: the name of its
+// enclosure, or a chain of the demo's bench book, or parts of it with commas
+// between. It sets the options, and gives the names of host and cable.
+func throughParts(through string, options *sim.Options) ([]string, error) {
+	demo, err := demoBook()
+	if err != nil {
+		return nil, err
+	}
+	if !strings.Contains(through, ",") && !demo.HasChain(through) {
+		return nil, nil // the enclosure alone
+	}
+	setup, err := demo.Resolve(through)
+	if err != nil {
+		return nil, fmt.Errorf("--through: %w", err)
+	}
+	var around []string
+	options.Enclosure = ""
+	for at, part := range setup.Parts {
+		switch part.Kind {
+		case book.Host, book.Cable:
+			around = append(around, part.Name)
+			options.Before = append(options.Before, setup.Chain.Hops[at])
+		case book.Enclosure:
+			options.Enclosure = part.Name
+		}
+	}
+	return around, nil
 }
 
 // demoBook is the demo's bench book.

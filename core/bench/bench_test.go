@@ -44,10 +44,10 @@ func TestResolve(t *testing.T) {
 		}
 	}
 	half, _ := book.Resolve("deck-tablet,barnacle")
-	if whole, err := book.With(half, "deck-tablet,barnacle", "sandpiper"); err != nil || len(whole.Chain.Hops) != 3 {
+	if whole, err := book.ResolveWith("deck-tablet,barnacle", "short-cable", "sandpiper", "nonesuch"); err != nil || len(whole.Chain.Hops) != 4 {
 		t.Errorf("with a drive: %s, %v", hops(whole.Chain), err)
 	}
-	if same, err := book.With(half, "deck-tablet,barnacle", "limpet"); err != nil || hops(same.Chain) != hops(half.Chain) {
+	if same, err := book.ResolveWith("deck-tablet,barnacle", "limpet"); err != nil || hops(same.Chain) != hops(half.Chain) {
 		t.Errorf("with a second enclosure: %s, %v", hops(same.Chain), err)
 	}
 	for text, want := range map[string]string{

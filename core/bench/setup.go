@@ -39,15 +39,31 @@ func (b Book) namesIn(text string) (names []string, named bool) {
 	return strings.Split(text, ","), false
 }
 
-// With resolves the same chain with another part in it, unless it has one of
-// that kind already.
-func (b Book) With(setup Setup, text, name string) (Setup, error) {
-	added, known := b.Part(name)
-	if !known || slices.ContainsFunc(setup.Parts, func(p Part) bool { return p.Kind == added.Kind }) {
-		return setup, nil
+// HasChain says whether the book names a chain so.
+func (b Book) HasChain(name string) bool {
+	_, named := b.namesIn(name)
+	return named
+}
+
+// ResolveWith resolves a text together with more parts, of those kinds that it does
+// not name itself. Parts that the book does not know are left out.
+func (b Book) ResolveWith(text string, more ...string) (Setup, error) {
+	setup, err := b.Resolve(text)
+	if err != nil {
+		return setup, err
 	}
 	names, _ := b.namesIn(text)
-	return b.resolve(append(slices.Clone(names), name))
+	for _, name := range more {
+		added, known := b.Part(name)
+		if !known || slices.ContainsFunc(setup.Parts, func(p Part) bool { return p.Kind == added.Kind }) {
+			continue
+		}
+		names = append(slices.Clone(names), name)
+		if setup, err = b.resolve(names); err != nil {
+			return setup, err
+		}
+	}
+	return setup, nil
 }
 
 // chosen is a part, with the port of a host that is used.

@@ -3,6 +3,7 @@ package sim
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"syscall"
 	"time"
 
@@ -27,6 +28,9 @@ type Options struct {
 	Seed    uint64
 	// Span is the part of the drive that is touched, or 0 for all of it.
 	Span unit.Bytes
+	// Before are the hops between the host and the enclosure, or none. The
+	// narrowest of them holds the part to the middle of its usable range.
+	Before []link.Hop
 	// Shared is a hop that the part shares with others, or nil.
 	Shared *SharedHop
 }
@@ -94,6 +98,11 @@ func newPart(drive Drive, enclosure Enclosure, limits *limits, options Options) 
 	if options.Span > drive.Capacity {
 		return nil, fmt.Errorf("--size %s is larger than %s, which holds %s", options.Span, drive.Name, drive.Capacity.Capacity())
 	}
+	for _, hop := range options.Before {
+		if hop.Known() {
+			enclosure.Carries = min(enclosure.Carries, (hop.Usable.Low+hop.Usable.High)/2)
+		}
+	}
 	p := &Part{drive: drive, enclosure: enclosure, options: options, limits: limits, chance: rand.NewPCG(options.Seed, 0x73696d)}
 	p.heat = newThermal(&p.drive, &p.enclosure, options.Ambient)
 	p.cells = newCells(&p.drive)
@@ -116,10 +125,12 @@ func (p *Part) Chain() link.Chain {
 	if p.limits != nil {
 		return link.NewChain(p.drive.Link.Hop("network to "+p.drive.Name), p.provisioned())
 	}
-	return link.NewChain(
-		p.enclosure.Link.Hop("port to "+p.enclosure.Name),
-		p.drive.Link.Hop(p.enclosure.Name+" to "+p.drive.Name),
-	)
+	inside := p.drive.Link.Hop(p.enclosure.Name + " to " + p.drive.Name)
+	if len(p.options.Before) == 0 {
+		return link.NewChain(p.enclosure.Link.Hop("port to "+p.enclosure.Name), inside)
+	}
+	hops := append(slices.Clone(p.options.Before), p.enclosure.Link.Hop(p.enclosure.Name), inside)
+	return link.NewChain(hops...)
 }
 
 // provisioned is the limit of a volume as a hop of its own.

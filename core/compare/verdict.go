@@ -1,0 +1,116 @@
+package compare
+
+import (
+	"fmt"
+	"math"
+	"strings"
+
+	"opengauge/core/unit"
+)
+
+// verdict says in a sentence or two how a session does against the baseline.
+func (c Comparison) verdict(at int, isConfounded bool) string {
+	name, baseline := c.Sides[at].DisplayName(), c.Sides[0].DisplayName()
+	var texts, alike []string
+	least, single := 0.0, false
+	for _, row := range c.Rows {
+		against := row.Contrasts[at]
+		switch {
+		case against == nil:
+		case against.Verdict == NoDifference:
+			alike, least = append(alike, row.Label), max(least, against.Detectable)
+		case against.Verdict == NotKnown:
+			texts = append(texts, fmt.Sprintf("%s at %s, from passes too short to say how sure that is", amount(row.Metric, *against), row.Label))
+		default:
+			single = single || against.Basis == OnePass
+			texts = append(texts, fmt.Sprintf("%s at %s (%s)", amount(row.Metric, *against), row.Label, interval(*against)))
+		}
+	}
+	text := name + " against " + baseline + ": " + strings.Join(texts, "; ")
+	if len(alike) > 0 {
+		if len(texts) > 0 {
+			text += "; "
+		}
+		text += fmt.Sprintf("no measurable difference at %s, where %s would have been seen", strings.Join(alike, ", "), percent(least))
+	}
+	if single {
+		text += "; from one pass each, so that how much the next run would differ is not in the interval"
+	}
+	if keys, _ := differing(c.Sides[0].Factors, c.Sides[at].Factors); len(keys) == 1 {
+		text += "; only " + keys[0] + " differs"
+	} else if isConfounded {
+		text += "; more than one thing differs, see confounded"
+	}
+	return text + "."
+}
+
+// amount writes a ratio as people say it: "22 % faster", "2.4 times as fast".
+func amount(metric Metric, c Contrast) string {
+	better, worse, twice := "faster", "slower", "as fast"
+	ratio := c.Ratio
+	if metric == Latency {
+		better, worse, twice = "longer", "shorter", "as long"
+	}
+	switch {
+	case ratio >= 2:
+		return fmt.Sprintf("%.1f times %s", ratio, twice)
+	case ratio >= 1:
+		return fmt.Sprintf("%s %s", percent(ratio-1), better)
+	default:
+		return fmt.Sprintf("%s %s", percent(1-ratio), worse)
+	}
+}
+
+func interval(c Contrast) string {
+	return fmt.Sprintf("%s to %s", signed(c.Low-1), signed(c.High-1))
+}
+
+// signed writes a share with its sign: "+22 %".
+func signed(share float64) string {
+	if share < 0 {
+		return "−" + percent(-share)
+	}
+	return "+" + percent(share)
+}
+
+// percent writes a share with as many digits as matter.
+func percent(share float64) string {
+	value := math.Abs(share) * 100
+	switch {
+	case value < 0.095:
+		return fmt.Sprintf("%.2f %%", value)
+	case value < 9.5:
+		return fmt.Sprintf("%.1f %%", value)
+	default:
+		return unit.Grouped(int64(value+0.5)) + " %"
+	}
+}
+
+// Words writes a contrast for a table: "22 % faster", or what else it amounts to.
+func (r Row) Words(at int) string {
+	against := r.Contrasts[at]
+	switch {
+	case against == nil:
+		return ""
+	case against.Verdict == NoDifference:
+		return "no measurable difference"
+	default:
+		return amount(r.Metric, *against)
+	}
+}
+
+// Interval writes the 95% interval of a contrast: "+18 % to +26 %".
+func (c Contrast) Interval() string {
+	if c.Verdict == NotKnown {
+		return "not repeated"
+	}
+	return interval(c)
+}
+
+// Seen writes the smallest difference that would have been seen.
+func (c Contrast) Seen() string {
+	if c.Verdict == NotKnown {
+		return ""
+	}
+	return percent(c.Detectable)
+}
