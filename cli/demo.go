@@ -4,36 +4,45 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 
 	"github.com/spf13/cobra"
 
+	"opengauge/core/compare"
 	"opengauge/core/forecast"
 	"opengauge/core/run"
 	"opengauge/core/session"
 	"opengauge/core/sim"
 	"opengauge/core/target"
 	"opengauge/core/unit"
+	"opengauge/present/article"
 	"opengauge/present/image"
+	"opengauge/present/page"
 )
 
-// demoCase is one session of the demo.
+// demoCase is one session of the demo. through is an enclosure, or a chain.
 type demoCase struct {
-	name, target, enclosure, fan, plan, story string
+	name, target, through, fan, plan, story string
+	repeat                                  int
 }
 
 var demoCases = []demoCase{
-	{"limpet-quick", "sandpiper", "limpet", "passive", "quick", "A first figure of the sandpiper in its passive case, the limpet."},
-	{"limpet-depth-map", "sandpiper", "limpet", "passive", "depth-map", "Which block sizes and queue depths fill the limpet's link?"},
-	{"limpet-passive", "sandpiper", "limpet", "passive", "long-write", "The same case, written to for five minutes: does the first figure last?"},
-	{"curlew-passive", "curlew", "limpet", "passive", "long-write", "The slower curlew in the same passive case: it never gets hot enough to mind."},
-	{"barnacle-automatic", "sandpiper", "barnacle", "automatic", "long-write", "The sandpiper in the barnacle, whose fan starts when it thinks it must."},
-	{"barnacle-fan-on", "sandpiper", "barnacle", "on", "long-write", "Once more, with the fan always on. Nothing else is changed."},
-	{"dunlin-long", "dunlin", "barnacle", "on", "long-write", "The larger dunlin with the fan on: fast, until its write area is full. It was not heat."},
-	{"dunlin-full", "dunlin", "barnacle", "on", "fill-ladder", "And when it is full? It reads more slowly, too."},
-	{"whelk", "sandpiper", "whelk", "passive", "long-write", "The sandpiper in the whelk, a sealed case that drops off the bus when it is hot."},
-	{"lagoon-burst", "lagoon-burst", "", "", "long-small", "A provisioned volume for the recordings, until its burst credits run out."},
+	{"limpet-quick", "sandpiper", "limpet", "passive", "quick", "A first figure of the sandpiper in its passive case, the limpet.", 1},
+	{"limpet-depth-map", "sandpiper", "limpet", "passive", "depth-map", "Which block sizes and queue depths fill the limpet's link?", 1},
+	{"limpet-passive", "sandpiper", "limpet", "passive", "long-write", "The same case, written to for five minutes: does the first figure last?", 1},
+	{"curlew-passive", "curlew", "limpet", "passive", "long-write", "The slower curlew in the same passive case: it never gets hot enough to mind.", 1},
+	{"barnacle-automatic", "sandpiper", "barnacle", "automatic", "cool-repeats", "The sandpiper in the barnacle, whose fan starts when it thinks it must: three times, each from a cool start.", 1},
+	{"barnacle-fan-on", "sandpiper", "barnacle", "on", "cool-repeats", "Once more, with the fan always on. Nothing else is changed.", 1},
+	{"dunlin-long", "dunlin", "barnacle", "on", "long-write", "The larger dunlin with the fan on: fast, until its write area is full. It was not heat.", 1},
+	{"dunlin-full", "dunlin", "barnacle", "on", "fill-ladder", "And when it is full? It reads more slowly, too.", 1},
+	{"whelk", "sandpiper", "whelk", "passive", "long-write", "The sandpiper in the whelk, a sealed case that drops off the bus when it is hot.", 1},
+	{"lagoon-burst", "lagoon-burst", "", "", "long-small", "A provisioned volume for the recordings, until its burst credits run out.", 1},
+	{"deck-long-cable", "sandpiper", "deck-tablet,deck-cable,limpet", "passive", "quick", "On deck the same drive is slow. Tablet, cable or case?", 3},
+	{"cabin-long-cable", "sandpiper", "cabin-desk.front,deck-cable,barnacle", "", "quick", "The deck's cable carried below, to the other case.", 3},
+	{"deck-short-cable", "sandpiper", "deck-tablet,short-cable,limpet", "passive", "quick", "The short cable carried up on deck.", 3},
+	{"cabin-short-cable", "sandpiper", "cabin-desk.back,short-cable,limpet", "passive", "quick", "And the short cable below, with the first case.", 3},
 }
 
 func newDemo(env *environment) *cobra.Command {
@@ -80,12 +89,17 @@ func (e *environment) demo(ctx context.Context, folder string) error {
 	if err := e.demoForecast(named["barnacle-fan-on"], notation); err != nil {
 		return err
 	}
+	if err := e.demoVerdicts(named, notation); err != nil {
+		return err
+	}
+	flags := &reportFlags{title: "Tidewrack Field Lab: which drive for the recorders?", author: "Tidewrack Field Lab"}
+	made := article.New(e.reportOf(sessions, flags, notation))
 	report := filepath.Join(folder, "report.html")
-	if err := writePage(report, "Tidewrack Field Lab: which drive for the recorders?", sessions, notation); err != nil {
+	if err := writeFile(report, func(w io.Writer) error { return page.Write(w, made) }); err != nil {
 		return err
 	}
 	trace := filepath.Join(folder, "heat-trace.png")
-	if err := writePicture(trace, image.PNG, named["limpet-passive"], pictureTrace, notation); err != nil {
+	if err := writePicture(trace, image.PNG, []*session.Session{named["limpet-passive"]}, made, pictureTrace, notation); err != nil {
 		return err
 	}
 	screen.Println("")
@@ -116,6 +130,47 @@ func (e *environment) demoForecast(s *session.Session, notation unit.Notation) e
 	return nil
 }
 
+// demoVerdicts says what the sessions amount to together.
+func (e *environment) demoVerdicts(named map[string]*session.Session, notation unit.Notation) error {
+	screen := e.screen()
+	pick := func(names ...string) []*session.Session {
+		var picked []*session.Session
+		for _, name := range names {
+			picked = append(picked, named[name])
+		}
+		return picked
+	}
+	compared, err := compare.New(pick("barnacle-automatic", "barnacle-fan-on"))
+	if err != nil {
+		return err
+	}
+	screen.Println("")
+	screen.Paragraph("", "Does the fan help? Only it differs between these two.")
+	screen.Println("")
+	e.showComparison(compared, true, notation)
+	isolated, err := compare.Isolate(pick("deck-long-cable", "cabin-long-cable", "deck-short-cable", "cabin-short-cable"), "")
+	if err != nil {
+		return err
+	}
+	screen.Println("")
+	screen.Paragraph("", "What makes it slow on deck?")
+	screen.Println("")
+	e.showIsolation(isolated, true, notation)
+	book, err := demoBook()
+	if err != nil {
+		return err
+	}
+	value, err := compare.ValueOf(pick("limpet-passive", "barnacle-fan-on", "dunlin-long", "dunlin-full", "curlew-passive"), compare.Terms{Book: book})
+	if err != nil {
+		return err
+	}
+	screen.Println("")
+	screen.Paragraph("", "And what does the money buy?")
+	screen.Println("")
+	e.showValue(value, true, notation)
+	return nil
+}
+
 // demoFolder makes the folder, without what an earlier demo left in it.
 func demoFolder(folder string) (string, error) {
 	if folder == "" {
@@ -138,7 +193,7 @@ func demoFolder(folder string) (string, error) {
 
 func (e *environment) demoSession(ctx context.Context, each demoCase) (*session.Session, error) {
 	flags := &measureFlags{
-		plan: each.plan, name: each.name, through: each.enclosure, seed: 1, repeat: 1, queue: target.CarrierNames[0],
+		plan: each.plan, name: each.name, through: each.through, seed: 1, repeat: each.repeat, queue: target.CarrierNames[0],
 		stallAfter: run.StallAfter, returnWithin: run.ReturnWithin,
 	}
 	if each.fan != "" {

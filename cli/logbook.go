@@ -4,29 +4,41 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/logbook"
+	"opengauge/core/unit"
 	"opengauge/present/table"
 )
 
 func newLogbook(env *environment) *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "logbook",
-		Short: "See what was measured before",
+		Short: "See what was measured before, exchange it, and take care of it",
 		Args:  cobra.NoArgs,
 		RunE:  func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
-	cmd.AddCommand(newLogbookList(env), newLogbookShow(env))
+	cmd.AddCommand(
+		newLogbookList(env), newLogbookShow(env), newLogbookTag(env), newLogbookExport(env), newLogbookImport(env),
+		newLogbookRemove(env), newLogbookCheck(env), newLogbookBackup(env),
+	)
 	return cmd
 }
 
+// listed is how many sessions a list shows where nobody says.
+const listed = 50
+
 func newLogbookList(env *environment) *cobra.Command {
+	limit, filter := listed, &filterFlags{}
 	cmd := &cobra.Command{
-		Use:     "list",
-		Short:   "List the sessions, newest first",
-		Example: "  opengauge logbook list\n  opengauge logbook list --json",
-		Args:    cobra.NoArgs,
-		RunE:    func(*cobra.Command, []string) error { return env.listSessions() },
+		Use:   "list",
+		Short: "List the sessions, newest first",
+		Example: `  opengauge logbook list
+  opengauge logbook list --tag deck --condition fan=on --since 72h
+  opengauge logbook list --limit 0 --json`,
+		Args: cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error { return env.listSessions(filter, limit) },
 	}
 	cmd.Flags().BoolVar(&env.json, "json", false, "print the list as JSON")
+	cmd.Flags().IntVar(&limit, "limit", listed, "list so many at the most; 0 is all")
+	filter.add(cmd)
 	return cmd
 }
 
@@ -34,27 +46,40 @@ func newLogbookList(env *environment) *cobra.Command {
 type sessionList struct {
 	Format   string            `json:"format"`
 	Logbook  string            `json:"logbook"`
+	Total    int               `json:"total"`
 	Sessions []logbook.Summary `json:"sessions"`
 }
 
-func (e *environment) listSessions() error {
+func (e *environment) listSessions(flags *filterFlags, limit int) error {
+	filter, err := flags.filter(nil)
+	if err != nil {
+		return err
+	}
+	filter.Limit = limit
 	book, err := e.openLogbook()
 	if err != nil {
 		return err
 	}
 	defer book.Close()
-	summaries, err := book.List()
+	summaries, total, err := book.List(filter)
 	if err != nil {
 		return err
 	}
 	if e.json {
-		return e.writeJSON(sessionList{Format: "opengauge.list/1", Logbook: book.Path(), Sessions: summaries})
+		return e.writeJSON(sessionList{Format: "opengauge.list/1", Logbook: book.Path(), Total: total, Sessions: summaries})
 	}
-	if len(summaries) == 0 {
-		e.screen().Println("The logbook " + book.Path() + " has no sessions yet.")
-		return nil
+	screen := e.screen()
+	switch {
+	case total == 0 && filter.Narrow():
+		screen.Println("No session in the logbook " + book.Path() + " is like that.")
+	case total == 0:
+		screen.Println("The logbook " + book.Path() + " has no sessions yet.")
+	default:
+		screen.Table(table.Sessions(summaries))
 	}
-	e.screen().Table(table.Sessions(summaries))
+	if more := total - len(summaries); more > 0 {
+		screen.Printf("and %s older ones; --limit 0 lists all, and filters leave out others\n", unit.Grouped(int64(more)))
+	}
 	return nil
 }
 

@@ -66,7 +66,7 @@ func (e *environment) completeSessions(_ *cobra.Command, _ []string, begun strin
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
 	defer book.Close()
-	summaries, err := book.List()
+	summaries, _, err := book.List(logbook.Filter{})
 	if err != nil {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}

@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -12,37 +11,58 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"opengauge/core/compare"
 	"opengauge/core/finding"
 	"opengauge/core/session"
 	"opengauge/core/unit"
+	"opengauge/present/article"
 	"opengauge/present/figure"
 	"opengauge/present/image"
 	"opengauge/present/page"
 )
 
+// reportFlags are what report is told besides its sessions.
+type reportFlags struct {
+	out, kit, picture, drawn      string
+	title, author, note, baseline string
+}
+
 func newReport(env *environment) *cobra.Command {
-	out, picture, title, drawn := "", "", "", ""
+	flags := &reportFlags{}
 	cmd := &cobra.Command{
 		Use:   "report SESSION...",
 		Short: "Write a report to read or publish",
-		Long: `Report writes one self-contained HTML page about the given sessions: it works
-from disk and refers to nothing outside of itself. With --image it writes the
-first session's figure as a picture of 1280 by 800: its depth map, or the heat
-trace of its longest pass where it has no map, or what --figure says.`,
+		Long: `Report writes one self-contained HTML page about the given sessions: what was
+tested and how it was connected, a verdict, the sessions side by side, the
+figures, what the money buys where the bench book has prices, conditions and
+method, and all findings. It works from disk and refers to nothing outside of
+itself.
+
+With --kit it writes a folder to publish from: every figure as PNG (1280 by 800)
+and SVG, every table as CSV and Markdown, and the article in Markdown.
+
+With --image it writes the first session's figure as a picture of 1280 by 800: its
+depth map, or the heat trace of its longest pass where it has no map, or what
+--figure says; --figure comparison and money draw all sessions.`,
 		Example: `  opengauge report latest --out report.html
-  opengauge report fan-off fan-on --out fan.html --title "Does the fan help?"
+  opengauge report fan-off fan-on --out fan.html --title "Does the fan help?" --author "A. Reviewer"
+  opengauge report fan-off fan-on --kit fan-article
   opengauge report latest --image trace.png`,
 		Args:              cobra.MinimumNArgs(1),
 		ValidArgsFunction: env.completeSessions,
-		RunE: func(_ *cobra.Command, arguments []string) error {
-			return env.report(arguments, title, out, picture, drawn)
-		},
+		RunE:              func(_ *cobra.Command, arguments []string) error { return env.report(arguments, flags) },
 	}
-	cmd.Flags().StringVar(&out, "out", "", "the page to write, FILE.html")
-	cmd.Flags().StringVar(&picture, "image", "", "the picture to write, FILE.png or FILE.svg")
-	cmd.Flags().StringVar(&drawn, "figure", "", "the figure of --image: "+strings.Join(pictures, ", "))
+	set := cmd.Flags()
+	set.StringVar(&flags.out, "out", "", "the page to write, FILE.html")
+	set.StringVar(&flags.kit, "kit", "", "the folder to write an article kit into; it must not be there yet")
+	set.StringVar(&flags.picture, "image", "", "the picture to write, FILE.png or FILE.svg")
+	set.StringVar(&flags.drawn, "figure", "", "the figure of --image: "+strings.Join(pictures, ", "))
+	set.StringVar(&flags.title, "title", "", "the report's title")
+	set.StringVar(&flags.author, "author", "", "who wrote it")
+	set.StringVar(&flags.note, "note", "", "a few sentences of your own, at the top")
+	set.StringVar(&flags.baseline, "baseline", "", "the session to compare the others with (default the one that has most in common with them)")
 	_ = cmd.RegisterFlagCompletionFunc("figure", cobra.FixedCompletions(pictures, cobra.ShellCompDirectiveNoFileComp))
-	cmd.Flags().StringVar(&title, "title", "", "the page's title")
+	_ = cmd.RegisterFlagCompletionFunc("baseline", env.completeSessions)
 	return cmd
 }
 
@@ -52,68 +72,116 @@ const (
 	pictureMap    = "depth-map"
 	pictureTrace  = "heat-trace"
 	pictureLadder = "fill-ladder"
+	pictureSides  = "comparison"
+	pictureMoney  = "money"
 )
 
-var pictures = []string{pictureStrip, pictureMap, pictureTrace, pictureLadder}
+var pictures = []string{pictureStrip, pictureMap, pictureTrace, pictureLadder, pictureSides, pictureMoney}
 
-func (e *environment) report(references []string, title, out, picture, drawn string) error {
+func (f *reportFlags) check() (format image.Format, err error) {
+	if f.out == "" && f.picture == "" && f.kit == "" {
+		return "", usageError{errors.New("say what to write: --out FILE.html, --kit FOLDER, --image FILE.png, or several of them")}
+	}
+	if f.picture != "" {
+		if format, err = image.FormatOf(f.picture); err != nil {
+			return "", usageError{fmt.Errorf("--image: %w", err)}
+		}
+	}
+	if f.drawn != "" && (f.picture == "" || !slices.Contains(pictures, f.drawn)) {
+		return "", usageError{fmt.Errorf("--figure %q goes with --image and is one of %s", f.drawn, strings.Join(pictures, ", "))}
+	}
+	return format, nil
+}
+
+func (e *environment) report(references []string, flags *reportFlags) error {
 	notation, err := e.notation()
 	if err != nil {
 		return err
 	}
-	if out == "" && picture == "" {
-		return usageError{errors.New("say what to write: --out FILE.html, --image FILE.png, or both")}
-	}
-	var format image.Format
-	if picture != "" {
-		if format, err = image.FormatOf(picture); err != nil {
-			return usageError{fmt.Errorf("--image: %w", err)}
-		}
-	}
-	if drawn != "" && (picture == "" || !slices.Contains(pictures, drawn)) {
-		return usageError{fmt.Errorf("--figure %q goes with --image and is one of %s", drawn, strings.Join(pictures, ", "))}
+	format, err := flags.check()
+	if err != nil {
+		return err
 	}
 	sessions, err := e.loadSessions(references)
 	if err != nil {
 		return err
 	}
-	if out != "" {
-		if err := writePage(out, title, sessions, notation); err != nil {
-			return err
-		}
-		e.screen().Println("wrote " + out)
+	if err := eachOnce(sessions); err != nil {
+		return err
 	}
-	if picture != "" {
-		if err := writePicture(picture, format, sessions[0], drawn, notation); err != nil {
+	if err := firstOf(sessions, flags.baseline); err != nil {
+		return err
+	}
+	made := article.New(e.reportOf(sessions, flags, notation))
+	if flags.out != "" {
+		if err := writeFile(flags.out, func(w io.Writer) error { return page.Write(w, made) }); err != nil {
 			return err
 		}
-		e.screen().Println("wrote " + picture)
+		e.screen().Println("wrote " + flags.out)
+	}
+	if flags.kit != "" {
+		if err := writeKit(flags.kit, made); err != nil {
+			return err
+		}
+		e.screen().Println("wrote " + filepath.Join(flags.kit, articleName) + ", with its figures and tables beside it")
+	}
+	if flags.picture != "" {
+		if err := writePicture(flags.picture, format, sessions, made, flags.drawn, notation); err != nil {
+			return err
+		}
+		e.screen().Println("wrote " + flags.picture)
 	}
 	return nil
 }
 
-func writePage(name, title string, sessions []*session.Session, notation unit.Notation) error {
-	if title == "" {
-		title = "Storage measured: " + sessions[0].DisplayName()
+// firstOf moves the baseline that was asked for to the front.
+func firstOf(sessions []*session.Session, baseline string) error {
+	if baseline == "" {
+		return nil
+	}
+	at := slices.IndexFunc(sessions, func(s *session.Session) bool { return s.Name == baseline || s.ID == baseline })
+	if at < 0 {
+		return usageError{fmt.Errorf("--baseline %q is none of the report's sessions", baseline)}
+	}
+	chosen := sessions[at]
+	copy(sessions[1:at+1], sessions[:at])
+	sessions[0] = chosen
+	return nil
+}
+
+// reportOf puts together what a report is made of.
+func (e *environment) reportOf(sessions []*session.Session, flags *reportFlags, notation unit.Notation) article.Report {
+	report := article.Report{
+		Title: flags.title, Author: flags.author, Note: flags.note, Sessions: sessions, Findings: map[string][]session.Finding{},
+		Notation: notation, Program: Version, Written: time.Now(),
+	}
+	if report.Title == "" {
+		report.Title = "Storage measured: " + sessions[0].DisplayName()
 		if len(sessions) > 1 {
-			title = fmt.Sprintf("Storage measured: %d sessions", len(sessions))
+			report.Title = fmt.Sprintf("Storage measured: %d sessions", len(sessions))
 		}
 	}
-	findings := map[string][]session.Finding{}
 	for _, s := range sessions {
-		findings[s.ID] = finding.Detect(s)
+		report.Findings[s.ID] = finding.Detect(s)
 	}
-	return writeFile(name, func(w io.Writer) error {
-		return page.Write(w, page.Report{
-			Title: title, Sessions: sessions, Findings: findings, Notation: notation,
-			Program: Version, Written: time.Now(),
-		})
-	})
+	compared := sessions
+	if flags.baseline == "" {
+		compared = compare.WithBaseline(sessions)
+	}
+	if made, err := compare.New(compared); err == nil && len(compared) > 1 {
+		made = made.Shared()
+		report.Comparison = &made
+	}
+	if made, err := compare.ValueOf(sessions, compare.Terms{}); err == nil && made.Priced() {
+		report.Value = &made
+	}
+	return report
 }
 
 // writePicture writes a figure of a session: the one that is named, or else its
 // depth map, or else the heat trace of its longest pass.
-func writePicture(name string, format image.Format, s *session.Session, drawn string, notation unit.Notation) error {
+func writePicture(name string, format image.Format, sessions []*session.Session, made article.Article, drawn string, notation unit.Notation) error {
+	s := sessions[0]
 	maps := figure.DepthMaps(s, notation)
 	if drawn == "" && len(maps) > 0 {
 		drawn = pictureMap
@@ -131,6 +199,16 @@ func writePicture(name string, format image.Format, s *session.Session, drawn st
 			return fmt.Errorf("session %s has no load at two fill levels, so there is no ladder to draw", s.DisplayName())
 		}
 		return writeFile(name, func(w io.Writer) error { return image.FillLadder(w, format, ladder) })
+	case pictureSides:
+		if made.Comparison == nil {
+			return errors.New("these sessions have nothing in common that could be set side by side")
+		}
+		return writeFile(name, func(w io.Writer) error { return image.Bars(w, format, made.Comparison.Bars) })
+	case pictureMoney:
+		if made.Money == nil {
+			return errors.New("no session knows what its parts cost; measure with --through and a bench book that has prices")
+		}
+		return writeFile(name, func(w io.Writer) error { return image.Bars(w, format, made.Money.Bars) })
 	case pictureMap:
 		if len(maps) == 0 {
 			return fmt.Errorf("session %s has no two block sizes and depths, so there is no map to draw", s.DisplayName())
@@ -143,29 +221,4 @@ func writePicture(name string, format image.Format, s *session.Session, drawn st
 	}
 	trace := figure.NewHeatTrace(s, pass, finding.Detect(s), notation)
 	return writeFile(name, func(w io.Writer) error { return image.HeatTrace(w, format, trace) })
-}
-
-// writeFile writes a file whole or not at all.
-func writeFile(name string, write func(io.Writer) error) (err error) {
-	file, err := os.CreateTemp(filepath.Dir(name), ".opengauge-*")
-	if err != nil {
-		return fmt.Errorf("could not write %s: %w", name, err)
-	}
-	defer func() {
-		if err != nil {
-			_ = file.Close()
-			_ = os.Remove(file.Name())
-			err = fmt.Errorf("could not write %s: %w", name, err)
-		}
-	}()
-	if err := write(file); err != nil {
-		return err
-	}
-	if err := file.Chmod(0o644); err != nil {
-		return err
-	}
-	if err := file.Close(); err != nil {
-		return err
-	}
-	return os.Rename(file.Name(), name)
 }

@@ -68,7 +68,6 @@ func New(sessions []*session.Session) (Comparison, error) {
 		c.Sides = append(c.Sides, Side{ID: s.ID, Name: s.Name, Simulated: s.Simulated, Factors: FactorsOf(s)})
 		all[at] = loadsOf(s)
 	}
-	c.Differences = differencesOf(c.Sides)
 	for _, load := range all[0].order {
 		if row, shared := newRow(load, all); shared {
 			c.Rows = append(c.Rows, row)
@@ -77,19 +76,13 @@ func New(sessions []*session.Session) (Comparison, error) {
 	if len(c.Rows) == 0 {
 		return c, nothingShared(c.Sides, all)
 	}
-	for at := 1; at < len(c.Sides); at++ {
-		finding, found := confounded(c.Sides, at)
-		if found {
-			c.Findings = append(c.Findings, finding)
-		}
-		c.Verdicts = append(c.Verdicts, c.verdict(at, found))
-	}
+	c.finish()
 	return c, nil
 }
 
 func newRow(load plan.Pass, all []loads) (Row, bool) {
 	metric := metricOf(load)
-	row := Row{Label: load.Label(), Metric: metric, HigherIsBetter: metric.HigherIsBetter(), Load: load}
+	row := Row{Label: session.LoadLabel(load), Metric: metric, HigherIsBetter: metric.HigherIsBetter(), Load: load}
 	shared := false
 	for at := range all {
 		figure := all[at].figures[load]
@@ -109,7 +102,7 @@ func nothingShared(sides []Side, all []loads) error {
 	for at, side := range sides {
 		var labels []string
 		for _, load := range all[at].order {
-			labels = append(labels, load.Label())
+			labels = append(labels, session.LoadLabel(load))
 		}
 		if len(labels) > 4 {
 			labels = append(labels[:4], fmt.Sprintf("and %d more", len(labels)-4))
@@ -148,4 +141,67 @@ func differencesOf(sides []Side) []Difference {
 		differ[at].Follows = !slices.Contains(kept, differ[at].Key)
 	}
 	return differ
+}
+
+// WithBaseline gives the sessions with that one first that has passes in common with
+// the most of the others.
+func WithBaseline(sessions []*session.Session) []*session.Session {
+	all := make([]loads, len(sessions))
+	for at, s := range sessions {
+		all[at] = loadsOf(s)
+	}
+	best, most := 0, -1
+	for at := range sessions {
+		count := 0
+		for other := range sessions {
+			if other != at && sharing(all[at], all[other]) {
+				count++
+			}
+		}
+		if count > most {
+			best, most = at, count
+		}
+	}
+	ordered := []*session.Session{}
+	if len(sessions) > 0 {
+		ordered = append(ordered, sessions[best])
+		ordered = append(append(ordered, sessions[:best]...), sessions[best+1:]...)
+	}
+	return ordered
+}
+
+func sharing(a, b loads) bool {
+	return slices.ContainsFunc(a.order, func(load plan.Pass) bool { return b.figures[load].Known })
+}
+
+// Shared leaves out the sessions that have no pass in common with the baseline.
+func (c Comparison) Shared() Comparison {
+	kept := Comparison{Findings: []session.Finding{}, Rows: slices.Clone(c.Rows)}
+	for at := range kept.Rows {
+		kept.Rows[at].Figures, kept.Rows[at].Contrasts = nil, nil
+	}
+	for at, side := range c.Sides {
+		if at > 0 && !slices.ContainsFunc(c.Rows, func(r Row) bool { return r.Contrasts[at] != nil }) {
+			continue
+		}
+		kept.Sides = append(kept.Sides, side)
+		for row := range kept.Rows {
+			kept.Rows[row].Figures = append(kept.Rows[row].Figures, c.Rows[row].Figures[at])
+			kept.Rows[row].Contrasts = append(kept.Rows[row].Contrasts, c.Rows[row].Contrasts[at])
+		}
+	}
+	kept.finish()
+	return kept
+}
+
+// finish computes what follows from sides and rows.
+func (c *Comparison) finish() {
+	c.Differences = differencesOf(c.Sides)
+	for at := 1; at < len(c.Sides); at++ {
+		finding, found := confounded(c.Sides, at)
+		if found {
+			c.Findings = append(c.Findings, finding)
+		}
+		c.Verdicts = append(c.Verdicts, c.verdict(at, found))
+	}
 }

@@ -39,7 +39,7 @@ func confounded(sides []Side, at int) (session.Finding, bool) {
 func untangling(baseline string, there, missing []string) string {
 	var texts []string
 	if len(missing) > 0 {
-		texts = append(texts, fmt.Sprintf("To untangle it, measure with %s, and all else as in %s.", strings.Join(missing, "; and with "), baseline))
+		texts = append(texts, fmt.Sprintf("To untangle it, measure with %s, and all else as in %s, or as near to that as the parts allow.", strings.Join(missing, "; and with "), baseline))
 	}
 	if len(there) > 0 {
 		texts = append(texts, "Among these sessions, look at "+strings.Join(there, "; and ")+".")

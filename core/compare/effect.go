@@ -207,7 +207,7 @@ func (e *Effect) addRows() {
 
 func (e *Effect) row(load plan.Pass) EffectRow {
 	metric := metricOf(load)
-	row := EffectRow{Label: load.Label(), Metric: metric, HigherIsBetter: metric.HigherIsBetter(), Load: load, Effects: []EffectOfOne{}}
+	row := EffectRow{Label: session.LoadLabel(load), Metric: metric, HigherIsBetter: metric.HigherIsBetter(), Load: load, Effects: []EffectOfOne{}}
 	for _, value := range e.Values[1:] {
 		var contrasts []Contrast
 		for _, g := range e.Groups {

@@ -222,3 +222,12 @@ func (f Factors) words(keys []string) string {
 	}
 	return strings.Join(texts, ", ")
 }
+
+// InChainOrder sorts names of factors: parts first, in the order of a chain.
+func InChainOrder(keys []string) []string {
+	set := Factors{}
+	for _, key := range keys {
+		set[key] = key
+	}
+	return keysOf(set)
+}

@@ -105,7 +105,7 @@ func Isolate(sessions []*session.Session, label string) (Isolation, error) {
 	if err != nil {
 		return Isolation{}, err
 	}
-	result := Isolation{Label: load.Label(), Suspects: []Suspect{}, Cleared: []Clearance{}, Others: []string{}}
+	result := Isolation{Label: session.LoadLabel(load), Suspects: []Suspect{}, Cleared: []Clearance{}, Others: []string{}}
 	keys := varying(members)
 	for _, m := range members {
 		figure := m.loads.figures[load]
@@ -116,7 +116,7 @@ func Isolate(sessions []*session.Session, label string) (Isolation, error) {
 		result.Combinations = append(result.Combinations, Combination{Session: m.name, Parts: parts, Figure: figure.Value, noise: noiseOf(figure)})
 	}
 	if len(sessions) > len(members) {
-		result.Others = append(result.Others, fmt.Sprintf("%d sessions without %s", len(sessions)-len(members), load.Label()))
+		result.Others = append(result.Others, fmt.Sprintf("%d sessions without %s", len(sessions)-len(members), session.LoadLabel(load)))
 	}
 	slices.SortStableFunc(result.Combinations, func(a, b Combination) int { return cmp.Compare(a.Figure, b.Figure) })
 	if len(keys) == 0 {
@@ -156,7 +156,7 @@ func judgedBy(sessions []*session.Session, label string) (plan.Pass, []member, e
 	}
 	best := -1
 	for at, load := range order {
-		if label != "" && !strings.HasPrefix(load.Label(), label) {
+		if label != "" && !strings.HasPrefix(session.LoadLabel(load), label) {
 			continue
 		}
 		if best < 0 || counts[load] > counts[order[best]] {
@@ -176,7 +176,7 @@ func noLoad(order []plan.Pass, label string) error {
 	}
 	var labels []string
 	for _, load := range order {
-		labels = append(labels, load.Label())
+		labels = append(labels, session.LoadLabel(load))
 	}
 	return fmt.Errorf("no two of these sessions have a pass %q; they have %s", label, strings.Join(labels, "; "))
 }

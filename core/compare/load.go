@@ -136,3 +136,12 @@ func figureOf(metric Metric, passes []*session.Pass) Figure {
 
 // rate is a value as throughput.
 func rate(value float64) unit.BytesPerSecond { return unit.BytesPerSecond(value) }
+
+// Interval gives the 95% interval of a figure, and whether it is known.
+func (f Figure) Interval() (low, high float64, known bool) {
+	if !f.Known || f.spread.unknown {
+		return 0, 0, false
+	}
+	half := studentQuantile(f.spread.freedom) * math.Sqrt(f.spread.variance)
+	return math.Exp(f.spread.mean - half), math.Exp(f.spread.mean + half), true
+}

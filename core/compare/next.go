@@ -152,3 +152,12 @@ func (i *Isolation) verdict() string {
 	}
 	return text
 }
+
+// Words names the parts of the combination, in the order of a chain.
+func (n Next) Words() []string {
+	var words []string
+	for _, key := range keysOf(n.Parts) {
+		words = append(words, Part{key, n.Parts[key]}.String())
+	}
+	return words
+}

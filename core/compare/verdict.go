@@ -44,6 +44,51 @@ func (c Comparison) verdict(at int, isConfounded bool) string {
 	return text + "."
 }
 
+// Brief gives the verdicts where there are few sessions, and else the fastest and
+// the slowest at each of the first loads.
+func (c Comparison) Brief(most int) []string {
+	if len(c.Verdicts) <= most {
+		return c.Verdicts
+	}
+	var texts []string
+	for _, row := range c.Rows {
+		if len(texts) == most {
+			break
+		}
+		fastest, slowest := 0, 0
+		for at, figure := range row.Figures {
+			if !figure.Known {
+				continue
+			}
+			if row.better(figure.Value, row.Figures[fastest].Value) {
+				fastest = at
+			}
+			if row.better(row.Figures[slowest].Value, figure.Value) {
+				slowest = at
+			}
+		}
+		if fastest == slowest {
+			continue
+		}
+		apart := contrast(row.Metric, row.Figures[slowest], row.Figures[fastest])
+		text := fmt.Sprintf("At %s, %s is ahead of %s: ", row.Label, c.Sides[fastest].DisplayName(), c.Sides[slowest].DisplayName())
+		if apart.Verdict == NoDifference {
+			texts = append(texts, text+"but that is no measurable difference.")
+		} else {
+			texts = append(texts, text+amount(row.Metric, apart)+".")
+		}
+	}
+	return texts
+}
+
+// better says whether a figure is better than another.
+func (r Row) better(a, b float64) bool {
+	if r.HigherIsBetter {
+		return a > b
+	}
+	return a < b
+}
+
 // amount writes a ratio as people say it: "22 % faster", "2.4 times as fast".
 func amount(metric Metric, c Contrast) string {
 	better, worse, twice := "faster", "slower", "as fast"
@@ -62,7 +107,11 @@ func amount(metric Metric, c Contrast) string {
 }
 
 func interval(c Contrast) string {
-	return fmt.Sprintf("%s to %s", signed(c.Low-1), signed(c.High-1))
+	low, high := signed(c.Low-1), signed(c.High-1)
+	if low == high {
+		low, high = fmt.Sprintf("%+.2f %%", 100*(c.Low-1)), fmt.Sprintf("%+.2f %%", 100*(c.High-1))
+	}
+	return strings.ReplaceAll(low+" to "+high, "-", "−")
 }
 
 // signed writes a share with its sign: "+22 %".

@@ -12,7 +12,9 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"runtime"
 
+	"github.com/klauspost/compress/zstd"
 	"github.com/pressly/goose/v3"
 	_ "modernc.org/sqlite" // the database driver
 )
@@ -27,6 +29,9 @@ const applicationID = 1330072642
 type Logbook struct {
 	database *sql.DB
 	path     string
+	// Samples are kept compressed. Both may be used by several goroutines.
+	encoder *zstd.Encoder
+	decoder *zstd.Decoder
 }
 
 // DefaultPath is where the logbook is when nobody says otherwise:
@@ -70,11 +75,23 @@ func open(path string) (*Logbook, error) {
 		return nil, fmt.Errorf("could not open the logbook %s: %w", path, err)
 	}
 	book := &Logbook{database: database, path: path}
+	if err := book.prepareCompression(); err != nil {
+		_ = database.Close()
+		return nil, err
+	}
 	if err := book.prepare(); err != nil {
 		_ = database.Close()
 		return nil, err
 	}
 	return book, nil
+}
+
+func (l *Logbook) prepareCompression() (err error) {
+	if l.encoder, err = zstd.NewWriter(nil, zstd.WithEncoderConcurrency(runtime.GOMAXPROCS(0)), zstd.WithLowerEncoderMem(true)); err != nil {
+		return err
+	}
+	l.decoder, err = zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(largestSamples))
+	return err
 }
 
 // source is the database driver's name for the file, with each connection's
@@ -83,7 +100,7 @@ func open(path string) (*Logbook, error) {
 func source(path string) string {
 	settings := url.Values{"_pragma": {
 		"busy_timeout(10000)", "journal_mode(WAL)", "synchronous(FULL)", "foreign_keys(ON)",
-	}}
+	}, "_txlock": {"immediate"}}
 	return (&url.URL{Scheme: "file", Opaque: (&url.URL{Path: path}).EscapedPath(), RawQuery: settings.Encode()}).String()
 }
 
@@ -97,7 +114,7 @@ func (l *Logbook) prepare() error {
 	if err != nil {
 		return err
 	}
-	provider, err := goose.NewProvider(goose.DialectSQLite3, l.database, files)
+	provider, err := goose.NewProvider(goose.DialectSQLite3, l.database, files, goose.WithGoMigrations(fillFinding()))
 	if err != nil {
 		return l.unusable(err)
 	}
@@ -150,4 +167,7 @@ func (l *Logbook) unusable(err error) error {
 func (l *Logbook) Path() string { return l.path }
 
 // Close closes the logbook.
-func (l *Logbook) Close() error { return l.database.Close() }
+func (l *Logbook) Close() error {
+	l.decoder.Close()
+	return errors.Join(l.encoder.Close(), l.database.Close())
+}

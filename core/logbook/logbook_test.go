@@ -100,7 +100,7 @@ func TestReferences(t *testing.T) {
 			t.Errorf("%q: error is %v, want one with %q", reference, err, want)
 		}
 	}
-	summaries, err := book.List()
+	summaries, _, err := book.List(Filter{})
 	if err != nil || len(summaries) != 3 || summaries[0].ID != "k3zzabcdef" || summaries[2].Name != "ebb" || summaries[0].Passes != 2 {
 		t.Errorf("the list is %+v, %v", summaries, err)
 	}
@@ -134,7 +134,7 @@ func TestDiscard(t *testing.T) {
 	if err := book.Discard(s.ID); err != nil {
 		t.Fatal(err)
 	}
-	if summaries, _ := book.List(); len(summaries) != 0 {
+	if summaries, _, _ := book.List(Filter{}); len(summaries) != 0 {
 		t.Errorf("%d sessions are left", len(summaries))
 	}
 	if err := book.Finish(s); err == nil {
@@ -226,7 +226,7 @@ func TestTwoProgramsWriteAtOnce(t *testing.T) {
 			t.Error(err)
 		}
 	}
-	if summaries, _ := book.List(); len(summaries) != 40 {
+	if summaries, _, _ := book.List(Filter{}); len(summaries) != 40 {
 		t.Errorf("%d sessions were kept, want 40", len(summaries))
 	}
 }

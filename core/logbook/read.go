@@ -6,52 +6,9 @@ import (
 	"errors"
 	"fmt"
 	"strings"
-	"time"
 
 	"opengauge/core/session"
 )
-
-// Summary is a session in a list.
-type Summary struct {
-	ID        string        `json:"id"`
-	Name      string        `json:"name"`
-	Started   time.Time     `json:"started"`
-	State     session.State `json:"state"`
-	Simulated bool          `json:"simulated"`
-	Plan      string        `json:"plan"`
-	Target    string        `json:"target"`
-	Passes    int           `json:"passes"`
-}
-
-// newestFirst is the order of lists, and what "latest" means: of two sessions
-// that started in the same millisecond, the one that was kept last.
-const newestFirst = ` ORDER BY started_ms DESC, rowid DESC`
-
-// List gives the sessions, newest first.
-func (l *Logbook) List() ([]Summary, error) {
-	rows, err := l.database.Query(
-		`SELECT id, name, started_ms, state, simulated, plan, target,
-		        (SELECT count(*) FROM passes WHERE session = id)
-		 FROM sessions` + newestFirst)
-	if err != nil {
-		return nil, l.unusable(err)
-	}
-	defer rows.Close()
-	summaries := []Summary{}
-	for rows.Next() {
-		var s Summary
-		var started int64
-		if err := rows.Scan(&s.ID, &s.Name, &started, &s.State, &s.Simulated, &s.Plan, &s.Target, &s.Passes); err != nil {
-			return nil, l.unusable(err)
-		}
-		s.Started = time.UnixMilli(started).UTC()
-		summaries = append(summaries, s)
-	}
-	if err := rows.Err(); err != nil {
-		return nil, l.unusable(err)
-	}
-	return summaries, nil
-}
 
 // Load gives the session that a reference means: an id, a name, "latest", or
 // the start of an id. A reference that means several is an error that lists
@@ -67,6 +24,22 @@ func (l *Logbook) Load(reference string) (*session.Session, error) {
 	}
 	return s, nil
 }
+
+// LoadBrief gives the session that a reference means, without its samples.
+func (l *Logbook) LoadBrief(reference string) (*session.Session, error) {
+	id, err := l.resolve(reference)
+	if err != nil {
+		return nil, err
+	}
+	s, err := brief(l.database, id)
+	if err != nil {
+		return nil, fmt.Errorf("reading session %s from the logbook %s: %w", id, l.path, err)
+	}
+	return s, nil
+}
+
+// Resolve gives the id of the session that a reference means.
+func (l *Logbook) Resolve(reference string) (string, error) { return l.resolve(reference) }
 
 // HasName says whether a session of that name is kept.
 func (l *Logbook) HasName(name string) (bool, error) {
@@ -86,7 +59,7 @@ func (l *Logbook) resolve(reference string) (string, error) {
 	ways := []struct{ query, argument string }{
 		{`SELECT id FROM sessions WHERE id = ?`, reference},
 		{`SELECT id FROM sessions WHERE name = ?`, reference},
-		{`SELECT id FROM sessions WHERE substr(id, 1, length(?1)) = ?1 AND ?1 <> ''`, reference},
+		{`SELECT id FROM sessions WHERE id >= ?1 AND id < ?1 || '~' AND ?1 <> ''`, reference},
 	}
 	for _, way := range ways {
 		found, err := l.ids(way.query, way.argument)
@@ -110,20 +83,11 @@ func first(found []string) string {
 }
 
 func (l *Logbook) ids(query string, arguments ...any) ([]string, error) {
-	rows, err := l.database.Query(query, arguments...)
+	found, err := queryTexts(l.database, query, arguments...)
 	if err != nil {
 		return nil, l.unusable(err)
 	}
-	defer rows.Close()
-	var found []string
-	for rows.Next() {
-		var id string
-		if err := rows.Scan(&id); err != nil {
-			return nil, l.unusable(err)
-		}
-		found = append(found, id)
-	}
-	return found, rows.Err()
+	return found, nil
 }
 
 func (l *Logbook) load(id string) (*session.Session, error) {
@@ -160,7 +124,7 @@ func (l *Logbook) passes(id string) ([]session.Pass, error) {
 		if err := json.Unmarshal([]byte(document), &pass); err != nil {
 			return nil, err
 		}
-		if pass.Samples, err = unpackSamples(packed); err != nil {
+		if pass.Samples, err = l.unpackSamples(packed); err != nil {
 			return nil, fmt.Errorf("samples of pass %d: %w", pass.Index, err)
 		}
 		passes = append(passes, pass)

@@ -1,10 +1,10 @@
 package logbook
 
 import (
+	"database/sql"
 	"encoding/json"
+	"errors"
 	"fmt"
-
-	"github.com/klauspost/compress/zstd"
 
 	"opengauge/core/session"
 )
@@ -26,20 +26,20 @@ func (l *Logbook) Begin(s *session.Session) error {
 
 // AddPass adds a pass to a session that was begun.
 func (l *Logbook) AddPass(id string, pass session.Pass) error {
-	samples, err := packSamples(pass.Samples)
+	packed, err := l.pack(pass)
 	if err != nil {
 		return err
 	}
-	pass.Samples = nil
-	document, err := json.Marshal(pass)
-	if err != nil {
+	return l.change(func(tx *sql.Tx) error {
+		_, err := tx.Exec(
+			`INSERT INTO passes (session, position, document, samples)
+			 SELECT ?1, count(*), ?2, ?3 FROM passes WHERE session = ?1`,
+			id, packed.document, packed.samples)
+		if err == nil {
+			_, err = tx.Exec(`UPDATE sessions SET passes = passes + 1 WHERE id = ?`, id)
+		}
 		return err
-	}
-	_, err = l.database.Exec(
-		`INSERT INTO passes (session, position, document, samples)
-		 SELECT ?1, count(*), ?2, ?3 FROM passes WHERE session = ?1`,
-		id, string(document), samples)
-	return err
+	})
 }
 
 // Finish records how a session ended.
@@ -48,14 +48,28 @@ func (l *Logbook) Finish(s *session.Session) error {
 	if err != nil {
 		return err
 	}
-	result, err := l.database.Exec(`UPDATE sessions SET state = ?, document = ? WHERE id = ?`, s.State, document, s.ID)
+	return l.change(func(tx *sql.Tx) error {
+		result, err := tx.Exec(`UPDATE sessions SET state = ?, document = ? WHERE id = ?`, s.State, document, s.ID)
+		if err != nil {
+			return err
+		}
+		if changed, err := result.RowsAffected(); err == nil && changed == 0 {
+			return fmt.Errorf("session %s is not in the logbook any more", s.ID)
+		}
+		return makeFindable(tx, s)
+	})
+}
+
+// change makes several changes together, or none.
+func (l *Logbook) change(make func(*sql.Tx) error) error {
+	tx, err := l.database.Begin()
 	if err != nil {
 		return err
 	}
-	if changed, err := result.RowsAffected(); err == nil && changed == 0 {
-		return fmt.Errorf("session %s is not in the logbook any more", s.ID)
+	if err := make(tx); err != nil {
+		return errors.Join(err, tx.Rollback())
 	}
-	return nil
+	return tx.Commit()
 }
 
 // Discard forgets a session.
@@ -72,29 +86,29 @@ func header(s *session.Session) (string, error) {
 	return string(document), err
 }
 
-func packSamples(samples []session.Sample) ([]byte, error) {
-	plain, err := json.Marshal(samples)
+// packed is a pass as a row has it.
+type packed struct {
+	document string
+	samples  []byte
+}
+
+// pack writes a pass and, apart from it, its samples.
+func (l *Logbook) pack(pass session.Pass) (packed, error) {
+	plain, err := json.Marshal(pass.Samples)
 	if err != nil {
-		return nil, err
+		return packed{}, err
 	}
-	encoder, err := zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1))
-	if err != nil {
-		return nil, err
-	}
-	return encoder.EncodeAll(plain, nil), encoder.Close()
+	pass.Samples = nil
+	document, err := json.Marshal(pass)
+	return packed{document: string(document), samples: l.encoder.EncodeAll(plain, nil)}, err
 }
 
 // largestSamples bounds what a damaged row can make the reader allocate: a
 // week of one-second samples with many sensors.
 const largestSamples = 1 << 30
 
-func unpackSamples(packed []byte) ([]session.Sample, error) {
-	decoder, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(largestSamples))
-	if err != nil {
-		return nil, err
-	}
-	defer decoder.Close()
-	plain, err := decoder.DecodeAll(packed, nil)
+func (l *Logbook) unpackSamples(packed []byte) ([]session.Sample, error) {
+	plain, err := l.decoder.DecodeAll(packed, nil)
 	if err != nil {
 		return nil, err
 	}

@@ -87,3 +87,14 @@ func isKey(key string) bool {
 	}
 	return key != ""
 }
+
+// maxTagLength keeps tags readable in lists.
+const maxTagLength = 40
+
+// CheckTag says whether a session may be tagged so.
+func CheckTag(tag string) error {
+	if tag == "" || len(tag) > maxTagLength || strings.ContainsAny(tag, ", ") {
+		return fmt.Errorf("%q is no tag; use a word without spaces and commas, of at most %d bytes", tag, maxTagLength)
+	}
+	return checkPrintable("tag", tag)
+}

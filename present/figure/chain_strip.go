@@ -120,6 +120,14 @@ func ChainStripOf(s *session.Session, notation unit.Notation) (ChainStrip, bool)
 	return strip, true
 }
 
+// FlowValue is what was measured through the chain, or 0.
+func (c ChainStrip) FlowValue() float64 {
+	if c.Flow == nil {
+		return 0
+	}
+	return c.Flow.Value
+}
+
 // Summary says in words what the strip shows.
 func (c ChainStrip) Summary() string {
 	text := "Chain from host to storage, usable " + c.Unit + ": "

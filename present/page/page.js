@@ -1,5 +1,5 @@
 "use strict";
-// Draws each heat trace and depth map from the data that the page carries.
+// Draws each figure from the data that the page carries.
 (function () {
   const data = JSON.parse(document.getElementById("data").textContent);
   const dark = window.matchMedia("(prefers-color-scheme: dark)");
@@ -73,7 +73,7 @@
     const ceiling = trace.ceiling && trace.ceiling.value <= 4 * high ? trace.ceiling.value : 0;
     return {
       animation: !still.matches, textStyle: { fontFamily: "system-ui, sans-serif" },
-      legend: { top: 0, textStyle: axisText },
+      legend: { show: false },
       tooltip: { trigger: "axis", valueFormatter: function (value) { return value === undefined ? "" : grouped(Number(value.toPrecision(4))); } },
       axisPointer: { link: [{ xAxisIndex: "all" }] },
       grid: [{ left: 76, right: 24, top: 62, height: 220 }, { left: 76, right: 24, top: 306, height: 76 }],
@@ -117,6 +117,12 @@
     };
   }
 
+  // Whether the figures of a hop stand where those of the flow would.
+  function crowded(strip, at) {
+    const above = (strip.hops[at].high - strip.flow.value) / strip.top;
+    return above > -0.12 && above < 0.15;
+  }
+
   function stripOption(strip) {
     const ink = colour("ink"), grey = colour("grey"), flow = colour(strip.flow && strip.flow.writes ? "indigo" : "teal");
     const names = strip.hops.map(function (hop) { return hop.standard + "\n" + hop.name + (hop.mark ? "\n\u25b2 " + hop.mark : ""); });
@@ -135,7 +141,7 @@
       series[0].markArea = { silent: true, itemStyle: { color: flow, opacity: 0.45 }, data: [[{ yAxis: 0 }, { yAxis: strip.flow.value }]] };
       series[0].markLine = {
         silent: true, symbol: "none", lineStyle: { color: flow, width: 3, type: "solid" }, data: [{ yAxis: strip.flow.value }],
-        label: { position: "insideEndTop", color: ink, fontWeight: "bold", formatter: "measured: " + strip.flow.text }
+        label: { position: crowded(strip, strip.hops.length - 1) && !crowded(strip, 0) ? "insideStartTop" : "insideEndTop", color: ink, fontWeight: "bold", formatter: "measured: " + strip.flow.text }
       };
     }
     return {
@@ -153,7 +159,7 @@
     const levels = Array.from(new Set(ladder.loads.flatMap(function (load) { return load.rungs.map(function (rung) { return rung.fill; }); }))).sort(function (a, b) { return a - b; });
     const decals = ["none", "rect", "circle", "triangle"];
     return {
-      animation: !still.matches, textStyle: { fontFamily: "system-ui, sans-serif" }, legend: { top: 0, textStyle: { color: ink } },
+      animation: !still.matches, textStyle: { fontFamily: "system-ui, sans-serif" }, legend: { show: false },
       tooltip: { trigger: "item", formatter: function (p) { return p.seriesName + ", " + p.name + ": " + p.data.text + " " + ladder.unit + ", " + Math.round(p.data.of * 100) + " %"; } },
       grid: { left: 76, right: 24, top: 70, bottom: 56 },
       xAxis: { type: "category", data: levels.map(function (fill) { return Math.round(fill * 100) + " %"; }), name: "full", nameLocation: "middle", nameGap: 30, nameTextStyle: { color: ink }, axisLabel: { color: ink } },
@@ -171,23 +177,102 @@
     };
   }
 
-  function show(id, made) {
+  // Lines can be switched off one at a time, and the time axis zoomed, with the
+  // keyboard too: each has a button.
+  function button(text, press, parent) {
+    const made = document.createElement("button");
+    made.type = "button";
+    made.textContent = text;
+    made.addEventListener("click", function () { press(made); });
+    parent.appendChild(made);
+    return made;
+  }
+
+  function zoom(chart, factor) {
+    const range = chart.getOption().dataZoom[0];
+    const middle = (range.start + range.end) / 2, half = Math.min((range.end - range.start) / 2 * factor, 50);
+    const from = Math.min(Math.max(middle - half, 0), 100 - 2 * half);
+    chart.dispatchAction({ type: "dataZoom", dataZoomIndex: 0, start: from, end: from + 2 * half });
+  }
+
+  function move(chart, share) {
+    const range = chart.getOption().dataZoom[0];
+    const width = range.end - range.start, from = Math.min(Math.max(range.start + share * width, 0), 100 - width);
+    chart.dispatchAction({ type: "dataZoom", dataZoomIndex: 0, start: from, end: from + width });
+  }
+
+  function tools(place, chart, made) {
+    const bar = document.createElement("div");
+    bar.className = "tools";
+    bar.setAttribute("role", "group");
+    bar.setAttribute("aria-label", "Lines and zoom of this figure");
+    place.insertAdjacentElement("beforebegin", bar);
+    if (made.legend && made.series.length > 1) {
+      made.series.forEach(function (series) {
+        const toggle = button("", function (pressed) {
+          const on = pressed.getAttribute("aria-pressed") !== "true";
+          pressed.setAttribute("aria-pressed", String(on));
+          chart.dispatchAction({ type: on ? "legendSelect" : "legendUnSelect", name: series.name });
+        }, bar);
+        const sample = document.createElement("span");
+        sample.className = "line";
+        sample.setAttribute("aria-hidden", "true");
+        sample.style.borderColor = series.itemStyle.color;
+        sample.style.borderTopStyle = series.lineStyle && series.lineStyle.type || "solid";
+        toggle.append(sample, series.name);
+        toggle.setAttribute("aria-pressed", "true");
+      });
+    }
+    if (made.dataZoom) {
+      button("zoom in", function () { zoom(chart, 0.5); }, bar);
+      button("zoom out", function () { zoom(chart, 2); }, bar);
+      button("earlier", function () { move(chart, -0.5); }, bar);
+      button("later", function () { move(chart, 0.5); }, bar);
+      button("all", function () { chart.dispatchAction({ type: "dataZoom", dataZoomIndex: 0, start: 0, end: 100 }); }, bar);
+    }
+    if (!bar.childElementCount) { bar.remove(); }
+  }
+
+  function show(id) {
+    const place = document.getElementById(id), made = options.get(id)();
     let chart = charts.get(id);
     if (!chart) {
-      chart = echarts.init(document.getElementById(id), null, { renderer: "svg" });
+      chart = echarts.init(place, null, { renderer: "svg" });
       charts.set(id, chart);
+      chart.setOption(made);
+      tools(place, chart, made);
+      return;
     }
-    chart.setOption(made, true);
+    chart.setOption(made);
   }
 
-  function draw() {
-    Object.entries(data.traces).forEach(function (entry) { show(entry[0], option(entry[1])); });
-    data.ladders.forEach(function (ladder) { show(ladder.id, ladderOption(ladder)); });
-    data.strips.forEach(function (strip) { show(strip.id, stripOption(strip)); });
-    data.maps.forEach(function (map) { show(map.id, mapOption(map)); });
-  }
+  // What each figure is made of, by the id of its place. A figure is drawn when it
+  // comes near to the window: a long report opens at once.
+  const options = new Map();
+  Object.entries(data.traces).forEach(function (entry) { options.set(entry[0], function () { return option(entry[1]); }); });
+  data.ladders.forEach(function (ladder) { options.set(ladder.id, function () { return ladderOption(ladder); }); });
+  data.strips.forEach(function (strip) { options.set(strip.id, function () { return stripOption(strip); }); });
+  data.maps.forEach(function (map) { options.set(map.id, function () { return mapOption(map); }); });
 
-  draw();
-  dark.addEventListener("change", draw);
+  const near = new IntersectionObserver(function (entries) {
+    entries.forEach(function (entry) {
+      if (entry.isIntersecting && !charts.has(entry.target.id)) { show(entry.target.id); }
+    });
+  }, { rootMargin: "400px" });
+  options.forEach(function (_, id) { near.observe(document.getElementById(id)); });
+
+  function redraw() { charts.forEach(function (_, id) { show(id); }); }
+  dark.addEventListener("change", redraw);
   window.addEventListener("resize", function () { charts.forEach(function (chart) { chart.resize(); }); });
+
+  // On paper everything is drawn, in the colours of paper.
+  window.addEventListener("beforeprint", function () {
+    document.documentElement.classList.add("printing");
+    options.forEach(function (_, id) { show(id); charts.get(id).resize(); });
+  });
+  window.addEventListener("afterprint", function () {
+    document.documentElement.classList.remove("printing");
+    charts.forEach(function (chart) { chart.resize(); });
+    redraw();
+  });
 })();

@@ -10,15 +10,16 @@ import (
 	"opengauge/core/plan"
 	"opengauge/core/session"
 	"opengauge/core/unit"
+	"opengauge/present/article"
 )
 
 func written(t *testing.T, s *session.Session, findings ...session.Finding) string {
 	t.Helper()
 	var out bytes.Buffer
-	err := Write(&out, Report{
+	err := Write(&out, article.New(article.Report{
 		Title: "Ebb <b>& flood", Sessions: []*session.Session{s},
 		Findings: map[string][]session.Finding{s.ID: findings}, Program: "test", Written: time.Unix(0, 0).UTC(),
-	})
+	}))
 	if err != nil {
 		t.Fatal(err)
 	}

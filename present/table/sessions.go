@@ -4,6 +4,7 @@ import (
 	"maps"
 	"slices"
 	"strconv"
+	"strings"
 
 	"opengauge/core/logbook"
 	"opengauge/core/session"
@@ -13,12 +14,12 @@ import (
 // Sessions is the table of what a logbook keeps.
 func Sessions(summaries []logbook.Summary) Table {
 	t := Table{Columns: []Column{
-		text("id"), text("name"), text("started"), text("target"), text("plan"), number("passes"), text("state"),
+		text("id"), text("name"), text("started"), text("target"), text("plan"), number("passes"), text("state"), text("tags"),
 	}}
 	for _, s := range summaries {
 		t.Rows = append(t.Rows, []string{
 			s.ID, s.Name, s.Started.Local().Format("2006-01-02 15:04:05"), Marked(s.Target, s.Simulated), s.Plan,
-			strconv.Itoa(s.Passes), string(s.State),
+			strconv.Itoa(s.Passes), string(s.State), strings.Join(s.Tags, ", "),
 		})
 	}
 	return t

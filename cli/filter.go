@@ -1,0 +1,85 @@
+package cli
+
+import (
+	"fmt"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"opengauge/core/logbook"
+	"opengauge/core/session"
+)
+
+// filterFlags say which sessions of the logbook are meant.
+type filterFlags struct {
+	name, plan, since, until string
+	tags, conditions         []string
+}
+
+func (f *filterFlags) add(cmd *cobra.Command) {
+	set := cmd.Flags()
+	set.StringVar(&f.name, "name", "", "only sessions whose name holds this")
+	set.StringVar(&f.plan, "plan", "", "only sessions of this plan")
+	set.StringArrayVar(&f.tags, "tag", nil, "only sessions with this tag; may be repeated")
+	set.StringArrayVar(&f.conditions, "condition", nil, "only sessions with this key=value; may be repeated")
+	set.StringVar(&f.since, "since", "", "only sessions from this day on, or from so long ago: 2026-05-01, 2026-05-01T12:00:00Z, 72h")
+	set.StringVar(&f.until, "until", "", "only sessions before this day, or before so long ago")
+	_ = cmd.RegisterFlagCompletionFunc("plan", completePlans)
+}
+
+// filter reads the flags. Every error is one of usage.
+func (f *filterFlags) filter(references []string) (logbook.Filter, error) {
+	made := logbook.Filter{References: references, Name: f.name, Plan: f.plan, Tags: f.tags}
+	var err error
+	if made.Conditions, err = session.ParseConditions(f.conditions); err != nil {
+		return made, usageError{err}
+	}
+	if made.Since, err = parseMoment("since", f.since); err != nil {
+		return made, err
+	}
+	made.Until, err = parseMoment("until", f.until)
+	return made, err
+}
+
+// parseMoment reads a day, a time, or how long ago.
+func parseMoment(flag, text string) (time.Time, error) {
+	if text == "" {
+		return time.Time{}, nil
+	}
+	for _, layout := range []string{time.RFC3339, "2006-01-02T15:04", "2006-01-02"} {
+		if moment, err := time.ParseInLocation(layout, text, time.Local); err == nil {
+			return moment, nil
+		}
+	}
+	if ago, err := time.ParseDuration(text); err == nil && ago >= 0 {
+		return time.Now().Add(-ago), nil
+	}
+	return time.Time{}, usageError{fmt.Errorf("--%s %q is no day, no time and no duration; write 2026-05-01, 2026-05-01T12:00:00Z or 72h", flag, text)}
+}
+
+// briefSessions reads the sessions that are named, or else those that the filter
+// means, oldest first, without their samples.
+func (e *environment) briefSessions(references []string, filter logbook.Filter) ([]*session.Session, error) {
+	book, err := e.openLogbook()
+	if err != nil {
+		return nil, err
+	}
+	defer book.Close()
+	filter.References = nil
+	if len(references) == 0 {
+		ids, err := book.IDs(filter)
+		if err != nil {
+			return nil, err
+		}
+		for at := len(ids) - 1; at >= 0; at-- {
+			references = append(references, ids[at])
+		}
+	}
+	sessions := make([]*session.Session, len(references))
+	for at, reference := range references {
+		if sessions[at], err = book.LoadBrief(reference); err != nil {
+			return nil, err
+		}
+	}
+	return sessions, nil
+}

@@ -1,0 +1,159 @@
+package cli
+
+import (
+	"bufio"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"opengauge/core/exchange"
+	"opengauge/core/logbook"
+	"opengauge/core/session"
+	"opengauge/present/term"
+)
+
+// exportFlags are what export is told besides its sessions.
+type exportFlags struct {
+	out, format, table string
+	anonymous, all     bool
+	filter             filterFlags
+}
+
+func newLogbookExport(env *environment) *cobra.Command {
+	flags := &exportFlags{}
+	cmd := &cobra.Command{
+		Use:   "export [SESSION...]",
+		Short: "Write sessions in an open format",
+		Long: `Export writes sessions as JSON (whole), as CSV or Parquet (a table of passes, or of
+samples), or as OpenMetrics text. The ending of --out says which: .json, .json.gz,
+.json.zst, .csv, .parquet, .txt; without --out it writes JSON, or --format, to
+standard output. What import reads back is in docs/formats.md.
+
+Say which sessions: by id or name, with filters, or --all. With --anonymous,
+serial numbers, names of hosts and users, and paths are replaced everywhere; they
+stay distinguishable.`,
+		Example: `  opengauge logbook export stick-fan > stick-fan.json
+  opengauge logbook export --all --out everything.json.gz
+  opengauge logbook export --tag deck --out deck.parquet --table samples
+  opengauge logbook export --since 72h --anonymous --out to-share.json`,
+		ValidArgsFunction: env.completeSessions,
+		RunE:              func(_ *cobra.Command, arguments []string) error { return env.exportSessions(arguments, flags) },
+	}
+	set := cmd.Flags()
+	set.StringVar(&flags.out, "out", "", "the file to write")
+	set.StringVar(&flags.format, "format", "", "the format where no file's name says it: "+strings.Join(exchange.FormatNames, ", "))
+	set.StringVar(&flags.table, "table", string(exchange.Passes), "the table of CSV and Parquet: "+strings.Join(exchange.TableNames, ", "))
+	set.BoolVar(&flags.anonymous, "anonymous", false, "replace serial numbers, names of hosts and users, and paths")
+	set.BoolVar(&flags.all, "all", false, "export every session")
+	flags.filter.add(cmd)
+	_ = cmd.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(exchange.FormatNames, cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("table", cobra.FixedCompletions(exchange.TableNames, cobra.ShellCompDirectiveNoFileComp))
+	return cmd
+}
+
+// exporting is a checked export command.
+type exporting struct {
+	filter      logbook.Filter
+	format      exchange.Format
+	compression exchange.Compression
+	table       exchange.Table
+	anonymous   *exchange.Anonymous // or nil
+}
+
+func (f *exportFlags) check(references []string) (exporting, error) {
+	made := exporting{format: exchange.JSON}
+	var err error
+	if made.filter, err = f.filter.filter(references); err != nil {
+		return made, err
+	}
+	if !made.filter.Narrow() && !f.all {
+		return made, usageError{errors.New("say which sessions to export: by id or name, with a filter, or --all")}
+	}
+	if f.out != "" {
+		if made.format, made.compression, err = exchange.FormatOf(f.out); err != nil {
+			return made, usageError{fmt.Errorf("--out: %w", err)}
+		}
+	}
+	if f.format != "" {
+		if made.format, err = exchange.ParseFormat(f.format); err != nil {
+			return made, usageError{fmt.Errorf("--format: %w", err)}
+		}
+	}
+	if made.table, err = exchange.ParseTable(f.table); err != nil {
+		return made, usageError{fmt.Errorf("--table: %w", err)}
+	}
+	if f.anonymous {
+		made.anonymous = exchange.NewAnonymous()
+	}
+	return made, nil
+}
+
+func (e *environment) exportSessions(references []string, flags *exportFlags) error {
+	ask, err := flags.check(references)
+	if err != nil {
+		return err
+	}
+	book, err := e.openLogbook()
+	if err != nil {
+		return err
+	}
+	defer book.Close()
+	ids, err := book.IDs(ask.filter)
+	if err != nil {
+		return err
+	}
+	if len(ids) == 0 {
+		return errors.New("no session is left by the filters; see opengauge logbook list")
+	}
+	if flags.out == "" {
+		out := bufio.NewWriter(e.stdout)
+		err = errors.Join(exportTo(out, book, ids, ask, func(int) {}), out.Flush())
+	} else {
+		counter := term.NewCounter(term.NewScreen(e.stderr), "exported", len(ids))
+		err = writeFile(flags.out, func(w io.Writer) error { return exportTo(w, book, ids, ask, counter.Tell) })
+		counter.Done()
+	}
+	if err != nil {
+		return err
+	}
+	screen := term.NewScreen(e.stderr)
+	if flags.out != "" {
+		screen.Printf("wrote %d sessions to %s\n", len(ids), flags.out)
+	}
+	if ask.anonymous != nil {
+		screen.Println("replaced " + ask.anonymous.Removed())
+	}
+	return nil
+}
+
+// exportTo writes sessions, the oldest first.
+func exportTo(w io.Writer, book *logbook.Logbook, ids []string, ask exporting, tell func(int)) error {
+	out, err := exchange.NewWriter(w, ask.format, ask.compression, ask.table, len(ids))
+	if err != nil {
+		return err
+	}
+	for at := range ids {
+		s, err := book.Load(ids[len(ids)-1-at])
+		if err != nil {
+			return err
+		}
+		if s, err = ask.hide(s); err != nil {
+			return err
+		}
+		if err := out.Add(s); err != nil {
+			return err
+		}
+		tell(at + 1)
+	}
+	return out.Close()
+}
+
+func (x exporting) hide(s *session.Session) (*session.Session, error) {
+	if x.anonymous == nil {
+		return s, nil
+	}
+	return x.anonymous.Session(s)
+}

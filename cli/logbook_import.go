@@ -1,0 +1,103 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"iter"
+
+	"github.com/spf13/cobra"
+
+	"opengauge/core/exchange"
+	"opengauge/core/logbook"
+	"opengauge/core/session"
+	"opengauge/present/term"
+)
+
+func newLogbookImport(env *environment) *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "import FILE...",
+		Short: "Add sessions from files, or another logbook whole",
+		Long: `Import adds the sessions of files that export wrote (JSON, CSV or Parquet; tables
+of samples go with the tables of passes in the same command), or all of another
+lab's logbook. A session that is there already is left as it is, so that importing
+twice changes nothing; one that has the same id and differs is told.`,
+		Example: `  opengauge logbook import deck.json.gz
+  opengauge logbook import passes.parquet samples.parquet
+  opengauge logbook import ../other-lab/logbook.db`,
+		Args: cobra.MinimumNArgs(1),
+		RunE: func(_ *cobra.Command, arguments []string) error { return env.importSessions(arguments) },
+	}
+	cmd.Flags().BoolVar(&env.json, "json", false, "print what was done as JSON")
+	return cmd
+}
+
+// importRecord is what logbook import --json prints.
+type importRecord struct {
+	Format string `json:"format"`
+	logbook.Imported
+}
+
+func (e *environment) importSessions(names []string) (err error) {
+	book, err := e.createLogbook()
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, book.Close()) }()
+	done := logbook.Imported{Conflicting: []string{}}
+	add := func(more logbook.Imported) {
+		done.Added, done.Known = done.Added+more.Added, done.Known+more.Known
+		done.Conflicting = append(done.Conflicting, more.Conflicting...)
+	}
+	var files []string
+	for _, name := range names {
+		if !logbook.IsLogbook(name) {
+			files = append(files, name)
+			continue
+		}
+		merged, err := book.MergeFrom(name)
+		if add(merged); err != nil {
+			return e.importFailed(done, err)
+		}
+	}
+	counter := term.NewCounter(term.NewScreen(e.stderr), "read", 0)
+	imported, err := book.Import(counted(exchange.Read(files), counter.Tell))
+	counter.Done()
+	if add(imported); err != nil {
+		return e.importFailed(done, err)
+	}
+	return e.showImported(done)
+}
+
+// counted tells how far a sequence is.
+func counted(sessions iter.Seq2[*session.Session, error], tell func(int)) iter.Seq2[*session.Session, error] {
+	return func(yield func(*session.Session, error) bool) {
+		count := 0
+		for s, err := range sessions {
+			if !yield(s, err) {
+				return
+			}
+			count++
+			tell(count)
+		}
+	}
+}
+
+// importFailed says what was kept of an import that failed.
+func (e *environment) importFailed(done logbook.Imported, err error) error {
+	if done.Added == 0 {
+		return err
+	}
+	return fmt.Errorf("%w; the %d sessions before that were added and kept", err, done.Added)
+}
+
+func (e *environment) showImported(done logbook.Imported) error {
+	if e.json {
+		return e.writeJSON(importRecord{"opengauge.import/1", done})
+	}
+	screen := e.screen()
+	screen.Printf("added %d sessions; %d were there already\n", done.Added, done.Known)
+	for _, id := range done.Conflicting {
+		screen.Paragraph("  ", "session "+id+" is there already and differs; the logbook's own was kept")
+	}
+	return nil
+}

@@ -1,0 +1,232 @@
+package exchange
+
+import (
+	"bufio"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"iter"
+	"regexp"
+	"runtime"
+	"strings"
+
+	"opengauge/core/session"
+)
+
+// SessionsFormat names the form of a JSON document with several sessions.
+const SessionsFormat = "opengauge.sessions/1"
+
+// jsonWriter writes one session as its document, and several in a list.
+type jsonWriter struct {
+	out   *bufio.Writer
+	list  bool
+	count int
+}
+
+func newJSONWriter(w io.Writer, count int) *jsonWriter {
+	return &jsonWriter{out: bufio.NewWriterSize(w, 1<<16), list: count != 1}
+}
+
+func (w *jsonWriter) Add(s *session.Session) error {
+	if w.list && w.count == 0 {
+		w.begin()
+	}
+	if w.count > 0 {
+		_, _ = w.out.WriteString(",\n")
+	}
+	w.count++
+	document, err := json.Marshal(s)
+	if err != nil {
+		return err
+	}
+	_, err = w.out.Write(document)
+	return err
+}
+
+func (w *jsonWriter) begin() { fmt.Fprintf(w.out, `{"format":%q,"sessions":[`+"\n", SessionsFormat) }
+
+func (w *jsonWriter) Close() error {
+	if w.list {
+		if w.count == 0 {
+			w.begin()
+		}
+		_, _ = w.out.WriteString("\n]}")
+	}
+	_, _ = w.out.WriteString("\n")
+	return w.out.Flush()
+}
+
+// largestDocument is the most that one session may take: a week of samples with
+// many sensors takes a tenth.
+const largestDocument = 1 << 30
+
+// bounded is a reader that ends with an error where one session is too large.
+type bounded struct {
+	r    io.Reader
+	left int
+}
+
+func (b *bounded) Read(p []byte) (int, error) {
+	if b.left <= 0 {
+		return 0, fmt.Errorf("a session of more than %d bytes is not read", largestDocument)
+	}
+	n, err := b.r.Read(p[:min(len(p), b.left)])
+	b.left -= n
+	return n, err
+}
+
+var formatKey = regexp.MustCompile(`"format"\s*:\s*"([^"]{0,100})"`)
+
+// readJSON gives the sessions of documents that follow each other: session
+// documents, or lists of them.
+func readJSON(r io.Reader) iter.Seq2[*session.Session, error] {
+	return inOrder(func(yield func(json.RawMessage, error) bool) {
+		limit := &bounded{r: r, left: largestDocument}
+		buffered := bufio.NewReaderSize(limit, 1<<16)
+		begin, err := buffered.Peek(1 << 12)
+		if err != nil && !errors.Is(err, io.EOF) {
+			yield(nil, err)
+			return
+		}
+		found := formatKey.FindSubmatch(begin)
+		decoder := json.NewDecoder(buffered)
+		switch {
+		case found == nil:
+			yield(nil, errors.New("this is not a session: it does not begin with a \"format\""))
+		case string(found[1]) == SessionsFormat:
+			readList(decoder, limit, yield)
+		default:
+			readDocuments(decoder, limit, yield)
+		}
+	}, parseSession)
+}
+
+func readDocuments(decoder *json.Decoder, limit *bounded, yield func(json.RawMessage, error) bool) {
+	for {
+		limit.left = largestDocument
+		var document json.RawMessage
+		err := decoder.Decode(&document)
+		if errors.Is(err, io.EOF) || !yield(document, wrapJSON(err)) || err != nil {
+			return
+		}
+	}
+}
+
+func readList(decoder *json.Decoder, limit *bounded, yield func(json.RawMessage, error) bool) {
+	if err := toList(decoder); err != nil {
+		yield(nil, wrapJSON(err))
+		return
+	}
+	for decoder.More() {
+		limit.left = largestDocument
+		var document json.RawMessage
+		err := decoder.Decode(&document)
+		if !yield(document, wrapJSON(err)) || err != nil {
+			return
+		}
+	}
+	if _, err := decoder.Token(); err != nil {
+		yield(nil, wrapJSON(err))
+	}
+}
+
+// toList goes to the first session of a list.
+func toList(decoder *json.Decoder) error {
+	if _, err := decoder.Token(); err != nil { // the brace
+		return err
+	}
+	for decoder.More() {
+		key, err := decoder.Token()
+		if err != nil {
+			return err
+		}
+		if key == "sessions" {
+			bracket, err := decoder.Token()
+			if err == nil && bracket != json.Delim('[') {
+				err = errors.New("\"sessions\" is no list")
+			}
+			return err
+		}
+		var skipped json.RawMessage
+		if err := decoder.Decode(&skipped); err != nil {
+			return err
+		}
+	}
+	return errors.New("the key \"sessions\" is missing")
+}
+
+func wrapJSON(err error) error {
+	if err == nil {
+		return nil
+	}
+	if errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) {
+		return errors.New("the JSON ends in the middle: the file is damaged or was not written to its end")
+	}
+	return fmt.Errorf("the JSON is damaged: %w", err)
+}
+
+// parseSession reads a session's document and checks it.
+func parseSession(document json.RawMessage) (*session.Session, error) {
+	var head struct {
+		Format string `json:"format"`
+	}
+	if err := json.Unmarshal(document, &head); err != nil {
+		return nil, wrapJSON(err)
+	}
+	if head.Format != session.Format {
+		return nil, unknownFormat(head.Format)
+	}
+	s := &session.Session{}
+	if err := json.Unmarshal(document, s); err != nil {
+		return nil, wrapJSON(err)
+	}
+	return s, s.Check()
+}
+
+func unknownFormat(format string) error {
+	if strings.HasPrefix(format, "opengauge.session/") || strings.HasPrefix(format, "opengauge.sessions/") {
+		return fmt.Errorf("the session is of the form %q, written by a newer opengauge; this program knows %q", format, session.Format)
+	}
+	return fmt.Errorf("%q is not the form of a session, which is %q", format, session.Format)
+}
+
+// inOrder turns what a sequence gives into something else on all processors, and
+// keeps the order. The first error ends it.
+func inOrder[A, B any](sequence iter.Seq2[A, error], turn func(A) (B, error)) iter.Seq2[B, error] {
+	type result struct {
+		value B
+		err   error
+	}
+	return func(yield func(B, error) bool) {
+		stop := make(chan struct{})
+		defer close(stop)
+		pending := make(chan chan result, 2*runtime.GOMAXPROCS(0))
+		go func() {
+			defer close(pending)
+			sequence(func(value A, err error) bool {
+				slot := make(chan result, 1)
+				select {
+				case pending <- slot:
+				case <-stop:
+					return false
+				}
+				if err != nil {
+					slot <- result{err: err}
+					return false
+				}
+				go func() {
+					turned, err := turn(value)
+					slot <- result{turned, err}
+				}()
+				return true
+			})
+		}()
+		for slot := range pending {
+			each := <-slot
+			if !yield(each.value, each.err) || each.err != nil {
+				return
+			}
+		}
+	}
+}

@@ -1,0 +1,84 @@
+package session
+
+import (
+	"errors"
+	"fmt"
+	"math"
+
+	"opengauge/core/plan"
+)
+
+// longestID is the longest id that a session from elsewhere may have.
+const longestID = 64
+
+// Check says what is wrong with a session that was written elsewhere, by another
+// program or by hand.
+func (s *Session) Check() error {
+	if s.Format != Format {
+		return fmt.Errorf("the session is of the form %q; this program knows %q", s.Format, Format)
+	}
+	if !isID(s.ID) {
+		return fmt.Errorf("%q is no id of a session: letters, digits and hyphens, at most %d of them", s.ID, longestID)
+	}
+	if err := s.checkTexts(); err != nil {
+		return fmt.Errorf("session %s: %w", s.ID, err)
+	}
+	if s.Chain.BindingHop >= len(s.Chain.Hops) {
+		return fmt.Errorf("session %s: hop %d of %d cannot bind", s.ID, s.Chain.BindingHop, len(s.Chain.Hops))
+	}
+	for at := range s.Passes {
+		if err := s.Passes[at].check(); err != nil {
+			return fmt.Errorf("session %s, pass %d: %w", s.ID, at, err)
+		}
+	}
+	return nil
+}
+
+func isID(id string) bool {
+	for _, r := range id {
+		if r != '-' && (r < '0' || r > '9') && (r < 'a' || r > 'z') && (r < 'A' || r > 'Z') {
+			return false
+		}
+	}
+	return id != "" && id != Latest && len(id) <= longestID
+}
+
+func (s *Session) checkTexts() error {
+	if err := CheckName(s.Name); err != nil {
+		return err
+	}
+	switch s.State {
+	case Complete, Interrupted, Failed:
+	default:
+		return fmt.Errorf("the state %q is none of %s, %s, %s", s.State, Complete, Interrupted, Failed)
+	}
+	for key, value := range s.Conditions {
+		if !isKey(key) {
+			return fmt.Errorf("%q is no key of a condition: small letters, digits and hyphens", key)
+		}
+		if err := checkPrintable("condition", value); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (p *Pass) check() error {
+	if _, err := plan.ParseOperation(string(p.Operation)); err != nil {
+		return err
+	}
+	if _, err := plan.ParseAccess(string(p.Access)); err != nil {
+		return err
+	}
+	if p.BlockBytes <= 0 || p.Depth < 0 || p.Bytes < 0 || p.Operations < 0 || p.BytesPerSecond < 0 || p.ElapsedSeconds < 0 || p.Index < 0 {
+		return errors.New("a size, a count or a time is negative, or there is no block size")
+	}
+	last := math.Inf(-1)
+	for _, sample := range p.Samples {
+		if sample.TSeconds < last || sample.BytesPerSecond < 0 {
+			return fmt.Errorf("the sample at %v seconds goes back in time, or is negative", sample.TSeconds)
+		}
+		last = sample.TSeconds
+	}
+	return nil
+}

@@ -1,0 +1,137 @@
+package figure
+
+import (
+	"fmt"
+
+	"opengauge/core/compare"
+	"opengauge/core/plan"
+	"opengauge/core/unit"
+)
+
+// Bars is groups of bars, each group with a scale of its own from zero.
+type Bars struct {
+	ID       string     `json:"id"`
+	Title    string     `json:"title"`
+	Subtitle string     `json:"subtitle"`
+	Unit     string     `json:"unit"`
+	Groups   []BarGroup `json:"groups"`
+}
+
+// BarGroup is the bars of one load, or of one use.
+type BarGroup struct {
+	Label string `json:"label"`
+	// Better says which way is: "longer is better".
+	Better string `json:"better"`
+	Writes bool   `json:"writes"`
+	Bars   []Bar  `json:"bars"`
+}
+
+// Bar is one figure, with its interval where one is known.
+type Bar struct {
+	Name  string  `json:"name"`
+	Value float64 `json:"value"`
+	// Low and High are the 95 % interval; both 0 where it is not known.
+	Low  float64 `json:"low,omitempty"`
+	High float64 `json:"high,omitempty"`
+	// Text stands at the bar: the value with its unit, and what it amounts to.
+	Text string `json:"text"`
+}
+
+// Top is the longest that a group has to show.
+func (g BarGroup) Top() float64 {
+	top := 0.0
+	for _, bar := range g.Bars {
+		top = max(top, bar.Value, bar.High)
+	}
+	return max(top, 1e-12)
+}
+
+func better(metric compare.Metric) string {
+	if metric.HigherIsBetter() {
+		return "longer is better"
+	}
+	return "shorter is better"
+}
+
+// Comparison draws each load's figure by session.
+func Comparison(c compare.Comparison, notation unit.Notation) Bars {
+	bars := Bars{ID: "comparison", Title: "Side by side, against " + c.Sides[0].DisplayName(), Unit: notation.Unit()}
+	bars.Subtitle = fmt.Sprintf("%d sessions; whiskers are 95 %% intervals, each group has its own scale from zero", len(c.Sides))
+	for _, row := range c.Rows {
+		group := BarGroup{Label: row.Label, Better: better(row.Metric), Writes: row.Load.Operation != plan.Read}
+		for at, figure := range row.Figures {
+			if !figure.Known {
+				continue
+			}
+			bar := Bar{Name: c.Sides[at].DisplayName(), Value: metricValue(row.Metric, figure.Value, notation), Text: MetricText(row.Metric, figure.Value, notation)}
+			if low, high, known := figure.Interval(); known {
+				bar.Low, bar.High = metricValue(row.Metric, low, notation), metricValue(row.Metric, high, notation)
+			}
+			if words := row.Words(at); words != "" {
+				bar.Text += ", " + words
+			}
+			group.Bars = append(group.Bars, bar)
+		}
+		bars.Groups = append(bars.Groups, group)
+	}
+	return bars
+}
+
+// metricValue is a figure in the units that it is shown in: those of the notation,
+// or milliseconds.
+func metricValue(metric compare.Metric, value float64, notation unit.Notation) float64 {
+	if metric == compare.Latency {
+		return value * 1000
+	}
+	return notation.Value(unit.BytesPerSecond(value))
+}
+
+// MetricText writes a figure with its unit.
+func MetricText(metric compare.Metric, value float64, notation unit.Notation) string {
+	if metric == compare.Latency {
+		return unit.Latency(value)
+	}
+	return notation.Rate(unit.BytesPerSecond(value))
+}
+
+// Money draws what offers do for each use, and what that costs.
+func Money(v compare.Value, notation unit.Notation) (Bars, bool) {
+	bars := Bars{ID: "money", Title: "What the money buys", Unit: notation.Unit(), Subtitle: "prices of drive, enclosure and cable, as the bench book has them"}
+	if v.Through != "" {
+		bars.Title += " through " + v.Through
+	}
+	for _, use := range compare.Uses {
+		group := BarGroup{Label: string(use), Better: "longer is better", Writes: use == compare.Writes || use == compare.SteadyWrites}
+		for _, offer := range v.Offers {
+			if worth, known := offer.For(use); known {
+				text := notation.Rate(worth.Rate)
+				if worth.Price > 0 {
+					text += fmt.Sprintf(" for %.0f", offer.Price)
+				}
+				if worth.HeldBy != "" {
+					text += ", held by " + worth.HeldBy
+				}
+				group.Bars = append(group.Bars, Bar{Name: offer.Label, Value: notation.Value(worth.Rate), Text: text})
+			}
+		}
+		if len(group.Bars) > 0 {
+			bars.Groups = append(bars.Groups, group)
+		}
+	}
+	return bars, len(bars.Groups) > 0
+}
+
+// Summary says in words what the bars show.
+func (b Bars) Summary() string {
+	text := b.Title
+	for _, group := range b.Groups {
+		text += "; " + group.Label + ": "
+		for at, bar := range group.Bars {
+			if at > 0 {
+				text += ", "
+			}
+			text += bar.Name + " " + bar.Text
+		}
+	}
+	return text + "."
+}

@@ -1,0 +1,226 @@
+package table
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+
+	"opengauge/core/compare"
+	"opengauge/core/logbook"
+	"opengauge/core/unit"
+)
+
+// Differences is the table of circumstances that are not the same in all sessions.
+func Differences(c compare.Comparison) Table {
+	t := Table{Columns: []Column{text("differs")}}
+	for _, side := range c.Sides {
+		t.Columns = append(t.Columns, text(side.DisplayName()))
+	}
+	for _, difference := range c.Differences {
+		row := []string{difference.Key}
+		if difference.Follows {
+			row[0] += " *"
+		}
+		for _, value := range difference.Values {
+			if value == "" {
+				value = "not said"
+			}
+			row = append(row, value)
+		}
+		t.Rows = append(t.Rows, row)
+	}
+	if slices.ContainsFunc(c.Differences, func(d compare.Difference) bool { return d.Follows }) {
+		t.Notes = append(t.Notes, "* follows from another difference, and is no change of its own.")
+	}
+	return t
+}
+
+// Comparison is the table of each load by session, against the baseline.
+func Comparison(c compare.Comparison, notation unit.Notation) Table {
+	t := Table{Columns: []Column{
+		text("load"), text("session"), number("figure"), number("passes"), text("against " + c.Sides[0].DisplayName()), text("95 % interval"), number("would have seen"),
+	}}
+	once := false
+	for _, row := range c.Rows {
+		label := row.Label
+		for at, figure := range row.Figures {
+			if !figure.Known {
+				continue
+			}
+			cells := []string{label, c.Sides[at].DisplayName(), metricText(row.Metric, figure.Value, notation), strconv.Itoa(figure.Repeats), "", "", ""}
+			if against := row.Contrasts[at]; against != nil {
+				cells[4], cells[5], cells[6] = row.Words(at), against.Interval(), against.Seen()
+				once = once || against.Basis != compare.Repeats
+			} else {
+				cells[4] = "baseline"
+			}
+			t.Rows = append(t.Rows, cells)
+			label = ""
+		}
+	}
+	if once {
+		t.Notes = append(t.Notes, "Where one side is a single pass, the interval knows how much that pass varied, and not how much another run would differ: repeat it before it is quoted.")
+	}
+	return t
+}
+
+func metricText(metric compare.Metric, value float64, notation unit.Notation) string {
+	if metric == compare.Latency {
+		return unit.Latency(value) + " p99"
+	}
+	return notation.Rate(unit.BytesPerSecond(value))
+}
+
+// Effect is the table of what a factor does.
+func Effect(e compare.Effect) Table {
+	t := Table{Columns: []Column{text("load"), text(e.Key), text("against " + e.Key + "=" + e.Values[0]), text("95 % interval"), number("would have seen"), number("groups")}}
+	for _, row := range e.Loads {
+		label := row.Label
+		for at, effect := range row.Effects {
+			t.Rows = append(t.Rows, []string{label, effect.Value, row.Words(at), effect.Interval(), effect.Seen(), strconv.Itoa(effect.Groups)})
+			label = ""
+		}
+	}
+	return t
+}
+
+// Groups is the table of the sessions that an effect was computed from.
+func Groups(e compare.Effect) Table {
+	t := Table{Columns: []Column{text("held equal"), text("sessions")}}
+	shared := sharedFactors(e.Groups)
+	for _, group := range e.Groups {
+		var held, sessions []string
+		for _, key := range slices.Sorted(maps.Keys(group.Held)) {
+			if !shared[key] && !slices.Contains(selfEvident, key) {
+				held = append(held, key+"="+group.Held[key])
+			}
+		}
+		for _, value := range e.Values {
+			if names := group.Sessions[value]; len(names) > 0 {
+				sessions = append(sessions, value+": "+strings.Join(names, ", "))
+			}
+		}
+		t.Rows = append(t.Rows, []string{strings.Join(held, ", "), strings.Join(sessions, "; ")})
+	}
+	return t
+}
+
+// selfEvident are factors that go without saying where sessions are held against
+// each other.
+var selfEvident = []string{"measured on", "opengauge", "size touched", "link", "enclosure firmware", "drive firmware"}
+
+// sharedFactors are those that all groups have the same, which tell none apart.
+func sharedFactors(groups []compare.Group) map[string]bool {
+	shared := map[string]bool{}
+	if len(groups) < 2 {
+		return shared
+	}
+	for key, value := range groups[0].Held {
+		shared[key] = !slices.ContainsFunc(groups, func(g compare.Group) bool { return g.Held[key] != value })
+	}
+	return shared
+}
+
+// Combinations is the table of an isolation: which parts were measured together.
+func Combinations(i compare.Isolation, notation unit.Notation) Table {
+	var keys []string
+	for _, c := range i.Combinations {
+		for key := range c.Parts {
+			if !slices.Contains(keys, key) {
+				keys = append(keys, key)
+			}
+		}
+	}
+	keys = compare.InChainOrder(keys)
+	t := Table{Columns: []Column{text(""), text("session")}}
+	for _, key := range keys {
+		t.Columns = append(t.Columns, text(key))
+	}
+	t.Columns = append(t.Columns, number(notation.Unit()))
+	for _, c := range i.Combinations {
+		row := []string{"fast", c.Session}
+		if c.Slow {
+			row[0] = "slow"
+		}
+		for _, key := range keys {
+			row = append(row, c.Parts[key])
+		}
+		t.Rows = append(t.Rows, append(row, notation.Number(unit.BytesPerSecond(c.Figure))))
+	}
+	return t
+}
+
+// Suspects is the table of what could be to blame.
+func Suspects(i compare.Isolation) Table {
+	t := Table{Columns: []Column{text("could be"), number("probability")}}
+	for _, suspect := range i.Suspects {
+		t.Rows = append(t.Rows, []string{suspect.Words(), fmt.Sprintf("%.0f %%", suspect.Probability*100)})
+	}
+	return t
+}
+
+// Cleared is the table of the parts that are not to blame.
+func Cleared(i compare.Isolation, notation unit.Notation) Table {
+	t := Table{Columns: []Column{text("ruled out"), text("by session"), number("which gave")}}
+	for _, cleared := range i.Cleared {
+		t.Rows = append(t.Rows, []string{cleared.Part.String(), cleared.By, notation.Rate(unit.BytesPerSecond(cleared.Value))})
+	}
+	return t
+}
+
+// Offers is the table of what can be bought.
+func Offers(v compare.Value, notation unit.Notation) Table {
+	t := Table{Columns: []Column{
+		text("drive + enclosure + cable"), number("price"), number("a TB"), text("use"), number(notation.Unit()), number("price a MB/s"), number("MB/s a W"), number("J a GB"), text("held by"), text("of rating"),
+	}}
+	for _, offer := range v.Offers {
+		label, price, perTB := offer.Label, money(offer.Price, len(offer.Unpriced) == 0), money(offer.PricePerTB, offer.PricePerTB > 0)
+		for _, worth := range offer.Worths {
+			row := []string{label, price, perTB, string(worth.Use), notation.Number(worth.Rate), "", "", "", worth.HeldBy, ""}
+			if worth.Price > 0 {
+				row[5] = fmt.Sprintf("%.3f", worth.Price)
+			}
+			if worth.BytesPerJoule > 0 {
+				row[6], row[7] = fmt.Sprintf("%.0f", worth.BytesPerJoule/1e6), fmt.Sprintf("%.1f", worth.JoulesPerGB())
+			}
+			if worth.Rating > 0 {
+				row[9] = fmt.Sprintf("%.0f %%", float64(worth.Rate/worth.Rating)*100)
+			}
+			t.Rows = append(t.Rows, row)
+			label, price, perTB = "", "", ""
+		}
+		if len(offer.Unpriced) > 0 {
+			t.Notes = append(t.Notes, "The bench book has no price for "+strings.Join(offer.Unpriced, ", ")+", so "+offer.Label+" is not held against the others.")
+		}
+	}
+	return t
+}
+
+func money(price float64, known bool) string {
+	if !known {
+		return "not known"
+	}
+	return fmt.Sprintf("%.2f", price)
+}
+
+// Standings is the table of where a session stands.
+func Standings(standings []logbook.Standing, notation unit.Notation) Table {
+	t := Table{Columns: []Column{text("load"), number(notation.Unit()), number("percentile"), number("of others"), text("next slower"), text("next faster")}}
+	for _, s := range standings {
+		row := []string{s.Load, notation.Number(s.Value), "", unit.Grouped(int64(s.Others)), neighbour(s.Below, notation), neighbour(s.Above, notation)}
+		if s.Others > 0 {
+			row[2] = fmt.Sprintf("%.0f", s.Percentile())
+		}
+		t.Rows = append(t.Rows, row)
+	}
+	return t
+}
+
+func neighbour(n *logbook.Neighbour, notation unit.Notation) string {
+	if n == nil {
+		return "none"
+	}
+	return n.DisplayName() + ", " + notation.Number(n.Value)
+}

@@ -1,0 +1,49 @@
+package term
+
+import (
+	"math"
+	"strings"
+
+	"charm.land/lipgloss/v2"
+
+	"opengauge/present/figure"
+)
+
+// Bars draws groups of bars, each with a scale of its own from zero.
+func (s *Screen) Bars(bars figure.Bars) {
+	s.Heading(bars.Title)
+	s.Paragraph("", bars.Subtitle)
+	names, texts := 0, 0
+	for _, group := range bars.Groups {
+		for _, bar := range group.Bars {
+			names, texts = max(names, lipgloss.Width(Clean(bar.Name))), max(texts, lipgloss.Width(Clean(bar.Text)))
+		}
+	}
+	longest := max(s.Width-names-texts-4, 12)
+	for _, group := range bars.Groups {
+		s.Printf("%s  %s\n", bold.Render(Clean(group.Label)), faint.Render(group.Better))
+		for _, bar := range group.Bars {
+			name := Clean(bar.Name)
+			s.Printf("  %s%s %s %s\n", name, strings.Repeat(" ", names-lipgloss.Width(name)), flowStyle(group.Writes).Render(barOf(bar, group.Top(), longest)), Clean(bar.Text))
+		}
+	}
+}
+
+// barOf draws a bar, its interval as a whisker over its end.
+func barOf(bar figure.Bar, top float64, longest int) string {
+	place := func(value float64) int { return int(math.Round(value / top * float64(longest-1))) }
+	cells := []rune(strings.Repeat("█", place(bar.Value)+1))
+	if low, high := place(bar.Low), place(bar.High); bar.High > 0 && high > low {
+		for len(cells) <= high {
+			cells = append(cells, '─')
+		}
+		for at := low; at < high; at++ {
+			cells[at] = '─'
+			if at < place(bar.Value) {
+				cells[at] = '▓'
+			}
+		}
+		cells[high] = '┤'
+	}
+	return string(cells)
+}
