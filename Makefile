@@ -5,7 +5,7 @@ export CGO_ENABLED = 0
 # What the tests run on: a whole package list, so that a new one is never left out.
 PACKAGES = ./...
 
-.PHONY: demo build test bench accuracy lab lint cross fuzz
+.PHONY: demo build test browser-check bench accuracy lab lint cross fuzz
 
 demo: build ## build the program and run the full example
 	bin/opengauge demo --out bin/demo
@@ -16,6 +16,9 @@ build:
 # One package after the other: some tests measure times.
 test: ## run the tests
 	go test -p 1 $(PACKAGES)
+
+browser-check: ## fetch the accessibility checker that the report's tests use (npm); they need Debian's chromium-driver too
+	@mkdir -p .lab && test -f .lab/axe.min.js || (cd .lab && npm pack --silent axe-core@4.10.3 >/dev/null && tar -xzf axe-core-*.tgz package/axe.min.js --strip-components=1 && rm axe-core-*.tgz)
 
 bench: ## speed and cost, as ratios to a bare loop of the same system calls where that is what counts
 	go test -run '^$$' -bench . ./core/target ./core/sim ./cli

@@ -125,6 +125,9 @@ func alike(a, b string) bool {
 	if a == b {
 		return true
 	}
+	if !strings.HasSuffix(a, "C") || !strings.HasSuffix(b, "C") {
+		return false // a bare number may be anything
+	}
 	first, err := unit.ParseCelsius(a)
 	if err != nil {
 		return false

@@ -86,7 +86,7 @@ func readJSON(r io.Reader) iter.Seq2[*session.Session, error] {
 		buffered := bufio.NewReaderSize(limit, 1<<16)
 		begin, err := buffered.Peek(1 << 12)
 		if err != nil && !errors.Is(err, io.EOF) {
-			yield(nil, err)
+			yield(nil, wrapJSON(err))
 			return
 		}
 		found := formatKey.FindSubmatch(begin)
