@@ -5,7 +5,7 @@ export CGO_ENABLED = 0
 # What the tests run on: a whole package list, so that a new one is never left out.
 PACKAGES = ./...
 
-.PHONY: demo build test browser-check bench accuracy lab lint cross fuzz
+.PHONY: demo build test browser-check bench accuracy lab lint examples cross fuzz
 
 demo: build ## build the program and run the full example
 	bin/opengauge demo --out bin/demo
@@ -35,6 +35,9 @@ lint: ## formatting, vet and staticcheck
 	go vet $(PACKAGES)
 	go tool staticcheck $(PACKAGES)
 
+examples: demo ## record the demo's sessions anew
+	bin/opengauge logbook export --all --logbook bin/demo/demo-logbook.db --out examples/sessions.json.gz
+
 cross: ## build for the other systems
 	GOOS=darwin GOARCH=arm64 go build -trimpath -o bin/opengauge-darwin-arm64 ./cmd/opengauge
 	GOOS=windows GOARCH=amd64 go build -trimpath -o bin/opengauge-windows-amd64.exe ./cmd/opengauge
@@ -46,3 +49,4 @@ fuzz: ## look for inputs that break the parsers, for a while
 	go test ./core/bench -run '^$$' -fuzz FuzzParse -fuzztime 30s
 	go test ./core/survey -run '^$$' -fuzz FuzzReadCapture -fuzztime 30s
 	go test ./core/survey -run '^$$' -fuzz FuzzDeviceMegabits -fuzztime 30s
+	go test ./core/exchange -run '^$$' -fuzz FuzzRead -fuzztime 30s

@@ -9,6 +9,7 @@ require (
 	github.com/agext/levenshtein v1.2.3
 	github.com/charmbracelet/colorprofile v0.4.3
 	github.com/charmbracelet/x/ansi v0.11.8
+	github.com/go-json-experiment/json v1.27.2
 	github.com/goccy/go-yaml v1.19.2
 	github.com/klauspost/compress v1.20.3
 	github.com/parquet-go/parquet-go v0.32.0

@@ -98,7 +98,7 @@ func TestASinglePassIsNotQuotedAsTheTruth(t *testing.T) {
 	one.Passes[0].Throughput = &session.Interval{Low: 0.99e9, High: 1.01e9}
 	other.Passes[0].Throughput = &session.Interval{Low: 1.19e9, High: 1.21e9}
 	made, _ = New([]*session.Session{one, other})
-	if c := only(t, made); c.Verdict != Better || c.Basis != OnePass || !strings.Contains(made.Verdicts[0], "one pass each") {
+	if c := only(t, made); c.Verdict != Better || c.Basis != OnePass || !strings.Contains(made.Verdicts[0], "single pass") {
 		t.Errorf("two long passes give %+v, %q", c, made.Verdicts)
 	}
 }

@@ -151,18 +151,21 @@ func byNumber(split map[string]loads) []string {
 // group puts members together that differ in the factor alone.
 func (e *Effect) group(members []member) {
 	var groups []Group
+	places := map[string][]int{} // of groups, by what need not be looked at twice
 	for _, m := range members {
 		if m.factors[e.Key] == "" {
 			e.Alone = append(e.Alone, fmt.Sprintf("%s: its %s is not said", m.name, e.Key))
 			continue
 		}
 		held := m.factors.without(e.Key)
-		at := slices.IndexFunc(groups, func(g Group) bool { return same(g.Held, held) })
-		if at < 0 {
+		bucket := held.exact()
+		found := slices.IndexFunc(places[bucket], func(at int) bool { return same(groups[at].Held, held) })
+		if found < 0 {
+			found = len(places[bucket])
+			places[bucket] = append(places[bucket], len(groups))
 			groups = append(groups, Group{Held: held, Sessions: map[string][]string{}})
-			at = len(groups) - 1
 		}
-		g := &groups[at]
+		g := &groups[places[bucket][found]]
 		g.members = append(g.members, m)
 		g.Sessions[m.factors[e.Key]] = append(g.Sessions[m.factors[e.Key]], m.name)
 	}
@@ -278,6 +281,8 @@ func fewValues(key string, values []string, members []member) error {
 // nothingHeld says which two sessions come nearest to differing in one factor alone.
 func nothingHeld(key string, members []member) error {
 	nearest, text := math.MaxInt, ""
+	const enough = 200 // sessions to look at: it is only an example
+	members = members[:min(len(members), enough)]
 	for at, a := range members {
 		for _, b := range members[at+1:] {
 			if a.factors[key] == b.factors[key] {

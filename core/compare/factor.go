@@ -125,15 +125,19 @@ func alike(a, b string) bool {
 	if a == b {
 		return true
 	}
-	if !strings.HasSuffix(a, "C") || !strings.HasSuffix(b, "C") {
-		return false // a bare number may be anything
-	}
-	first, err := unit.ParseCelsius(a)
-	if err != nil {
+	if !isTemperature(a) || !isTemperature(b) {
 		return false
 	}
-	second, err := unit.ParseCelsius(b)
-	return err == nil && math.Abs(float64(first-second)) <= sameAmbient
+	first, _ := unit.ParseCelsius(a)
+	second, _ := unit.ParseCelsius(b)
+	return math.Abs(float64(first-second)) <= sameAmbient
+}
+
+// isTemperature says whether a value is one, with its unit: a bare number may be
+// anything.
+func isTemperature(value string) bool {
+	_, err := unit.ParseCelsius(value)
+	return err == nil && strings.HasSuffix(value, "C")
 }
 
 // differing gives the factors in which two sessions are known to differ, without
@@ -211,6 +215,17 @@ func (f Factors) with(key string, other Factors) Factors {
 func same(a, b Factors) bool {
 	differ, unsaid := differing(a, b)
 	return len(differ) == 0 && len(unsaid) == 0
+}
+
+// exact writes the factors that are alike only if they are equal.
+func (f Factors) exact() string {
+	var text strings.Builder
+	for _, key := range slices.Sorted(maps.Keys(f)) {
+		if value := f[key]; !isTemperature(value) {
+			fmt.Fprintf(&text, "%q=%q;", key, value)
+		}
+	}
+	return text.String()
 }
 
 // words writes some of the factors for people: "enclosure=barnacle, fan=on".

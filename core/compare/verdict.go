@@ -34,7 +34,7 @@ func (c Comparison) verdict(at int, isConfounded bool) string {
 		text += fmt.Sprintf("no measurable difference at %s, where %s would have been seen", strings.Join(alike, ", "), percent(least))
 	}
 	if single {
-		text += "; from one pass each, so that how much the next run would differ is not in the interval"
+		text += "; a side is a single pass, so that how much the next run would differ is not in the interval"
 	}
 	if keys, _ := differing(c.Sides[0].Factors, c.Sides[at].Factors); len(keys) == 1 {
 		text += "; only " + keys[0] + " differs"

@@ -11,6 +11,9 @@ import (
 	"runtime"
 	"strings"
 
+	fastjson "github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
+
 	"opengauge/core/session"
 )
 
@@ -81,7 +84,7 @@ var formatKey = regexp.MustCompile(`"format"\s*:\s*"([^"]{0,100})"`)
 // readJSON gives the sessions of documents that follow each other: session
 // documents, or lists of them.
 func readJSON(r io.Reader) iter.Seq2[*session.Session, error] {
-	return inOrder(func(yield func(json.RawMessage, error) bool) {
+	return inOrder(func(yield func(jsontext.Value, error) bool) {
 		limit := &bounded{r: r, left: largestDocument}
 		buffered := bufio.NewReaderSize(limit, 1<<16)
 		begin, err := buffered.Peek(1 << 12)
@@ -90,7 +93,7 @@ func readJSON(r io.Reader) iter.Seq2[*session.Session, error] {
 			return
 		}
 		found := formatKey.FindSubmatch(begin)
-		decoder := json.NewDecoder(buffered)
+		decoder := jsontext.NewDecoder(buffered)
 		switch {
 		case found == nil:
 			yield(nil, errors.New("this is not a session: it does not begin with a \"format\""))
@@ -102,56 +105,59 @@ func readJSON(r io.Reader) iter.Seq2[*session.Session, error] {
 	}, parseSession)
 }
 
-func readDocuments(decoder *json.Decoder, limit *bounded, yield func(json.RawMessage, error) bool) {
+func readDocuments(decoder *jsontext.Decoder, limit *bounded, yield func(jsontext.Value, error) bool) {
 	for {
 		limit.left = largestDocument
-		var document json.RawMessage
-		err := decoder.Decode(&document)
-		if errors.Is(err, io.EOF) || !yield(document, wrapJSON(err)) || err != nil {
+		document, err := decoder.ReadValue()
+		if errors.Is(err, io.EOF) || !yield(document.Clone(), wrapJSON(err)) || err != nil {
 			return
 		}
 	}
 }
 
-func readList(decoder *json.Decoder, limit *bounded, yield func(json.RawMessage, error) bool) {
+func readList(decoder *jsontext.Decoder, limit *bounded, yield func(jsontext.Value, error) bool) {
 	if err := toList(decoder); err != nil {
 		yield(nil, wrapJSON(err))
 		return
 	}
-	for decoder.More() {
+	for decoder.PeekKind() == jsontext.KindBeginObject {
 		limit.left = largestDocument
-		var document json.RawMessage
-		err := decoder.Decode(&document)
-		if !yield(document, wrapJSON(err)) || err != nil {
+		document, err := decoder.ReadValue()
+		if !yield(document.Clone(), wrapJSON(err)) || err != nil {
 			return
 		}
 	}
-	if _, err := decoder.Token(); err != nil {
-		yield(nil, wrapJSON(err))
+	for range 2 { // the bracket and the brace
+		if _, err := decoder.ReadToken(); err != nil {
+			yield(nil, wrapJSON(err))
+			return
+		}
 	}
 }
 
 // toList goes to the first session of a list.
-func toList(decoder *json.Decoder) error {
-	if _, err := decoder.Token(); err != nil { // the brace
+func toList(decoder *jsontext.Decoder) error {
+	if _, err := decoder.ReadToken(); err != nil { // the brace
 		return err
 	}
-	for decoder.More() {
-		key, err := decoder.Token()
+	for decoder.PeekKind() == jsontext.KindString {
+		key, err := decoder.ReadToken()
 		if err != nil {
 			return err
 		}
-		if key == "sessions" {
-			bracket, err := decoder.Token()
-			if err == nil && bracket != json.Delim('[') {
-				err = errors.New("\"sessions\" is no list")
+		if key.String() != "sessions" {
+			if err := decoder.SkipValue(); err != nil {
+				return err
 			}
-			return err
+			continue
 		}
-		var skipped json.RawMessage
-		if err := decoder.Decode(&skipped); err != nil {
-			return err
+		if bracket, err := decoder.ReadToken(); err != nil || bracket.Kind() != jsontext.KindBeginArray {
+			return errors.Join(err, errors.New("\"sessions\" is no list"))
 		}
+		return nil
+	}
+	if _, err := decoder.ReadToken(); err != nil {
+		return err
 	}
 	return errors.New("the key \"sessions\" is missing")
 }
@@ -167,19 +173,19 @@ func wrapJSON(err error) error {
 }
 
 // parseSession reads a session's document and checks it.
-func parseSession(document json.RawMessage) (*session.Session, error) {
-	var head struct {
-		Format string `json:"format"`
-	}
-	if err := json.Unmarshal(document, &head); err != nil {
-		return nil, wrapJSON(err)
-	}
-	if head.Format != session.Format {
-		return nil, unknownFormat(head.Format)
-	}
+func parseSession(document jsontext.Value) (*session.Session, error) {
 	s := &session.Session{}
-	if err := json.Unmarshal(document, s); err != nil {
+	if err := fastjson.Unmarshal(document, s); err != nil {
+		var head struct {
+			Format string `json:"format"`
+		}
+		if json.Unmarshal(document, &head) == nil && head.Format != session.Format {
+			return nil, unknownFormat(head.Format) // of which nobody knows what else is in it
+		}
 		return nil, wrapJSON(err)
+	}
+	if s.Format != session.Format {
+		return nil, unknownFormat(s.Format)
 	}
 	return s, s.Check()
 }

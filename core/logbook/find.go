@@ -3,8 +3,8 @@ package logbook
 import (
 	"context"
 	"database/sql"
-	"encoding/json"
 
+	fastjson "github.com/go-json-experiment/json"
 	"github.com/pressly/goose/v3"
 
 	"opengauge/core/plan"
@@ -114,7 +114,7 @@ func brief(from querier, id string) (*session.Session, error) {
 		return nil, err
 	}
 	s := &session.Session{}
-	if err := json.Unmarshal([]byte(document), s); err != nil {
+	if err := fastjson.Unmarshal([]byte(document), s); err != nil {
 		return nil, err
 	}
 	documents, err := queryTexts(from, `SELECT document FROM passes WHERE session = ? ORDER BY position`, id)
@@ -123,7 +123,7 @@ func brief(from querier, id string) (*session.Session, error) {
 	}
 	s.Passes = make([]session.Pass, len(documents))
 	for at, text := range documents {
-		if err := json.Unmarshal([]byte(text), &s.Passes[at]); err != nil {
+		if err := fastjson.Unmarshal([]byte(text), &s.Passes[at]); err != nil {
 			return nil, err
 		}
 	}

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"iter"
 	"reflect"
-	"runtime"
 
 	"opengauge/core/session"
 )
@@ -23,7 +22,7 @@ type Imported struct {
 
 // inTransaction is how many sessions are added at once: others who wait for the
 // logbook wait no longer than for that.
-const inTransaction = 100
+const inTransaction = 200
 
 // Import adds whole sessions. A session that is there already is left as it is. An
 // error ends the import; the sessions before it are kept, each of them whole.
@@ -77,7 +76,8 @@ func (l *Logbook) packedAhead(sessions iter.Seq2[*session.Session, error]) iter.
 	return func(yield func(whole, error) bool) {
 		stop := make(chan struct{})
 		defer close(stop)
-		pending := make(chan chan result, 2*runtime.GOMAXPROCS(0))
+		// As many as are written at a time: packing goes on while the disk is waited for.
+		pending := make(chan chan result, inTransaction)
 		go func() {
 			defer close(pending)
 			for s, err := range sessions {

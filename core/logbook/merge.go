@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"net/url"
 	"os"
 	"path/filepath"
 )
@@ -48,9 +49,18 @@ func (l *Logbook) MergeFrom(name string) (done Imported, err error) {
 	return l.mergeCopy(copied)
 }
 
-// copyDatabase makes a copy of a database that others may be using.
+// copyDatabase makes a copy of a database that others may be using. Where it cannot
+// be opened beside them, since its folder cannot be written, nobody else can either.
 func copyDatabase(from, to string) error {
-	database, err := sql.Open("sqlite", source(from)+"&mode=ro")
+	err := vacuumInto(from, "mode=ro&_pragma=busy_timeout(10000)", to)
+	if err != nil {
+		err = vacuumInto(from, "mode=ro&immutable=1", to)
+	}
+	return err
+}
+
+func vacuumInto(from, settings, to string) error {
+	database, err := sql.Open("sqlite", (&url.URL{Scheme: "file", Opaque: (&url.URL{Path: from}).EscapedPath(), RawQuery: settings}).String())
 	if err != nil {
 		return err
 	}

@@ -2,10 +2,11 @@ package logbook
 
 import (
 	"database/sql"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"strings"
+
+	fastjson "github.com/go-json-experiment/json"
 
 	"opengauge/core/session"
 )
@@ -100,7 +101,7 @@ func (l *Logbook) load(id string) (*session.Session, error) {
 		return nil, err
 	}
 	s := &session.Session{}
-	if err := json.Unmarshal([]byte(document), s); err != nil {
+	if err := fastjson.Unmarshal([]byte(document), s); err != nil {
 		return nil, err
 	}
 	s.Passes, err = l.passes(id)
@@ -121,7 +122,7 @@ func (l *Logbook) passes(id string) ([]session.Pass, error) {
 			return nil, err
 		}
 		var pass session.Pass
-		if err := json.Unmarshal([]byte(document), &pass); err != nil {
+		if err := fastjson.Unmarshal([]byte(document), &pass); err != nil {
 			return nil, err
 		}
 		if pass.Samples, err = l.unpackSamples(packed); err != nil {

@@ -62,23 +62,25 @@ func (l *Logbook) Standings(s *session.Session) ([]Standing, error) {
 
 func (l *Logbook) standing(s *session.Session, load string, value float64) (Standing, error) {
 	standing := Standing{Load: load, Value: unit.BytesPerSecond(value)}
-	var ranking int64
-	err := l.database.QueryRow(`SELECT id FROM rankings WHERE class = ? AND load = ?`, s.Class(), load).Scan(&ranking)
+	var ranking, count int64
+	err := l.database.QueryRow(`SELECT id, count FROM rankings WHERE class = ? AND load = ?`, s.Class(), load).Scan(&ranking, &count)
 	if errors.Is(err, sql.ErrNoRows) {
 		return standing, nil
 	}
 	if err != nil {
 		return standing, err
 	}
+	own := 0 // it is one of them itself, once it was finished
 	for place, query := range map[*int]string{
-		&standing.Others: `SELECT count(*) FROM figures WHERE ranking = ?1 AND session <> ?3 AND ?2 >= 0`,
 		&standing.Slower: `SELECT count(*) FROM figures WHERE ranking = ?1 AND value < ?2 AND session <> ?3`,
 		&standing.Alike:  `SELECT count(*) FROM figures WHERE ranking = ?1 AND value = ?2 AND session <> ?3`,
+		&own:             `SELECT count(*) FROM figures WHERE ranking = ?1 AND value = ?2 AND session = ?3`,
 	} {
 		if err := l.database.QueryRow(query, ranking, value, s.ID).Scan(place); err != nil {
 			return standing, err
 		}
 	}
+	standing.Others = int(count) - own
 	const neighbour = `SELECT figures.session, name, value FROM figures JOIN sessions ON id = figures.session WHERE ranking = ? AND `
 	if standing.Below, err = l.neighbour(neighbour+`value < ? ORDER BY value DESC LIMIT 1`, ranking, value); err != nil {
 		return standing, err

@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 
+	fastjson "github.com/go-json-experiment/json"
+
 	"opengauge/core/session"
 )
 
@@ -94,7 +96,9 @@ type packed struct {
 
 // pack writes a pass and, apart from it, its samples.
 func (l *Logbook) pack(pass session.Pass) (packed, error) {
-	plain, err := json.Marshal(pass.Samples)
+	// This library writes and reads samples, of which there are many, in a third of
+	// the time.
+	plain, err := fastjson.Marshal(pass.Samples, fastjson.FormatNilMapAsNull(true), fastjson.FormatNilSliceAsNull(true))
 	if err != nil {
 		return packed{}, err
 	}
@@ -113,5 +117,5 @@ func (l *Logbook) unpackSamples(packed []byte) ([]session.Sample, error) {
 		return nil, err
 	}
 	var samples []session.Sample
-	return samples, json.Unmarshal(plain, &samples)
+	return samples, fastjson.Unmarshal(plain, &samples)
 }

@@ -106,7 +106,9 @@ func functions(page *template.Template) template.FuncMap {
 	return template.FuncMap{
 		"table":   func(label string, t table.Table) (template.HTML, error) { return show("table", "", label, t) },
 		"details": func(summary, title string, t table.Table) (template.HTML, error) { return folded(summary, title, t) },
-		"cells":   func(m figure.DepthMap) (template.HTML, error) { return folded("The cells as a table", m.Title, table.DepthMap(m)) },
+		"cells": func(m figure.DepthMap) (template.HTML, error) {
+			return folded("The cells as a table", m.Title, table.DepthMap(m))
+		},
 		"samples": func(t article.Trace) (template.HTML, error) {
 			return folded("The samples as a table", t.Title, table.Trace(t.HeatTrace))
 		},

@@ -40,7 +40,7 @@ func Differences(c compare.Comparison) Table {
 // Comparison is the table of each load by session, against the baseline.
 func Comparison(c compare.Comparison, notation unit.Notation) Table {
 	t := Table{Columns: []Column{
-		text("load"), text("session"), number("figure"), number("passes"), text("against " + c.Sides[0].DisplayName()), text("95 % interval"), number("would have seen"),
+		text("load"), text("session"), number("figure"), number("passes"), text("against " + c.Sides[0].DisplayName()), text("95 % interval"), number("detectable"),
 	}}
 	once := false
 	for _, row := range c.Rows {
@@ -75,7 +75,7 @@ func metricText(metric compare.Metric, value float64, notation unit.Notation) st
 
 // Effect is the table of what a factor does.
 func Effect(e compare.Effect) Table {
-	t := Table{Columns: []Column{text("load"), text(e.Key), text("against " + e.Key + "=" + e.Values[0]), text("95 % interval"), number("would have seen"), number("groups")}}
+	t := Table{Columns: []Column{text("load"), text(e.Key), text("against " + e.Key + "=" + e.Values[0]), text("95 % interval"), number("detectable"), number("groups")}}
 	for _, row := range e.Loads {
 		label := row.Label
 		for at, effect := range row.Effects {

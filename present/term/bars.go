@@ -19,7 +19,8 @@ func (s *Screen) Bars(bars figure.Bars) {
 			names, texts = max(names, lipgloss.Width(Clean(bar.Name))), max(texts, lipgloss.Width(Clean(bar.Text)))
 		}
 	}
-	longest := max(s.Width-names-texts-4, 12)
+	const widest = 130 // longer bars tell no more
+	longest := max(min(s.Width, widest)-names-texts-4, 12)
 	for _, group := range bars.Groups {
 		s.Printf("%s  %s\n", bold.Render(Clean(group.Label)), faint.Render(group.Better))
 		for _, bar := range group.Bars {

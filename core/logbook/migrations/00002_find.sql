@@ -21,6 +21,7 @@ CREATE TABLE rankings (
     id    INTEGER PRIMARY KEY,
     class TEXT NOT NULL,
     load  TEXT NOT NULL,
+    count INTEGER NOT NULL DEFAULT 0, -- of its figures
     UNIQUE (class, load)
 ) STRICT;
 
@@ -31,6 +32,17 @@ CREATE TABLE figures (
     PRIMARY KEY (ranking, value, session)
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX figures_session ON figures (session);
+
+-- +goose StatementBegin
+CREATE TRIGGER figures_added AFTER INSERT ON figures BEGIN
+    UPDATE rankings SET count = count + 1 WHERE id = new.ranking;
+END;
+-- +goose StatementEnd
+-- +goose StatementBegin
+CREATE TRIGGER figures_removed AFTER DELETE ON figures BEGIN
+    UPDATE rankings SET count = count - 1 WHERE id = old.ranking;
+END;
+-- +goose StatementEnd
 
 -- +goose Down
 DROP TABLE figures;

@@ -1,0 +1,239 @@
+package cli_test
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"opengauge/core/session"
+)
+
+// demoDesk is a desk whose logbook has the recorded sessions of the demo.
+func demoDesk(t *testing.T) desk {
+	t.Helper()
+	d := newDesk(t)
+	d.must("logbook", "import", "../examples/sessions.json.gz")
+	return d
+}
+
+func wants(t *testing.T, what, text string, wanted ...string) {
+	t.Helper()
+	flat := strings.Join(strings.Fields(text), " ")
+	for _, want := range wanted {
+		if !strings.Contains(flat, want) {
+			t.Errorf("%s: %q is not in\n%s", what, want, text)
+		}
+	}
+}
+
+func TestCompareCommand(t *testing.T) {
+	d := demoDesk(t)
+	wants(t, "compare", d.must("compare", "barnacle-automatic", "barnacle-fan-on"),
+		"(simulated)", "13 % faster", "+12.84 % to +12.93 %", "only fan differs", "longer is better")
+	wants(t, "baseline", d.must("compare", "barnacle-automatic", "limpet-passive", "--baseline", "limpet-passive"),
+		"against limpet-passive", "confounded", "enclosure=barnacle, fan=automatic instead of enclosure=limpet, fan=passive", "or as near to that as the parts allow")
+	wants(t, "by", d.must("compare", "--by", "cable", "--plan", "quick"), "cable=deck-cable", "times as fast", "Left out:")
+	document := decode[map[string]any](t, d.must("compare", "barnacle-automatic", "barnacle-fan-on", "--json"))
+	if document["format"] != "opengauge.comparison/1" || document["simulated"] != true {
+		t.Errorf("the document is %v", document)
+	}
+	for _, c := range []struct {
+		code      int
+		want      string
+		arguments []string
+	}{
+		{2, "needs two sessions", []string{"compare", "limpet-passive"}},
+		{2, "named twice", []string{"compare", "limpet-passive", "limpet-passive"}},
+		{1, "nothing to compare", []string{"compare", "limpet-passive", "lagoon-burst"}},
+		{1, "no session \"none\"", []string{"compare", "limpet-passive", "none"}},
+		{1, "no session says its tide", []string{"compare", "--by", "tide"}},
+		{2, "--since", []string{"compare", "--by", "fan", "--since", "yesterday"}},
+		{2, "two sessions at least", []string{"isolate", "limpet-passive"}},
+		{1, "no session knows a drive", []string{"value", "lagoon-burst"}},
+		{2, "bench book has no chain", []string{"value", "limpet-passive", "--through", "nowhere", "--bench", "../examples/bench.yaml"}},
+	} {
+		if got := d.run(c.arguments...); got.code != c.code || !strings.Contains(got.stderr, c.want) {
+			t.Errorf("%q: exit %d, %q; want %d and %q", c.arguments, got.code, got.stderr, c.code, c.want)
+		}
+	}
+}
+
+func TestIsolateValueAndRankCommands(t *testing.T) {
+	d := demoDesk(t)
+	wants(t, "isolate", d.must("isolate", "deck-long-cable", "cabin-long-cable", "deck-short-cable", "cabin-short-cable"),
+		"It is cable deck-cable, with a probability of", "host deck-tablet.side deck-short-cable")
+	wants(t, "isolate two", d.must("isolate", "deck-long-cable", "cabin-short-cable"), "Cannot tell yet", "Measure next:", "if it is slow, it is", "if it is fast, it is")
+	wants(t, "value", d.must("value", "limpet-passive", "barnacle-fan-on", "dunlin-long"),
+		"123.00", "steady writes", "J a GB", "From sandpiper + limpet to sandpiper + barnacle, 90 more buys", "25 more buys nothing for writes (75 % slower), steady writes (93 % slower)")
+	wants(t, "value through", d.must("value", "barnacle-fan-on", "--through", "deck-tablet", "--bench", "../examples/bench.yaml"), "held by deck-tablet side")
+	wants(t, "rank", d.must("rank", "deck-short-cable"), "stands among simulated PCI Express through usb 3.2 gen 2", "percentile")
+	ranking := decode[struct {
+		Loads []struct {
+			Load           string
+			Others, Slower int
+			Percentile     float64
+		}
+	}](t, d.must("rank", "limpet-quick", "--json"))
+	if first := ranking.Loads[0]; first.Others != 2 || first.Slower != 2 || first.Percentile != 100 {
+		t.Errorf("limpet-quick stands at %+v", first)
+	}
+}
+
+func TestReportKit(t *testing.T) {
+	d, kit := demoDesk(t), filepath.Join(t.TempDir(), "kit")
+	d.must("report", "barnacle-automatic", "barnacle-fan-on", "dunlin-full", "limpet-depth-map", "--kit", kit, "--title", "Fan_or *not*?", "--author", "=A(1)")
+	files, err := os.ReadDir(kit)
+	if err != nil {
+		t.Fatal(err)
+	}
+	counts := map[string]int{}
+	for _, file := range files {
+		counts[filepath.Ext(file.Name())]++
+	}
+	if counts[".png"] != counts[".svg"] || counts[".png"] < 8 || counts[".csv"] < 10 || counts[".md"] != counts[".csv"]+1 {
+		t.Errorf("the kit has %v", counts)
+	}
+	article, err := os.ReadFile(filepath.Join(kit, "article.md"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	wants(t, "article", string(article), `# Fan\_or \*not\*?`, "## Verdict", "](figure-comparison.png)", "## Money", "| --- |")
+	table, err := os.Open(filepath.Join(kit, "table-comparison.csv"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer table.Close()
+	if rows, err := csv.NewReader(table).ReadAll(); err != nil || len(rows) < 3 || rows[0][0] != "load" {
+		t.Errorf("the table is %v, %v", rows, err)
+	}
+	if got := d.run("report", "limpet-passive", "--kit", kit); got.code != 2 || !strings.Contains(got.stderr, "there already") {
+		t.Errorf("over another kit: %d, %s", got.code, got.stderr)
+	}
+	if got := d.run("report", "limpet-passive", "--kit", filepath.Join(kit, "article.md", "x")); got.code != 1 {
+		t.Errorf("into a file: %d, %s", got.code, got.stderr)
+	}
+}
+
+func TestExchangeCommands(t *testing.T) {
+	d, folder := demoDesk(t), t.TempDir()
+	at := func(name string) string { return filepath.Join(folder, name) }
+	d.must("logbook", "export", "--all", "--out", at("passes.parquet"))
+	d.must("logbook", "export", "--all", "--out", at("samples.parquet"), "--table", "samples")
+	d.must("logbook", "export", "--condition", "fan=on", "--out", at("on.json.zst"))
+	d.must("logbook", "backup", at("backup.db"))
+	want := d.must("logbook", "show", "limpet-passive", "--json")
+	for _, files := range [][]string{{at("passes.parquet"), at("samples.parquet")}, {at("backup.db")}} {
+		other := newDesk(t)
+		wants(t, files[0], other.must(append([]string{"logbook", "import"}, files...)...), "added 14 sessions; 0 were there already")
+		wants(t, files[0], other.must(append([]string{"logbook", "import"}, files...)...), "added 0 sessions; 14 were there already")
+		if got := other.must("logbook", "show", "limpet-passive", "--json"); got != want {
+			t.Errorf("%s: limpet-passive comes back different", files[0])
+		}
+	}
+	if single := decode[session.Session](t, d.must("logbook", "export", "whelk")); single.Name != "whelk" {
+		t.Errorf("one session is exported as %+v", single)
+	}
+	wants(t, "filtered", newDesk(t).must("logbook", "import", at("on.json.zst")), "added 3 sessions")
+	for _, bad := range [][]string{
+		{"logbook", "export"}, {"logbook", "export", "--all", "--out", at("x.pdf")}, {"logbook", "export", "--all", "--format", "x"}, {"logbook", "export", "--all", "--table", "x"},
+	} {
+		if got := d.run(bad...); got.code != 2 {
+			t.Errorf("%q: exit %d, %s", bad, got.code, got.stderr)
+		}
+	}
+	left, _ := os.ReadDir(folder)
+	if len(left) != 4 {
+		t.Errorf("left behind: %v", left)
+	}
+}
+
+func TestAnExportThatFailsLeavesNothing(t *testing.T) {
+	if _, err := os.Stat("/dev/full"); err != nil {
+		t.Skip("this system has no /dev/full")
+	}
+	d, folder := demoDesk(t), t.TempDir()
+	command := d.command("logbook", "export", "--all")
+	full, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer full.Close()
+	command.Stdout = full
+	if err := command.Run(); err == nil {
+		t.Error("a full disk is no error")
+	}
+	if got := d.run("logbook", "export", "--all", "--out", filepath.Join(folder, "none", "x.json")); got.code != 1 {
+		t.Errorf("into no folder: %d, %s", got.code, got.stderr)
+	}
+	assertEmpty(t, folder)
+}
+
+func TestAnonymousExport(t *testing.T) {
+	d, folder := newDesk(t), t.TempDir()
+	d.must("measure", folder, "--hold", "20ms", "--size", "4MiB", "--name", "mine")
+	got := d.run("logbook", "export", "mine", "--anonymous")
+	if got.code != 0 || strings.Contains(got.stdout, folder) || !strings.Contains(got.stderr, "replaced") {
+		t.Errorf("exit %d, %s; the folder's path is in the document: %v", got.code, got.stderr, strings.Contains(got.stdout, folder))
+	}
+	if host, err := os.Hostname(); err == nil && len(host) > 3 && strings.Contains(got.stdout, `"`+host+`"`) {
+		t.Error("the host's name is in the document")
+	}
+	file := filepath.Join(folder, "x.json")
+	if err := os.WriteFile(file, []byte(got.stdout), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	wants(t, "import", newDesk(t).must("logbook", "import", file), "added 1 sessions")
+}
+
+func TestTagsRemoveAndCheckCommands(t *testing.T) {
+	d := demoDesk(t)
+	wants(t, "tag", d.must("logbook", "tag", "whelk", "drops", "article"), "article, drops")
+	wants(t, "list", d.must("logbook", "list", "--tag", "drops"), "whelk", "article, drops")
+	wants(t, "list", d.must("logbook", "list", "--limit", "3"), "and 11 older ones")
+	wants(t, "list", d.must("logbook", "list", "--tag", "none"), "No session in the logbook")
+	if got := d.run("logbook", "tag", "whelk", "two words"); got.code != 2 {
+		t.Errorf("a tag of two words: %d", got.code)
+	}
+	if got := d.run("logbook", "remove", "whelk"); got.code != 2 || !strings.Contains(got.stderr, "--yes") {
+		t.Errorf("removing without being asked: %d, %s", got.code, got.stderr)
+	}
+	if got := d.run("logbook", "remove"); got.code != 2 {
+		t.Errorf("removing everything: %d, %s", got.code, got.stderr)
+	}
+	wants(t, "remove", d.must("logbook", "remove", "--tag", "drops", "--yes"), "removed 1 sessions")
+	wants(t, "check", d.must("logbook", "check"), "13 sessions, all of them can be read")
+	if list := decode[struct{ Total int }](t, d.must("logbook", "list", "--json")); list.Total != 13 {
+		t.Errorf("%d sessions are left", list.Total)
+	}
+}
+
+// Names that came from elsewhere are shown as text everywhere.
+func TestHostileSessionsAreHarmless(t *testing.T) {
+	d, folder := demoDesk(t), t.TempDir()
+	document := decode[map[string]any](t, d.must("logbook", "show", "limpet-quick", "--json"))
+	document["id"], document["name"] = "hostile", `=1+1 <img src=x onerror=alert(1)>`
+	document["target"].(map[string]any)["address"] = "../../\x1b[31mred\x1b]0;title\x07"
+	source, _ := json.Marshal(document)
+	file, page := filepath.Join(folder, "h.json"), filepath.Join(folder, "h.html")
+	if err := os.WriteFile(file, source, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	d.must("logbook", "import", file)
+	for _, arguments := range [][]string{{"logbook", "list"}, {"compare", "limpet-quick", "hostile"}, {"rank", "hostile"}, {"explain", "hostile"}, {"isolate", "hostile", "deck-long-cable"}} {
+		if out := d.must(arguments...); strings.Contains(out, "\x1b[31mred") || strings.Contains(out, "\x07") {
+			t.Errorf("%q lets a terminal escape through", arguments)
+		}
+	}
+	d.must("report", "hostile", "limpet-quick", "--out", page, "--kit", filepath.Join(folder, "kit"))
+	content, err := os.ReadFile(page)
+	if err != nil || strings.Contains(string(content), "<img src=x") {
+		t.Errorf("a name became markup on the page, %v", err)
+	}
+	article, err := os.ReadFile(filepath.Join(folder, "kit", "article.md"))
+	if err != nil || strings.Contains(string(article), "<img") {
+		t.Errorf("a name became markup in the article, %v", err)
+	}
+}
