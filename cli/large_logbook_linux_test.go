@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime/debug"
 	"strconv"
 	"syscall"
 	"testing"
@@ -50,7 +51,7 @@ func made(count int) iter.Seq2[*session.Session, error] {
 				Started: time.Date(2020, 1, 1, 0, number, 0, 0, time.UTC), Ended: time.Date(2020, 1, 1, 0, number+1, 0, 0, time.UTC), Plan: quick,
 				Target: session.Target{Address: "/media/stick", Kind: "folder", SpanBytes: unit.GiB}, Chain: link.NewChain(usb.Hop("port"), pcie.Hop("drive")),
 				Parts:      []bench.Part{{Kind: bench.Drive, Name: fmt.Sprintf("drive-%d", number%40), Price: 80, Capacity: 1e12}},
-				Conditions: map[string]string{"fan": []string{"on", "off"}[number/40%2], "run": strconv.Itoa(number % 100), "deck": strconv.Itoa(number / 80)}, Events: []session.Event{}, Findings: []session.Finding{},
+				Conditions: map[string]string{"fan": []string{"on", "off"}[number/40%2], "run": strconv.Itoa(number % 20), "deck": strconv.Itoa(number / 80)}, Events: []session.Event{}, Findings: []session.Finding{},
 			}
 			for at := range passesEach {
 				rate := 1e9 * (0.8 + 0.4*r.Float64())
@@ -99,6 +100,12 @@ func BenchmarkLargeLogbook(b *testing.B) {
 	if err := book.Close(); err != nil {
 		b.Fatal(err)
 	}
+	// What a process had resident before it was another program counts as its own
+	// (getrusage(2)), so this one lets go of what it had (proc(5), clear_refs).
+	debug.FreeOSMemory()
+	if err := os.WriteFile("/proc/self/clear_refs", []byte("5"), 0); err != nil {
+		b.Log("the memory includes that of the benchmark: ", err)
+	}
 	one, other := fmt.Sprintf("b%07d", count/2), fmt.Sprintf("b%07d", count/2+1)
 	for _, c := range []struct {
 		name      string
@@ -106,7 +113,7 @@ func BenchmarkLargeLogbook(b *testing.B) {
 	}{
 		{"open", []string{"logbook", "list", "--limit", "1"}},
 		{"list", []string{"logbook", "list"}},
-		{"list-condition", []string{"logbook", "list", "--condition", "fan=on", "--condition", "run=42"}},
+		{"list-condition", []string{"logbook", "list", "--condition", "fan=on", "--condition", "run=12"}},
 		{"list-name", []string{"logbook", "list", "--name", "bench-4242"}},
 		{"rank", []string{"rank", one}},
 		{"compare", []string{"compare", one, other}},
