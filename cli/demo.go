@@ -167,7 +167,7 @@ func (e *environment) demoVerdicts(named map[string]*session.Session, notation u
 	screen.Println("")
 	screen.Paragraph("", "And what does the money buy?")
 	screen.Println("")
-	e.showValue(value, true, notation)
+	e.showValue(value, notation)
 	return nil
 }
 

@@ -39,8 +39,7 @@ is not bought.`,
 
 // valueRecord is what value --json prints.
 type valueRecord struct {
-	Format    string `json:"format"`
-	Simulated bool   `json:"simulated"`
+	Format string `json:"format"`
 	compare.Value
 }
 
@@ -71,19 +70,19 @@ func (e *environment) value(references []string, through string, flags *filterFl
 		return err
 	}
 	if e.json {
-		return e.writeJSON(valueRecord{"opengauge.value/1", anySimulated(sessions), made})
+		return e.writeJSON(valueRecord{"opengauge.value/1", made})
 	}
-	e.showValue(made, anySimulated(sessions), notation)
+	e.showValue(made, notation)
 	return nil
 }
 
-func (e *environment) showValue(made compare.Value, simulated bool, notation unit.Notation) {
+func (e *environment) showValue(made compare.Value, notation unit.Notation) {
 	screen := e.screen()
 	title := "What the money buys"
 	if made.Through != "" {
 		title += " through " + made.Through
 	}
-	screen.Heading(table.Marked(title, simulated))
+	screen.Heading(table.Marked(title, made.Simulated))
 	screen.Table(table.Offers(made, notation))
 	if bars, drawn := figure.Money(made, notation); drawn {
 		screen.Println("")

@@ -95,9 +95,11 @@ type Gain struct {
 type Value struct {
 	// Through is the chain that the figures are for, or empty for that in which
 	// each was measured.
-	Through string  `json:"through,omitempty"`
-	Offers  []Offer `json:"offers"`
-	Steps   []Step  `json:"steps"`
+	Through string `json:"through,omitempty"`
+	// Simulated says whether any of the sessions is.
+	Simulated bool    `json:"simulated"`
+	Offers    []Offer `json:"offers"`
+	Steps     []Step  `json:"steps"`
 }
 
 // Terms are what value is asked.
@@ -128,6 +130,7 @@ func ValueOf(sessions []*session.Session, terms Terms) (Value, error) {
 		if label == "" {
 			continue
 		}
+		value.Simulated = value.Simulated || s.Simulated
 		if groups[label] == nil {
 			order = append(order, label)
 		}

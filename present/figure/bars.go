@@ -2,6 +2,7 @@ package figure
 
 import (
 	"fmt"
+	"slices"
 
 	"opengauge/core/compare"
 	"opengauge/core/plan"
@@ -16,6 +17,9 @@ type Bars struct {
 	Unit     string     `json:"unit"`
 	Groups   []BarGroup `json:"groups"`
 }
+
+// simulatedMark ends the subtitle of what was made from simulated sessions.
+const simulatedMark = " (simulated)"
 
 // BarGroup is the bars of one load, or of one use.
 type BarGroup struct {
@@ -57,6 +61,9 @@ func better(metric compare.Metric) string {
 func Comparison(c compare.Comparison, notation unit.Notation) Bars {
 	bars := Bars{ID: "comparison", Title: "Side by side, against " + c.Sides[0].DisplayName(), Unit: notation.Unit()}
 	bars.Subtitle = fmt.Sprintf("%d sessions; whiskers are 95 %% intervals, each group has its own scale from zero", len(c.Sides))
+	if slices.ContainsFunc(c.Sides, func(s compare.Side) bool { return s.Simulated }) {
+		bars.Subtitle += simulatedMark
+	}
 	for _, row := range c.Rows {
 		group := BarGroup{Label: row.Label, Better: better(row.Metric), Writes: row.Load.Operation != plan.Read}
 		for at, figure := range row.Figures {
@@ -97,6 +104,9 @@ func MetricText(metric compare.Metric, value float64, notation unit.Notation) st
 // Money draws what offers do for each use, and what that costs.
 func Money(v compare.Value, notation unit.Notation) (Bars, bool) {
 	bars := Bars{ID: "money", Title: "What the money buys", Unit: notation.Unit(), Subtitle: "prices of drive, enclosure and cable, as the bench book has them"}
+	if v.Simulated {
+		bars.Subtitle += simulatedMark
+	}
 	if v.Through != "" {
 		bars.Title += " through " + v.Through
 	}

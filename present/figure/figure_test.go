@@ -2,8 +2,11 @@ package figure
 
 import (
 	"math"
+	"strings"
 	"testing"
 
+	"opengauge/core/bench"
+	"opengauge/core/compare"
 	"opengauge/core/link"
 	"opengauge/core/plan"
 	"opengauge/core/session"
@@ -187,5 +190,36 @@ func TestLongTracesKeepTheirDipsAndTheFan(t *testing.T) {
 	}
 	if !trace.FanKnown || len(trace.Fan) != 1 || trace.Fan[0] != (Stretch{1000, 2000}) {
 		t.Errorf("the fan ran %v", trace.Fan)
+	}
+}
+
+func TestBars(t *testing.T) {
+	one := &session.Session{ID: "a", Name: "slow", Simulated: true, Parts: []bench.Part{{Kind: bench.Drive, Name: "d", Price: 50, Capacity: 1e12}}}
+	other := &session.Session{ID: "b", Name: "fast", Parts: one.Parts}
+	for s, rate := range map[*session.Session]float64{one: 1e9, other: 1.5e9} {
+		for repeat := range 3 {
+			s.Passes = append(s.Passes, session.Pass{
+				Index: repeat, Operation: plan.Write, Access: plan.Sequential, BlockBytes: unit.MiB, Depth: 8, BytesPerSecond: unit.BytesPerSecond(rate * (1 + 0.01*float64(repeat))),
+			})
+		}
+	}
+	made, err := compare.New([]*session.Session{one, other})
+	if err != nil {
+		t.Fatal(err)
+	}
+	bars := Comparison(made, unit.Decimal)
+	group := bars.Groups[0]
+	if !strings.HasSuffix(bars.Subtitle, "(simulated)") || !group.Writes || group.Better != "longer is better" || len(group.Bars) != 2 {
+		t.Errorf("bars are %+v", bars)
+	}
+	if bar := group.Bars[1]; bar.Name != "fast" || bar.Text != "1 515 MB/s, 50 % faster" || bar.Low >= bar.Value || bar.High <= bar.Value || group.Top() != bar.High {
+		t.Errorf("the bar is %+v of %v", bar, group.Top())
+	}
+	value, err := compare.ValueOf([]*session.Session{one}, compare.Terms{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if money, drawn := Money(value, unit.Decimal); !drawn || money.Groups[0].Bars[0].Text != "1 010 MB/s for 50" || !strings.Contains(money.Summary(), "writes: d 1 010 MB/s for 50") {
+		t.Errorf("money is %+v", money)
 	}
 }

@@ -22,7 +22,7 @@ func Bars(w io.Writer, format Format, bars figure.Bars) error {
 			longestName = max(longestName, len([]rune(bar.Name)))
 		}
 	}
-	step := min((area.Max.Y-area.Min.Y)/vg.Length(max(rows, 1)), pixels(44))
+	step := min((area.Max.Y-area.Min.Y)/vg.Length(max(rows, 1)), pixels(60))
 	size := min(14, max(float64(step/pixels(1))*0.62, 7))
 	left := area.Min.X + pixels(float64(longestName)*size*0.56+14)
 	y := area.Max.Y

@@ -124,3 +124,29 @@ func TestChainStripDrawsTheFlowThroughAllHops(t *testing.T) {
 		t.Errorf("as SVG: %v", err)
 	}
 }
+
+func TestBarsInBothFormats(t *testing.T) {
+	bars := figure.Bars{Title: "ebb & flood", Groups: []figure.BarGroup{
+		{Label: "write", Better: "longer is better", Writes: true, Bars: []figure.Bar{{Name: "a", Value: 100, Text: "100 MB/s"}, {Name: "b", Value: 200, Low: 180, High: 220, Text: "200 MB/s"}}},
+		{Label: "read", Better: "longer is better", Bars: []figure.Bar{{Name: "a", Value: 50, Text: "50 MB/s"}}},
+	}}
+	var raster, vector bytes.Buffer
+	if err := Bars(&raster, PNG, bars); err != nil {
+		t.Fatal(err)
+	}
+	if err := Bars(&vector, SVG, bars); err != nil {
+		t.Fatal(err)
+	}
+	picture, err := png.Decode(&raster)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if picture.Bounds().Dx() != Width || picture.Bounds().Dy() != Height {
+		t.Errorf("the picture is %v", picture.Bounds())
+	}
+	for _, want := range []string{"ebb &amp; flood", "200 MB/s", "write (longer is better)"} {
+		if !strings.Contains(vector.String(), want) {
+			t.Errorf("%q is not in the drawing", want)
+		}
+	}
+}

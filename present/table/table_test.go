@@ -86,3 +86,23 @@ func TestTraceIsThinned(t *testing.T) {
 		t.Errorf("%d rows, notes %q, first %q", len(made.Rows), made.Notes, made.Rows[0])
 	}
 }
+
+func TestMarkdownAndCSVKeepTextsText(t *testing.T) {
+	made := Table{
+		Columns: []Column{text("=name"), number("MB/s")}, Notes: []string{"a <b>note</b>"},
+		Rows: [][]string{{"+1|2 *x* <img>", "-5"}, {"plain", "1 000"}},
+	}
+	var markdown, sheet strings.Builder
+	if err := made.Markdown(&markdown); err != nil {
+		t.Fatal(err)
+	}
+	if err := made.CSV(&sheet); err != nil {
+		t.Fatal(err)
+	}
+	if want := "| =name | MB/s |\n| --- | ---: |\n| +1\\|2 \\*x\\* &lt;img&gt; | -5 |\n| plain | 1 000 |\n\na &lt;b&gt;note&lt;/b&gt;\n"; markdown.String() != want {
+		t.Errorf("Markdown is %q, want %q", markdown.String(), want)
+	}
+	if want := "'=name,MB/s\n'+1|2 *x* <img>,-5\nplain,1 000\n"; sheet.String() != want {
+		t.Errorf("CSV is %q, want %q", sheet.String(), want)
+	}
+}
