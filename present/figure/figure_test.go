@@ -212,14 +212,14 @@ func TestBars(t *testing.T) {
 	if !strings.HasSuffix(bars.Subtitle, "(simulated)") || !group.Writes || group.Better != "longer is better" || len(group.Bars) != 2 {
 		t.Errorf("bars are %+v", bars)
 	}
-	if bar := group.Bars[1]; bar.Name != "fast" || bar.Text != "1 515 MB/s, 50 % faster" || bar.Low >= bar.Value || bar.High <= bar.Value || group.Top() != bar.High {
+	if bar := group.Bars[1]; bar.Name != "fast" || bar.Text != "1\u00a0515 MB/s, 50 % faster" || bar.Low >= bar.Value || bar.High <= bar.Value || group.Top() != bar.High {
 		t.Errorf("the bar is %+v of %v", bar, group.Top())
 	}
 	value, err := compare.ValueOf([]*session.Session{one}, compare.Terms{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if money, drawn := Money(value, unit.Decimal); !drawn || money.Groups[0].Bars[0].Text != "1 010 MB/s for 50" || !strings.Contains(money.Summary(), "writes: d 1 010 MB/s for 50") {
+	if money, drawn := Money(value, unit.Decimal); !drawn || money.Groups[0].Bars[0].Text != "1\u00a0010 MB/s for 50" || !strings.Contains(money.Summary(), "writes: d 1\u00a0010 MB/s for 50") {
 		t.Errorf("money is %+v", money)
 	}
 }
