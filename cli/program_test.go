@@ -410,8 +410,8 @@ func TestDemo(t *testing.T) {
 				t.Errorf("the demo does not say %q:\n%s", want, text)
 			}
 		}
-		if strings.Count(text, "heat-throttle  ") != 2 {
-			t.Errorf("the demo finds heat %d times, want it in the limpet and in the barnacle whose fan is late", strings.Count(text, "heat-throttle  "))
+		if strings.Count(text, "heat-throttle  ") != 4 {
+			t.Errorf("the demo finds heat %d times, want it in the limpet and three times in the barnacle whose fan is late", strings.Count(text, "heat-throttle  "))
 		}
 		for _, name := range []string{"report.html", "heat-trace.png", "demo-logbook.db"} {
 			if _, err := os.Stat(filepath.Join(folder, name)); err != nil {
@@ -503,7 +503,7 @@ func TestBadInput(t *testing.T) {
 		{"size 0", []string{"measure", folder, "--size", "0"}, 2, "below one block"},
 		{"odd size", []string{"measure", folder, "--size", "2000001"}, 2, "not a multiple"},
 		{"bits for a size", []string{"measure", folder, "--size", "1Gb"}, 2, "bits"},
-		{"unknown plan", []string{"measure", folder, "--plan", "nonesuch"}, 2, "not built in (data-kinds, depth-map, fill-ladder, latency-under-load, long-small, long-write, quick, quick-read, run-on, steady-state, warm-up)"},
+		{"unknown plan", []string{"measure", folder, "--plan", "nonesuch"}, 2, "not built in (cool-repeats, data-kinds, depth-map, fill-ladder, latency-under-load, long-small, long-write, quick, quick-read, run-on, steady-state, warm-up)"},
 		{"broken plan", []string{"measure", folder, "--plan", badPlan}, 2, "bad.yaml:3:66: depth \"none\""},
 		{"bad precision", []string{"measure", folder, "--until-within", "0"}, 2, "--until-within"},
 		{"bad workers", []string{"measure", folder, "--workers", "0"}, 2, "--workers"},
