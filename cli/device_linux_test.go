@@ -189,19 +189,27 @@ func TestBlocksBelowTheDevicesAreRefused(t *testing.T) {
 // a known rate.
 func throttled(t *testing.T, device string, bytesPerSecond int64) func(*exec.Cmd) *exec.Cmd {
 	t.Helper()
-	var status unix.Stat_t
-	if err := unix.Stat(device, &status); err != nil {
-		t.Fatal(err)
-	}
-	group := filepath.Join("/sys/fs/cgroup/blkio", fmt.Sprintf("opengauge-test-%d", os.Getpid()))
-	if err := os.Mkdir(group, 0o755); err != nil {
+	return throttledAll(t, map[string]int64{device: bytesPerSecond})
+}
+
+// throttledAll does so on several devices, each with a rate of its own.
+func throttledAll(t *testing.T, rates map[string]int64) func(*exec.Cmd) *exec.Cmd {
+	t.Helper()
+	group, err := os.MkdirTemp("/sys/fs/cgroup/blkio", "opengauge-test-")
+	if err != nil {
 		t.Skip("a cgroup with I/O limits cannot be made here: ", err)
 	}
 	t.Cleanup(func() { _ = os.Remove(group) })
-	limit := fmt.Sprintf("%d:%d %d", unix.Major(status.Rdev), unix.Minor(status.Rdev), bytesPerSecond)
-	for _, file := range []string{"blkio.throttle.read_bps_device", "blkio.throttle.write_bps_device"} {
-		if err := os.WriteFile(filepath.Join(group, file), []byte(limit), 0); err != nil {
-			t.Skip("the device cannot be throttled here: ", err)
+	for device, rate := range rates {
+		var status unix.Stat_t
+		if err := unix.Stat(device, &status); err != nil {
+			t.Fatal(err)
+		}
+		limit := fmt.Sprintf("%d:%d %d", unix.Major(status.Rdev), unix.Minor(status.Rdev), rate)
+		for _, file := range []string{"blkio.throttle.read_bps_device", "blkio.throttle.write_bps_device"} {
+			if err := os.WriteFile(filepath.Join(group, file), []byte(limit), 0); err != nil {
+				t.Skip("the device cannot be throttled here: ", err)
+			}
 		}
 	}
 	return func(command *exec.Cmd) *exec.Cmd {

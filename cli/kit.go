@@ -117,6 +117,10 @@ func (k *kit) comparison(c *article.Comparison) {
 }
 
 func (k *kit) shapes(a article.Article) {
+	for _, m := range a.Matrices {
+		k.heading("Copies", m.Title, m.Subtitle)
+		k.figure("copies-"+m.Title, m.Summary(), func(w io.Writer, f image.Format) error { return image.CopyMatrix(w, f, m) })
+	}
 	for _, m := range a.Maps {
 		k.heading("Depth map", m.Title, m.Subtitle)
 		k.figure("depth-map-"+m.Title, m.Title, func(w io.Writer, f image.Format) error { return image.DepthMap(w, f, m) })
@@ -152,9 +156,15 @@ func (k *kit) method(a article.Article) {
 	k.printf("## Conditions and method\n\n")
 	for _, method := range a.Methods {
 		k.printf("### %s\n\nPlan %s. %s\n\n", table.Markdown(method.Name), table.Markdown(method.Plan), table.Markdown(method.About))
-		k.table("passes-"+method.Name, method.Passes)
-		if len(method.Repeats.Rows) > 0 {
-			k.table("repeats-"+method.Name, method.Repeats)
+		for _, each := range []struct {
+			name  string
+			table table.Table
+		}{
+			{"passes", method.Passes}, {"repeats", method.Repeats}, {"copies", method.Copies}, {"starts", method.Starts}, {"at-once", method.Contentions},
+		} {
+			if len(each.table.Rows) > 0 {
+				k.table(each.name+"-"+method.Name, each.table)
+			}
 		}
 		k.table("circumstances-"+method.Name, method.Circumstances)
 		k.tableFiles("plan-"+method.Name, method.Steps)

@@ -3,6 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"opengauge/core/finding"
 	"opengauge/core/logbook"
 	"opengauge/core/unit"
 	"opengauge/present/table"
@@ -112,7 +113,11 @@ func (e *environment) showSession(reference string) error {
 	}
 	screen := e.screen()
 	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
-	showPasses(screen, s, notation)
+	if len(s.Copies) > 0 {
+		showCopyFigures(screen, s, finding.Detect(s), notation)
+	} else {
+		showPasses(screen, s, notation)
+	}
 	screen.Println("")
 	screen.Table(table.Circumstances(s))
 	showShapes(screen, s, notation)

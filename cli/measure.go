@@ -55,7 +55,7 @@ func (e *environment) measure(ctx context.Context, address string, flags *measur
 		return err
 	}
 	s, err := e.runMeasurement(ctx, address, flags, m)
-	if s == nil || len(s.Passes) == 0 {
+	if s == nil || len(s.Passes)+len(s.Contentions) == 0 {
 		if err == nil {
 			err = errors.New("interrupted before anything was measured")
 		}
@@ -80,6 +80,7 @@ func (e *environment) runMeasurement(ctx context.Context, address string, flags 
 		return nil, err
 	}
 	id := session.NewID()
+	shared := map[string]*sim.SharedHop{}
 	setup, err := e.throughSetup(address, flags.through)
 	if err != nil {
 		return nil, err
@@ -87,17 +88,23 @@ func (e *environment) runMeasurement(ctx context.Context, address string, flags 
 	around, err := openBench(benchRequest{
 		setup:   setup,
 		address: address, through: flags.through, size: m.size, carrier: m.carrier, seed: flags.seed, conditions: m.conditions, probes: m.probes, tag: id,
-		overwrite: flags.overwrite, overwriteContents: flags.overwriteContents,
+		overwrite: flags.overwrite, overwriteContents: flags.overwriteContents, shared: shared,
 	})
 	if err != nil {
 		return nil, err
 	}
 	defer func() { err = errors.Join(err, around.target.Close()) }()
 
+	others, closeOthers, err := e.openOthers(m.plan.Others(), id, flags, m, shared)
+	if err != nil {
+		return nil, err
+	}
+	defer func() { err = errors.Join(err, closeOthers()) }()
 	request := run.Request{
 		ID: id, Name: flags.name, Plan: m.plan, Hold: m.hold, Sample: m.sample,
 		StallAfter: flags.stallAfter, ReturnWithin: flags.returnWithin, Verify: flags.verify, Target: around.target, Sensors: around.sensors, Links: around.links, Parts: around.parts,
 		Chain: around.chain, Conditions: around.conditions, Environment: around.environment,
+		Others: others, Together: together,
 	}
 	if err := request.Check(); err != nil {
 		return nil, usageError{err}
@@ -116,7 +123,7 @@ func (e *environment) runMeasurement(ctx context.Context, address string, flags 
 	progress := term.NewProgress(term.NewScreen(e.stderr), m.notation)
 	s, err = run.Run(ctx, request, book, progress.Tell)
 	progress.Done()
-	if s == nil || len(s.Passes) == 0 {
+	if s == nil || len(s.Passes)+len(s.Contentions) == 0 {
 		return s, err
 	}
 	s.Findings = finding.Detect(s)
@@ -143,6 +150,9 @@ func (e *environment) announce(request run.Request) {
 	}
 	if estimate.FilledIn > 0 {
 		passes += fmt.Sprintf(" at the most, and %d combinations filled in from those", estimate.FilledIn)
+	}
+	if others := len(request.Others); others > 0 {
+		passes += fmt.Sprintf(", and loads on %d targets at once", others+1)
 	}
 	text := fmt.Sprintf("measuring %s with plan %s: %s, about %s", d.Address, request.Plan.Name, passes, unit.Span(max(estimate.Elapsed, time.Second)))
 	if estimate.Open {
@@ -181,7 +191,17 @@ func (e *environment) showMeasured(s *session.Session, notation unit.Notation) e
 
 // showPasses writes the passes, and what repeats of them amount to.
 func showPasses(screen *term.Screen, s *session.Session, notation unit.Notation) {
-	screen.Table(table.Passes(s, notation))
+	if passes := table.Passes(s, notation); len(passes.Rows) > 0 {
+		screen.Table(passes)
+	}
+	if starts := table.Starts(s); len(starts.Rows) > 0 {
+		screen.Println("")
+		screen.Table(starts)
+	}
+	if contentions := table.Contentions(s, notation); len(contentions.Rows) > 0 {
+		screen.Println("")
+		screen.Table(contentions)
+	}
 	if repeats := table.Repeats(s, notation); len(repeats.Rows) > 0 {
 		screen.Println("")
 		screen.Table(repeats)

@@ -74,9 +74,10 @@ const (
 	pictureLadder = "fill-ladder"
 	pictureSides  = "comparison"
 	pictureMoney  = "money"
+	pictureCopies = "copy-matrix"
 )
 
-var pictures = []string{pictureStrip, pictureMap, pictureTrace, pictureLadder, pictureSides, pictureMoney}
+var pictures = []string{pictureStrip, pictureMap, pictureTrace, pictureLadder, pictureSides, pictureMoney, pictureCopies}
 
 func (f *reportFlags) check() (format image.Format, err error) {
 	if f.out == "" && f.picture == "" && f.kit == "" {
@@ -204,6 +205,11 @@ func writePicture(name string, format image.Format, sessions []*session.Session,
 			return errors.New("these sessions have nothing in common that could be set side by side")
 		}
 		return writeFile(name, func(w io.Writer) error { return image.Bars(w, format, made.Comparison.Bars) })
+	case pictureCopies:
+		if len(made.Matrices) == 0 {
+			return fmt.Errorf("session %s has no copies, so there is no matrix to draw", s.DisplayName())
+		}
+		return writeFile(name, func(w io.Writer) error { return image.CopyMatrix(w, format, made.Matrices[0]) })
 	case pictureMoney:
 		if made.Money == nil {
 			return errors.New("no session knows what its parts cost; measure with --through and a bench book that has prices")

@@ -119,8 +119,8 @@ measured, and says what held it back.`,
 	flags.StringVar(&env.logbookPath, "logbook", "", "the logbook's file (default $OPENGAUGE_LOGBOOK, or in the user's data folder)")
 	flags.StringVar(&env.units, "units", "decimal", "show throughput in MB/s (decimal), MiB/s (binary) or Gbit/s (bits)")
 	_ = root.RegisterFlagCompletionFunc("units", cobra.FixedCompletions(unit.NotationNames, cobra.ShellCompDirectiveNoFileComp))
-	root.AddCommand(newDemo(env), newMeasure(env), newSurvey(env), newLink(env), newPlan(env), newForesee(env), newExplain(env),
-		newCompare(env), newIsolate(env), newValue(env), newRank(env), newReport(env), newLogbook(env))
+	root.AddCommand(newDemo(env), newMeasure(env), newCopy(env), newSurvey(env), newLink(env), newPlan(env), newForesee(env), newExplain(env),
+		newCompare(env), newIsolate(env), newValue(env), newRank(env), newStreams(env), newReport(env), newLogbook(env))
 	markUsage(root)
 	return root
 }

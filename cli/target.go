@@ -43,6 +43,9 @@ type benchRequest struct {
 	conditions        map[string]string
 	probes            []sensor.Source
 	tag               string
+	// shared are the ports of simulated hosts that several parts are behind, by
+	// name; it may be nil.
+	shared map[string]*sim.SharedHop
 }
 
 // openBench opens what an address names: a simulated part, or a path.
@@ -83,7 +86,7 @@ func openSimulated(name string, r benchRequest) (measuredBench, error) {
 	if err != nil {
 		return measuredBench{}, usageError{err}
 	}
-	around, err := throughParts(r.through, &options)
+	around, err := throughParts(r, &options)
 	if err != nil {
 		return measuredBench{}, usageError{err}
 	}
@@ -112,7 +115,8 @@ func openSimulated(name string, r benchRequest) (measuredBench, error) {
 // throughParts reads what --through says of a simulated drive: the name of its
 // enclosure, or a chain of the demo's bench book, or parts of it with commas
 // between. It sets the options, and gives the names of host and cable.
-func throughParts(through string, options *sim.Options) ([]string, error) {
+func throughParts(r benchRequest, options *sim.Options) ([]string, error) {
+	through := r.through
 	demo, err := demoBook()
 	if err != nil {
 		return nil, err
@@ -130,12 +134,24 @@ func throughParts(through string, options *sim.Options) ([]string, error) {
 		switch part.Kind {
 		case book.Host, book.Cable:
 			around = append(around, part.Name)
+			if part.Kind == book.Host && r.shared != nil {
+				options.Shared = r.sharedPort(setup.Chain.Hops[at])
+			}
 			options.Before = append(options.Before, setup.Chain.Hops[at])
 		case book.Enclosure:
 			options.Enclosure = part.Name
 		}
 	}
 	return around, nil
+}
+
+// sharedPort gives the port that several parts are behind: it carries the data of
+// one after that of the other.
+func (r benchRequest) sharedPort(hop link.Hop) *sim.SharedHop {
+	if r.shared[hop.Name] == nil {
+		r.shared[hop.Name] = &sim.SharedHop{Carries: (hop.Usable.Low + hop.Usable.High) / 2}
+	}
+	return r.shared[hop.Name]
 }
 
 // demoBook is the demo's bench book.

@@ -140,9 +140,9 @@ func checkLinkBound(t *testing.T, m *machine, devices map[string]survey.Device) 
 
 func checkPulled(t *testing.T, m *machine, devices map[string]survey.Device) {
 	drive := devices["TW-SINGLE"]
-	write := map[string]string{"/tmp/pull.yaml": plan("operation: read, access: sequential, block: 128KiB, depth: 4, hold: 5s", "operation: read, access: random, block: 4KiB, depth: [4, 8], hold: 8s")}
+	write := map[string]string{"/tmp/pull.yaml": plan("operation: read, access: sequential, block: 128KiB, depth: 4, hold: 3s", "operation: read, access: random, block: 4KiB, depth: [4, 8], hold: 60s")}
 	wait := m.start(write, "measure", drive.Path, "--plan", "/tmp/pull.yaml", "--return-within", "2s", "--json")
-	time.Sleep(9 * time.Second) // into the second pass
+	time.Sleep(12 * time.Second) // into the second pass, also on a slow machine
 	m.pull("single")
 	got := wait()
 	s := decode[session.Session](t, got)

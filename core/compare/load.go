@@ -87,11 +87,9 @@ func collect(s *session.Session, split func(asked plan.Pass) (key string, load p
 		load plan.Pass
 	}
 	groups, made := map[place][]*session.Pass{}, map[string]loads{}
-	for at := range s.Passes {
-		pass := &s.Passes[at]
-		asked := pass.Load()
+	add := func(asked plan.Pass, pass *session.Pass) {
 		if pass.CutShort || metricOf(asked).of(pass) <= 0 {
-			continue
+			return
 		}
 		key, load := split(asked)
 		where := place{key, load}
@@ -102,6 +100,12 @@ func collect(s *session.Session, split func(asked plan.Pass) (key string, load p
 		}
 		groups[where] = append(groups[where], pass)
 	}
+	for at := range s.Passes {
+		add(s.Passes[at].Load(), &s.Passes[at])
+	}
+	for at := range s.Copies {
+		add(s.Copies[at].Load(s), asPass(&s.Copies[at]))
+	}
 	for where, passes := range groups {
 		each := made[where.key]
 		if each.figures == nil {
@@ -109,6 +113,19 @@ func collect(s *session.Session, split func(asked plan.Pass) (key string, load p
 		}
 		each.figures[where.load] = figureOf(metricOf(where.load), passes)
 		made[where.key] = each
+	}
+	return made
+}
+
+// asPass gives what a copy did as a pass has it, as far as figures need it.
+func asPass(c *session.Copy) *session.Pass {
+	made := &session.Pass{Index: c.Index, CutShort: c.CutShort, BytesPerSecond: c.BytesPerSecond, IOPS: c.FilesPerSecond, Repeat: c.Repeat}
+	var rates []float64
+	for _, sample := range c.Samples {
+		rates = append(rates, float64(sample.BytesPerSecond))
+	}
+	if interval, known := stat.MeanInterval(rates); known {
+		made.Throughput = &session.Interval{Low: unit.BytesPerSecond(interval.Low), High: unit.BytesPerSecond(interval.High)}
 	}
 	return made
 }

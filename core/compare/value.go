@@ -282,7 +282,7 @@ func worthOf(s *session.Session, use Use) (Worth, bool) {
 	found := false
 	loads := loadsOf(s)
 	for _, load := range loads.order {
-		if load.Access != plan.Sequential || load.Rate > 0 || load.CompressibleShare > 0 {
+		if load.Step != "" || load.Access != plan.Sequential || load.Rate > 0 || load.CompressibleShare > 0 {
 			continue
 		}
 		figure := loads.figures[load]

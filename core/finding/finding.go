@@ -18,7 +18,7 @@ type detector func(s *session.Session) []session.Finding
 // detectors in the order in which findings are listed within a severity.
 var detectors = []detector{
 	corruptData, cachedResult, linkErrors, linkDegraded, slowdowns, fillSlowdown, runFade, dataSensitive, capBound, imprecise, hostBound, backgroundLoad,
-	linkBound, latencyBound, againstRating, shortRun, dropout, silences,
+	linkBound, latencyBound, againstRating, shortRun, dropout, silences, endpointBound, copiesThatDiffer, sharedHop,
 }
 
 // Detect gives the findings of a session, the most severe first.

@@ -3,6 +3,7 @@ package finding
 import (
 	"fmt"
 
+	"opengauge/core/plan"
 	"opengauge/core/session"
 )
 
@@ -17,6 +18,9 @@ const (
 // shortRun finds passes that are too short for their figures to be quoted.
 func shortRun(s *session.Session) []session.Finding {
 	passes, indexes := passesWhere(s, func(p *session.Pass) bool {
+		if p.Step == plan.StepStart {
+			return false // it is as long as it takes
+		}
 		return p.ElapsedSeconds < shortest && p.Throughput == nil || p.Operations < fewest
 	})
 	if len(passes) == 0 {

@@ -76,6 +76,13 @@ func (p Plan) Estimate(hold time.Duration) Estimate {
 			total.Elapsed += unit.Duration(item.Rest.ForSeconds)
 		case item.Fill != nil:
 			total.FillShare = max(total.FillShare, *item.Fill)
+		case item.Contend != nil: // each alone, and all at once
+			pass := item.Contend.Pass
+			total.Elapsed += pass.Time() * time.Duration(len(item.Contend.With)+2)
+			if pass.Operation.Writes() {
+				total.WritePasses += len(item.Contend.With) + 2
+				total.Writing += pass.Time() * 2
+			}
 		}
 		if item.Pass == nil {
 			continue

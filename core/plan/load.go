@@ -107,7 +107,7 @@ func required(parent document.Node, fields map[string]document.Node, key string)
 }
 
 func parseStep(node document.Node, nesting int) (Step, error) {
-	fields, err := node.Fields("sweep", "sustain", "repeat", "fill", "rest")
+	fields, err := node.Fields("sweep", "sustain", "repeat", "fill", "rest", "contend", "start")
 	if err != nil {
 		return Step{}, err
 	}
@@ -126,6 +126,12 @@ func parseStep(node document.Node, nesting int) (Step, error) {
 		case "rest":
 			rest, err := parseRest(value)
 			return Step{Rest: rest}, err
+		case "contend":
+			contend, err := parseContend(value)
+			return Step{Contend: contend}, err
+		case "start":
+			start, err := parseStart(value)
+			return Step{Start: start}, err
 		}
 	}
 	sweep, err := parseSweep(fields["sweep"])

@@ -25,6 +25,29 @@ type Step struct {
 	Repeat  *Repeat  `json:"repeat,omitempty"`
 	Fill    *Fill    `json:"fill,omitempty"`
 	Rest    *Rest    `json:"rest,omitempty"`
+	Contend *Contend `json:"contend,omitempty"`
+	Start   *Start   `json:"start,omitempty"`
+}
+
+// Contend runs one load on the target and on others: on each alone, and on all at
+// once.
+type Contend struct {
+	// With are the other targets, as they would be named to measure.
+	With        []string   `json:"with"`
+	Operation   Operation  `json:"operation"`
+	Access      Access     `json:"access"`
+	Block       unit.Bytes `json:"block_bytes"`
+	Depth       int        `json:"depth"`
+	HoldSeconds float64    `json:"hold_seconds,omitempty"`
+}
+
+// Start reads as a program does that starts: small pieces from all over, each read
+// only once the one before it is there, several such chains at once. What counts is
+// when it is finished.
+type Start struct {
+	Reads  int        `json:"reads"`
+	Block  unit.Bytes `json:"block_bytes"`
+	AtOnce int        `json:"at_once"`
 }
 
 // Repeat runs its steps several times over, in turns: that many times, or until
@@ -274,7 +297,7 @@ func eachSweep(steps []Step, change func(*Sweep)) []Step {
 // Writes says whether the plan changes the storage.
 func (p Plan) Writes() bool {
 	return slices.ContainsFunc(p.Program(DefaultHold), func(i Item) bool {
-		return i.Fill != nil || i.Pass != nil && i.Pass.Operation.Writes()
+		return i.Fill != nil || i.Pass != nil && i.Pass.Operation.Writes() || i.Contend != nil && i.Contend.Pass.Operation.Writes()
 	})
 }
 

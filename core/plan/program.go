@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"slices"
 	"time"
 
 	"opengauge/core/unit"
@@ -16,6 +17,14 @@ type Item struct {
 	Free bool
 	// Check looks whether repeats are enough.
 	Check *Check
+	// Contend is a pass on several targets, alone and at once.
+	Contend *Contending
+}
+
+// Contending is the pass of a contend step, and with whom.
+type Contending struct {
+	With []string
+	Pass Pass
 }
 
 // Check says when a repeat is over: once its passes are known to within a share,
@@ -77,8 +86,49 @@ func (e *expansion) steps(steps []Step, at place) {
 			e.fill(step.Fill, at)
 		case step.Rest != nil:
 			e.items = append(e.items, Item{Rest: step.Rest})
+		case step.Contend != nil:
+			e.contend(step.Contend)
+		case step.Start != nil:
+			e.start(step.Start, at)
 		}
 	}
+}
+
+func (e *expansion) contend(c *Contend) {
+	hold := e.hold
+	if c.HoldSeconds > 0 {
+		hold = unit.Duration(c.HoldSeconds)
+	}
+	e.items = append(e.items, Item{Contend: &Contending{With: c.With, Pass: Pass{
+		Step: "contend", Operation: c.Operation, Access: c.Access, Block: c.Block, Depth: c.Depth, Workers: 1,
+		WriteShare: map[Operation]float64{Write: 1}[c.Operation], Hold: hold,
+	}}})
+}
+
+// StepStart is the name of start steps in passes.
+const StepStart = "start"
+
+func (e *expansion) start(s *Start, at place) {
+	e.add(Pass{
+		Step: StepStart, Operation: Read, Access: Random, Block: s.Block, Depth: 1, Workers: s.AtOnce, Hold: LongestHold,
+		Bytes: unit.Bytes(s.Reads) * s.Block, Repeat: at.repeat, Fill: at.fill, Filled: at.filled,
+	})
+}
+
+// Others gives the targets that the plan's contend steps name beside its own.
+func (p Plan) Others() []string {
+	var others []string
+	for _, item := range p.Program(DefaultHold) {
+		if item.Contend == nil {
+			continue
+		}
+		for _, address := range item.Contend.With {
+			if !slices.Contains(others, address) {
+				others = append(others, address)
+			}
+		}
+	}
+	return others
 }
 
 func (e *expansion) add(pass Pass) {

@@ -29,6 +29,8 @@ func (r *runner) program(ctx context.Context, items []plan.Item) (err error) {
 			if r.narrow(*item.Check) {
 				at += item.Check.Skip
 			}
+		case item.Contend != nil:
+			err = r.contend(ctx, item.Contend)
 		case item.Pass.Grid > 0:
 			grid := gridFrom(items[at:])
 			at += len(grid) - 1

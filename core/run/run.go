@@ -51,9 +51,13 @@ type Request struct {
 	ReturnWithin time.Duration
 	// Verify stamps everything that is written and checks it when it is read,
 	// and reads all of it back at the end.
-	Verify  bool
-	Target  target.Target
-	Sensors sensor.Set
+	Verify bool
+	Target target.Target
+	// Others are the targets that the plan contends with, and Together makes
+	// those that are simulated keep their clocks together; it may be nil.
+	Others   []Other
+	Together func([]target.Target) []target.Target
+	Sensors  sensor.Set
 	// Links looks at the links of the chain; it may be nil.
 	Links       Links
 	Chain       link.Chain
@@ -123,7 +127,7 @@ func Run(ctx context.Context, request Request, keeper Keeper, watch func(Progres
 }
 
 func (r *runner) keep() error {
-	if len(r.session.Passes) == 0 {
+	if len(r.session.Passes)+len(r.session.Contentions) == 0 {
 		return r.keeper.Discard(r.session.ID)
 	}
 	return r.keeper.Finish(r.session)

@@ -1,6 +1,7 @@
 package session
 
 import (
+	"fmt"
 	"time"
 
 	"opengauge/core/link"
@@ -25,8 +26,35 @@ func (p *Pass) Load() plan.Pass {
 	return asked
 }
 
+// Load is what a copy asked of the storage: the same files, the same way, so many at
+// once. Between more than two ends, the way is a part of it.
+func (c *Copy) Load(s *Session) plan.Pass {
+	step := fmt.Sprintf("%s, %s of %s in %d files", c.Work, c.Set, c.Spread.Bytes.Decimal(), c.Spread.Files)
+	if c.Seed > 0 {
+		step += fmt.Sprintf(", seed %d", c.Seed)
+	}
+	if len(s.Ends) > 2 || c.From == 1 || c.To == 0 {
+		for role, end := range []int{c.From, c.To} {
+			if end >= 0 {
+				step += []string{", from ", ", to "}[role] + s.Ends[end].Address
+			}
+		}
+	}
+	operation := plan.Write
+	if c.Work == CopySource {
+		operation = plan.Read
+	}
+	return plan.Pass{Step: step, Operation: operation, Access: plan.Sequential, Depth: 1, Workers: c.Parallel}
+}
+
 // LoadLabel names a load for people: "write sequential 1 MiB, depth 8, sustained".
 func LoadLabel(load plan.Pass) string {
+	if load.Step != "" { // of a copy
+		if load.Workers > 1 {
+			return fmt.Sprintf("%s, %d at once", load.Step, load.Workers)
+		}
+		return load.Step
+	}
 	if load.Hold > 0 {
 		return load.Label() + ", sustained"
 	}

@@ -45,6 +45,11 @@ type Session struct {
 	Conditions  map[string]string `json:"conditions"`
 	Environment Environment       `json:"environment"`
 	Passes      []Pass            `json:"passes"`
+	// Ends and Copies are of copied file sets.
+	Ends   []End  `json:"ends,omitempty"`
+	Copies []Copy `json:"copies,omitempty"`
+	// Contentions are loads on several targets at once.
+	Contentions []Contention `json:"contentions,omitempty"`
 	// Estimates are what an adaptive sweep filled in without measuring it.
 	Estimates []Estimate `json:"estimates,omitempty"`
 	Events    []Event    `json:"events"`
@@ -271,6 +276,8 @@ const (
 	EventAdded   = "added"
 	// EventProbe says that a sensor failed, or works again.
 	EventProbe = "probe"
+	// EventCopy is what is to be known of the ends of copies.
+	EventCopy = "copy"
 	// EventRecording says what is wrong with a recording made elsewhere, and
 	// EventClock that its clock stepped.
 	EventRecording = "recording"

@@ -40,6 +40,7 @@ type Article struct {
 	Verdicts                              []string
 	// Comparison and Money are nil where there is none.
 	Comparison *Comparison
+	Matrices   []figure.CopyMatrix
 	Maps       []figure.DepthMap
 	Traces     []Trace
 	Ladders    []figure.FillLadder
@@ -86,6 +87,8 @@ type Money struct {
 type Method struct {
 	ID, Name, Plan, About                 string
 	Circumstances, Steps, Passes, Repeats table.Table
+	// Copies, Starts and Contentions have no rows where there were none.
+	Copies, Starts, Contentions table.Table
 }
 
 // Found is the findings of a session.
@@ -100,6 +103,7 @@ func New(r Report) Article {
 	for _, s := range r.Sessions {
 		findings := r.Findings[s.ID]
 		a.Simulated = a.Simulated || s.Simulated
+		a.Matrices = append(a.Matrices, figure.CopyMatrices(s, findings, r.Notation)...)
 		a.Maps = append(a.Maps, figure.DepthMaps(s, r.Notation)...)
 		a.Traces = append(a.Traces, tracesOf(s, findings, len(r.Sessions) == 1, r.Notation)...)
 		if ladder, known := figure.NewFillLadder(s, r.Notation); known {
@@ -196,13 +200,25 @@ func tracesOf(s *session.Session, findings []session.Finding, alone bool, notati
 	for _, pass := range shown {
 		traces = append(traces, Trace{fmt.Sprintf("trace-%s-%d", s.ID, pass.Index), figure.NewHeatTrace(s, pass, findings, notation)})
 	}
+	for _, c := range figure.LongCopies(s) {
+		traces = append(traces, Trace{fmt.Sprintf("trace-%s-copy-%d", s.ID, c.Index), figure.NewCopyTrace(s, c, notation)})
+	}
 	return traces
+}
+
+// copiesOf is the table of a session's copies, without rows where it has none.
+func copiesOf(s *session.Session, notation unit.Notation) table.Table {
+	if len(s.Copies) == 0 {
+		return table.Table{}
+	}
+	return table.Copies(s, notation)
 }
 
 func methodOf(s *session.Session, notation unit.Notation) Method {
 	return Method{
 		ID: s.ID, Name: s.DisplayName(), Plan: s.Plan.Name, About: s.Plan.About, Circumstances: table.Circumstances(s),
 		Steps: table.PlannedPasses(s.Plan.Passes(plan.DefaultHold)), Passes: table.Passes(s, notation), Repeats: table.Repeats(s, notation),
+		Copies: copiesOf(s, notation), Starts: table.Starts(s), Contentions: table.Contentions(s, notation),
 	}
 }
 

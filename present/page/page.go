@@ -119,6 +119,7 @@ func functions(page *template.Template) template.FuncMap {
 			return fmt.Sprintf("Depth map: %s for %d block sizes by %d queue depths, shaded by the share %s", m.Unit, len(m.Blocks), len(m.Depths), m.Of)
 		},
 		"mark":    func(f session.Finding) string { return figure.SeverityMark(string(f.Severity)) },
+		"wide":    func(share float64) string { return fmt.Sprintf("%.0f", share*100) },
 		"percent": func(share float64) string { return fmt.Sprintf("%.0f %%", share*100) },
 		"share":   func(value float64, g figure.BarGroup) string { return fmt.Sprintf("%.2f", 100*value/g.Top()) },
 		"between": func(low, high float64, g figure.BarGroup) string { return fmt.Sprintf("%.2f", 100*(high-low)/g.Top()) },

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 
+	"opengauge/core/plan"
 	"opengauge/core/session"
 	"opengauge/core/unit"
 )
@@ -61,11 +62,13 @@ func steadyNote(pass *session.Pass, notation unit.Notation) string {
 }
 
 // inPlanOrder gives the passes as the plan names them, which is not always the
-// order in which they ran.
+// order in which they ran. Starts have a table of their own.
 func inPlanOrder(s *session.Session) []*session.Pass {
-	passes := make([]*session.Pass, len(s.Passes))
+	passes := make([]*session.Pass, 0, len(s.Passes))
 	for at := range s.Passes {
-		passes[at] = &s.Passes[at]
+		if s.Passes[at].Step != plan.StepStart {
+			passes = append(passes, &s.Passes[at])
+		}
 	}
 	slices.SortStableFunc(passes, func(a, b *session.Pass) int { return a.Index - b.Index })
 	return passes

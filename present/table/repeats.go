@@ -41,7 +41,7 @@ func repeated(s *session.Session) [][]*session.Pass {
 	var groups [][]*session.Pass
 	for at := range s.Passes {
 		pass := &s.Passes[at]
-		if pass.CutShort {
+		if pass.CutShort || pass.Step == plan.StepStart {
 			continue
 		}
 		asked := pass.Asked()

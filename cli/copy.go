@@ -1,0 +1,431 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"opengauge/core/bench"
+	"opengauge/core/files"
+	"opengauge/core/finding"
+	"opengauge/core/link"
+	"opengauge/core/sensor"
+	"opengauge/core/session"
+	"opengauge/core/sim"
+	"opengauge/core/survey"
+	"opengauge/core/transfer"
+	"opengauge/core/unit"
+	"opengauge/present/figure"
+	"opengauge/present/table"
+	"opengauge/present/term"
+)
+
+// copyFlags are what copy is told besides its ends.
+type copyFlags struct {
+	sets, among, conditions            []string
+	size, name, failOn, sample         string
+	fromThrough, toThrough             string
+	seed                               uint64
+	repeat, parallel                   int
+	bothWays, verify, keep, copiesOnly bool
+}
+
+func newCopy(env *environment) *cobra.Command {
+	flags := &copyFlags{}
+	cmd := &cobra.Command{
+		Use:   "copy FROM TO | copy --among A,B,C",
+		Short: "Time copies of file sets, and say which end is the limit",
+		Long: `Copy times copies from the first read to the last byte on stable media, without
+cached data in the way. With --set it makes a set of files in FROM (the same from
+the same --seed and --size everywhere) and copies that; without, it copies FROM,
+a folder or a file of your own, as it is. The source is never changed, and what
+was written is removed unless --keep.
+
+Besides, it does the work of each end alone with the same files, so that the copy
+can be held against both: the source alone, the destination alone.
+
+FROM and TO are folders, or sim:NAME for simulated parts. With --among it copies
+between every two of the ends, both ways, one large file and a mixed folder, and
+draws the matrix.`,
+		Example: `  opengauge copy /media/a /media/b --set large-file,mixed-folder --size 4GiB
+  opengauge copy ~/footage /media/stick --verify --repeat 3
+  opengauge copy /media/a /media/b --set mixed-folder --both-ways --parallel 4
+  opengauge copy --among /media/a,/media/b,/home/me/desk
+  opengauge copy --among sim:sandpiper,sim:dunlin,sim:curlew,sim:turnstone --size 20GB`,
+		Args: cobra.MaximumNArgs(2),
+		RunE: func(cmd *cobra.Command, arguments []string) error {
+			return env.copy(cmd.Context(), arguments, flags)
+		},
+	}
+	set := cmd.Flags()
+	set.StringSliceVar(&flags.sets, "set", nil, "file sets to make and copy: "+strings.Join(files.KindNames(), ", "))
+	set.StringSliceVar(&flags.among, "among", nil, "copy between every two of these ends")
+	set.StringVar(&flags.size, "size", "", "how much each set holds (default 1GiB)")
+	set.Uint64Var(&flags.seed, "seed", 1, "what sizes, names and contents of the sets follow from")
+	set.IntVar(&flags.repeat, "repeat", 1, "copy so many times")
+	set.IntVar(&flags.parallel, "parallel", 1, "copy so many files at once")
+	set.BoolVar(&flags.bothWays, "both-ways", false, "copy from TO to FROM too")
+	set.BoolVar(&flags.verify, "verify", false, "compare every file with what it was copied from")
+	set.BoolVar(&flags.keep, "keep", false, "keep the copy")
+	set.BoolVar(&flags.copiesOnly, "copies-only", false, "leave out the work of each end alone: which end is the limit is not told then")
+	set.StringVar(&flags.sample, "sample", "", "length of a sample, 10ms to 10m (default 1s)")
+	set.StringVar(&flags.name, "name", "", "a name for the session")
+	set.StringArrayVar(&flags.conditions, "condition", nil, "a key=value that describes the circumstances; may be repeated")
+	set.StringVar(&flags.fromThrough, "from-through", "", "the chain of FROM, as in the bench book; of a simulated drive, its enclosure or chain")
+	set.StringVar(&flags.toThrough, "to-through", "", "the chain of TO")
+	set.StringVar(&flags.failOn, "fail-on", "", "exit with 3 if a finding is at least a note, caution or fault")
+	set.BoolVar(&env.json, "json", false, "print the session as JSON")
+	env.addBenchFlag(cmd)
+	_ = cmd.RegisterFlagCompletionFunc("set", cobra.FixedCompletions(files.KindNames(), cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("fail-on", completeSeverities)
+	return cmd
+}
+
+// defaultSetSize is what a set holds where nobody says.
+const defaultSetSize = unit.GiB
+
+// request reads the flags and arguments. Every error is one of usage.
+func (f *copyFlags) request(arguments []string) (transfer.Request, error) {
+	r := transfer.Request{
+		ID: session.NewID(), Name: f.name, Repeat: f.repeat, Parallel: f.parallel, Verify: f.verify, Keep: f.keep, Alone: !f.copiesOnly,
+	}
+	var err error
+	if r.Conditions, err = session.ParseConditions(f.conditions); err != nil {
+		return r, err
+	}
+	if err := session.CheckName(f.name); err != nil {
+		return r, err
+	}
+	if r.Sample, err = parseSample(f.sample); err != nil {
+		return r, err
+	}
+	switch {
+	case f.repeat < 1 || f.repeat > 1000:
+		return r, fmt.Errorf("--repeat %d is not a number from 1 to 1000", f.repeat)
+	case f.parallel < 1 || f.parallel > 256:
+		return r, fmt.Errorf("--parallel %d is not a number from 1 to 256", f.parallel)
+	case len(f.among) == 0 && len(arguments) != 2:
+		return r, errors.New("name FROM and TO, or several ends with --among; see opengauge copy --help")
+	case len(f.among) > 0 && len(arguments) > 0:
+		return r, errors.New("--among names the ends itself; leave out FROM and TO")
+	case len(f.among) == 1:
+		return r, errors.New("--among needs two ends at least")
+	}
+	return r, f.addSets(&r, arguments)
+}
+
+func (f *copyFlags) addSets(r *transfer.Request, arguments []string) error {
+	names := f.sets
+	if len(names) == 0 {
+		if len(f.among) == 0 && !strings.HasPrefix(arguments[0], sim.Prefix) {
+			set, err := files.FromFolder(arguments[0])
+			r.Sets, r.Own = []files.Set{set}, arguments[0]
+			if err == nil && f.bothWays {
+				err = errors.New("--both-ways goes with --set: a folder of your own is only at one end")
+			}
+			return err
+		}
+		names = []string{"large-file", "mixed-folder"}
+	}
+	size := defaultSetSize
+	if f.size != "" {
+		var err error
+		if size, err = unit.ParseBytes(f.size); err != nil {
+			return fmt.Errorf("--size: %w", err)
+		}
+	}
+	for _, name := range names {
+		set, err := files.New(name, size, f.seed)
+		if err != nil {
+			return fmt.Errorf("--set: %w", err)
+		}
+		r.Sets = append(r.Sets, set)
+	}
+	return nil
+}
+
+// pairs gives the ways to copy between so many ends.
+func (f *copyFlags) pairs(ends int) [][2]int {
+	if len(f.among) == 0 {
+		if f.bothWays {
+			return [][2]int{{0, 1}, {1, 0}}
+		}
+		return [][2]int{{0, 1}}
+	}
+	var pairs [][2]int
+	for from := range ends {
+		for to := range ends {
+			if from != to {
+				pairs = append(pairs, [2]int{from, to})
+			}
+		}
+	}
+	return pairs
+}
+
+func (e *environment) copy(ctx context.Context, arguments []string, flags *copyFlags) error {
+	notation, err := e.notation()
+	if err != nil {
+		return err
+	}
+	failOn, err := parseFailOn(flags.failOn)
+	if err != nil {
+		return err
+	}
+	request, err := flags.request(arguments)
+	if err != nil {
+		return usageError{err}
+	}
+	stop, err := e.openEnds(&request, arguments, flags)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	s, err := e.runCopies(ctx, request)
+	if s == nil || len(s.Copies) == 0 {
+		return err
+	}
+	if shown := e.showCopies(s, notation); shown != nil {
+		return errors.Join(err, shown)
+	}
+	switch {
+	case err != nil:
+		return err
+	case s.State == session.Interrupted:
+		return errInterrupted
+	}
+	return checkFailOn(s.Findings, failOn)
+}
+
+func (e *environment) runCopies(ctx context.Context, request transfer.Request) (s *session.Session, err error) {
+	book, err := e.createLogbook()
+	if err != nil {
+		return nil, err
+	}
+	defer func() { err = errors.Join(err, book.Close()) }()
+	if request.Name != "" {
+		if taken, err := book.HasName(request.Name); err != nil || taken {
+			return nil, errors.Join(err, usageError{fmt.Errorf("a session named %q is in the logbook already; choose another --name", request.Name)})
+		}
+	}
+	e.announceCopies(request)
+	teller := &copyTeller{screen: term.NewScreen(e.stderr)}
+	s, err = transfer.Run(ctx, request, book, teller.tell)
+	teller.done()
+	if len(s.Copies) > 0 {
+		s.Findings = finding.Detect(s)
+		err = errors.Join(err, book.Finish(s))
+	}
+	return s, err
+}
+
+// openEnds opens the ends, and gives what stops the reading of their sensors.
+func (e *environment) openEnds(r *transfer.Request, arguments []string, flags *copyFlags) (stop func(), err error) {
+	addresses := flags.among
+	if len(addresses) == 0 {
+		addresses = arguments
+	}
+	r.Pairs = flags.pairs(len(addresses))
+	r.Environment = survey.Environment(Version)
+	shared := map[string]*sim.SharedHop{}
+	var stops []func()
+	stop = func() {
+		for _, each := range stops {
+			each()
+		}
+	}
+	simulated := 0
+	for number, address := range addresses {
+		through := ""
+		if len(flags.among) == 0 {
+			through = []string{flags.fromThrough, flags.toThrough}[number]
+		}
+		var end transfer.Endpoint
+		if strings.HasPrefix(address, sim.Prefix) {
+			simulated++
+			end, err = openSimulatedEnd(address, through, flags.seed+uint64(number), shared)
+		} else {
+			var ended func()
+			end, ended, err = e.openFolderEnd(address, through, r.Own)
+			if ended != nil {
+				stops = append(stops, ended)
+			}
+		}
+		if err != nil {
+			stop()
+			return nil, err
+		}
+		r.Ends = append(r.Ends, end)
+	}
+	if simulated > 0 && simulated < len(addresses) {
+		stop()
+		return nil, usageError{errors.New("a simulated part and a real folder have different clocks; copy between parts, or between folders")}
+	}
+	if simulated > 0 {
+		r.Environment = session.Environment{System: "simulated", ProgramVersion: Version}
+	}
+	return stop, nil
+}
+
+func openSimulatedEnd(address, through string, seed uint64, shared map[string]*sim.SharedHop) (transfer.Endpoint, error) {
+	around, err := openBench(benchRequest{address: address, through: through, seed: seed, conditions: map[string]string{}, shared: shared})
+	if err != nil {
+		return transfer.Endpoint{}, err
+	}
+	part, ok := around.target.(*sim.Part)
+	if !ok {
+		return transfer.Endpoint{}, fmt.Errorf("%s is no simulated part", address)
+	}
+	return transfer.Endpoint{
+		End:       session.End{Address: address, Kind: "simulated", CapacityBytes: part.Description().Capacity, Chain: around.chain, Parts: around.parts},
+		Simulated: part, Temperatures: part.Temperatures,
+	}, nil
+}
+
+// openFolderEnd looks at a folder, and reads the sensors of the device that it is on.
+func (e *environment) openFolderEnd(address, through, own string) (transfer.Endpoint, func(), error) {
+	info, err := os.Stat(address)
+	if err != nil {
+		return transfer.Endpoint{}, nil, fmt.Errorf("could not look at %s: %w", address, errors.Unwrap(err))
+	}
+	path := address
+	if !info.IsDir() {
+		if own != address {
+			return transfer.Endpoint{}, nil, usageError{fmt.Errorf("%s is no folder; name a folder to copy to", address)}
+		}
+		path = filepath.Dir(address)
+	}
+	if path, err = filepath.Abs(path); err != nil {
+		return transfer.Endpoint{}, nil, err
+	}
+	end := transfer.Endpoint{End: session.End{Address: address, Kind: "folder", Path: path, Chain: link.NewChain()}}
+	machine := survey.Here()
+	var stop func()
+	if device, mount, known := machine.DeviceOf(path); known {
+		end.Device, end.DeviceModel, end.CapacityBytes, end.Chain, end.FileSystem = device.Path, device.Model, device.Capacity, device.Chain, mount.FileSystem
+		poller := sensor.NewPoller(machine.Sensors(device))
+		stop = poller.Start(func(string) {})
+		end.Temperatures = poller.Temperatures
+	}
+	if through != "" {
+		_, setup, err := e.setup(through)
+		if err != nil {
+			return end, stop, err
+		}
+		end.Chain, end.Parts = setup.Merge(end.Chain), append([]bench.Part{}, setup.Parts...)
+	}
+	return end, stop, nil
+}
+
+// announceCopies says before the work what it will be.
+func (e *environment) announceCopies(r transfer.Request) {
+	screen := term.NewScreen(e.stderr)
+	var moved, made unit.Bytes
+	for _, set := range r.Sets {
+		spread := set.Spread()
+		moved += set.Bytes() * unit.Bytes(len(r.Pairs)*r.Repeat)
+		sources := map[int]bool{}
+		for _, pair := range r.Pairs {
+			sources[pair[0]] = true
+		}
+		if r.Own == "" && r.Ends[0].Simulated == nil {
+			made += set.Bytes() * unit.Bytes(len(sources))
+		}
+		if spread.Files == 1 {
+			screen.Printf("set %s: %s in one file\n", set.Name, set.Bytes().Decimal())
+			continue
+		}
+		screen.Printf("set %s: %s in %d files, median %s, half of the bytes in files from %s on\n", set.Name, set.Bytes().Decimal(), spread.Files, spread.Median.Decimal(), spread.HalfOfBytesIn.Decimal())
+	}
+	text := fmt.Sprintf("copying %s in all", moved.Decimal())
+	if len(r.Pairs) > 1 {
+		text += fmt.Sprintf(", over %d ways", len(r.Pairs))
+	}
+	if made > 0 {
+		text += fmt.Sprintf("; %s of file sets are made first", made.Decimal())
+	}
+	if r.Alone {
+		text += "; each end alone besides"
+	}
+	const guess = 500e6
+	screen.Printf("%s; at 500 MB/s about %s\n", text, unit.Span(max(unit.Duration(float64(2*moved+made)/guess), time.Second)))
+}
+
+// copyTeller tells how far copies are.
+type copyTeller struct {
+	screen *term.Screen
+	told   time.Time
+	label  string
+	shown  bool
+}
+
+func (t *copyTeller) tell(s transfer.Step) {
+	if !t.screen.Interactive {
+		if s.Label != t.label {
+			t.label = s.Label
+			t.screen.Println(t.text(s))
+		}
+		return
+	}
+	if time.Since(t.told) > 100*time.Millisecond || s.Label != t.label {
+		t.told, t.label, t.shown = time.Now(), s.Label, true
+		t.screen.Printf("\r\x1b[K%s %s of %s", t.text(s), s.Bytes.Decimal(), s.Total.Decimal())
+	}
+}
+
+func (t *copyTeller) text(s transfer.Step) string {
+	if s.Count == 0 {
+		return term.Clean(s.Label)
+	}
+	return fmt.Sprintf("copy %d/%d: %s", s.Number, s.Count, term.Clean(s.Label))
+}
+
+func (t *copyTeller) done() {
+	if t.shown {
+		t.screen.Printf("\r\x1b[K")
+	}
+}
+
+func (e *environment) showCopies(s *session.Session, notation unit.Notation) error {
+	if e.json {
+		return e.writeJSON(s)
+	}
+	screen := e.screen()
+	var addresses []string
+	for _, end := range s.Ends {
+		addresses = append(addresses, end.Address)
+	}
+	screen.Heading(table.Marked("copies between "+strings.Join(addresses, " and "), s.Simulated) + " · session " + s.DisplayName())
+	for _, note := range table.CopyNotes(s) {
+		screen.Paragraph("● ", note)
+	}
+	showCopyFigures(screen, s, s.Findings, notation)
+	screen.Println("")
+	const many = 6
+	if notes := len(s.Findings); notes > many && !slices.ContainsFunc(s.Findings, func(f session.Finding) bool { return f.Severity != session.Note }) {
+		screen.Paragraph("", fmt.Sprintf("%d findings say which end holds each copy: in a word in the matrix, and with the arithmetic in opengauge explain %s.", notes, s.ID))
+	} else {
+		screen.Findings(s.Findings)
+	}
+	screen.Println("")
+	screen.Printf("Kept as %s. Next: opengauge explain %s, or opengauge report %s --out report.html\n", s.ID, s.ID, s.ID)
+	return nil
+}
+
+// showCopyFigures writes the copies of a session, and draws its matrices.
+func showCopyFigures(screen *term.Screen, s *session.Session, findings []session.Finding, notation unit.Notation) {
+	screen.Table(table.Copies(s, notation))
+	if len(s.Ends) > 2 || slices.ContainsFunc(s.Copies, func(c session.Copy) bool { return c.From == 1 && c.To == 0 }) {
+		for _, m := range figure.CopyMatrices(s, findings, notation) {
+			screen.Println("")
+			screen.CopyMatrix(m)
+		}
+	}
+}

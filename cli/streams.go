@@ -1,0 +1,111 @@
+package cli
+
+import (
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"opengauge/core/finding"
+	"opengauge/core/stream"
+	"opengauge/core/unit"
+	"opengauge/present/table"
+)
+
+// streamsFlags are what streams is told besides its session.
+type streamsFlags struct{ set, file string }
+
+func newStreams(env *environment) *cobra.Command {
+	flags := &streamsFlags{}
+	cmd := &cobra.Command{
+		Use:   "streams SESSION",
+		Short: "Say which media streams the storage can carry",
+		Long: `Streams follows a buffer over what a session recorded, and says for each stream of
+a list whether the storage carries it, for reading and for writing: not by the
+average, but by the longest stall, the buffer that would be needed, how many at
+once, and for how long until the fast write area or the heat ends it. The longest
+sequential pass, or work of one end of a copy, counts for each direction.
+
+A list is YAML: streams with a name and one of data-rate, video, images and audio;
+see docs/formats.md.`,
+		Example: `  opengauge streams latest
+  opengauge streams stick-long --set sound
+  opengauge streams stick-long --streams our-cameras.yaml --json`,
+		Args:              cobra.ExactArgs(1),
+		ValidArgsFunction: env.completeSessions,
+		RunE:              func(_ *cobra.Command, arguments []string) error { return env.streams(arguments[0], flags) },
+	}
+	cmd.Flags().StringVar(&flags.set, "set", "recorders", "a list that ships with the program: "+strings.Join(stream.SetNames(), ", "))
+	cmd.Flags().StringVar(&flags.file, "streams", "", "a list of your own, FILE.yaml")
+	cmd.Flags().BoolVar(&env.json, "json", false, "print the answers as JSON")
+	_ = cmd.RegisterFlagCompletionFunc("set", cobra.FixedCompletions(stream.SetNames(), cobra.ShellCompDirectiveNoFileComp))
+	return cmd
+}
+
+// streamsRecord is what streams --json prints.
+type streamsRecord struct {
+	Format    string          `json:"format"`
+	Session   string          `json:"session"`
+	Name      string          `json:"name"`
+	Simulated bool            `json:"simulated"`
+	Streams   []stream.Answer `json:"streams"`
+}
+
+func (f *streamsFlags) load() ([]stream.Stream, error) {
+	if f.file != "" {
+		return stream.Load(f.file)
+	}
+	return stream.Set(f.set)
+}
+
+func (e *environment) streams(reference string, flags *streamsFlags) error {
+	notation, err := e.notation()
+	if err != nil {
+		return err
+	}
+	streams, err := flags.load()
+	if err != nil {
+		return usageError{err}
+	}
+	sessions, err := e.loadSessions([]string{reference})
+	if err != nil {
+		return err
+	}
+	s := sessions[0]
+	answers, err := stream.Answers(s, finding.Detect(s), streams)
+	if err != nil {
+		return err
+	}
+	if e.json {
+		return e.writeJSON(streamsRecord{"opengauge.streams/1", s.ID, s.Name, s.Simulated, answers})
+	}
+	e.showStreams(table.Marked(s.Target.Address, s.Simulated)+" · session "+s.DisplayName(), answers, notation)
+	return nil
+}
+
+func (e *environment) showStreams(title string, answers []stream.Answer, notation unit.Notation) {
+	screen := e.screen()
+	screen.Heading(title)
+	screen.Table(table.Streams(answers, notation))
+	screen.Println("")
+	for _, a := range answers {
+		screen.Paragraph("  "+a.Stream.Name+": ", a.Stream.Formula+" = "+notation.Rate(a.Stream.Rate))
+	}
+	screen.Println("")
+	for _, note := range streamNotes(answers) {
+		screen.Paragraph("", note)
+	}
+}
+
+// streamNotes say what the answers follow from.
+func streamNotes(answers []stream.Answer) []string {
+	var notes []string
+	for name, side := range map[string]*stream.Side{"Reading": answers[0].Reading, "Writing": answers[0].Writing} {
+		if side != nil {
+			notes = append(notes, name+" follows from "+side.From+", "+unit.Span(unit.Duration(side.Seconds))+" of it; what comes later is not known.")
+		}
+	}
+	if len(notes) == 2 && notes[0] > notes[1] {
+		notes[0], notes[1] = notes[1], notes[0]
+	}
+	return append(notes, "At most at once: for reading / for writing. Stalls shorter than a sample are not seen.")
+}

@@ -1,0 +1,248 @@
+package stream
+
+import (
+	"embed"
+	"errors"
+	"fmt"
+	"os"
+	"path"
+	"strconv"
+	"strings"
+
+	"opengauge/core/document"
+	"opengauge/core/unit"
+)
+
+//go:embed sets/*.yaml
+var sets embed.FS
+
+// SetNames lists the lists of streams that ship with the program.
+func SetNames() []string {
+	entries, _ := sets.ReadDir("sets") // embedded
+	var names []string
+	for _, entry := range entries {
+		names = append(names, strings.TrimSuffix(entry.Name(), ".yaml"))
+	}
+	return names
+}
+
+// Set gives a list of streams that ships with the program.
+func Set(name string) ([]Stream, error) {
+	source, err := sets.ReadFile(path.Join("sets", path.Base(name)+".yaml"))
+	if err != nil {
+		return nil, fmt.Errorf("unknown list of streams %q; there are %s", name, strings.Join(SetNames(), ", "))
+	}
+	return Parse(name+".yaml", source)
+}
+
+// Load reads a list of streams from a file.
+func Load(file string) ([]Stream, error) {
+	source, err := os.ReadFile(file)
+	if err != nil {
+		return nil, fmt.Errorf("could not read the list of streams: %w", err)
+	}
+	return Parse(file, source)
+}
+
+// defaultBuffer is in front of a stream where nobody says.
+const defaultBuffer = 64 * unit.MiB
+
+// Parse reads a list of streams written in YAML. Errors name file, line and column.
+func Parse(file string, source []byte) ([]Stream, error) {
+	root, err := document.Parse(file, source)
+	if err != nil {
+		return nil, err
+	}
+	fields, err := root.Fields("streams")
+	if err != nil {
+		return nil, err
+	}
+	list, given := fields["streams"]
+	if !given || !list.IsList() {
+		return nil, root.Errorf("expected a list under \"streams\"")
+	}
+	var streams []Stream
+	for _, node := range list.List() {
+		s, err := parseStream(node)
+		if err != nil {
+			return nil, err
+		}
+		streams = append(streams, s)
+	}
+	if len(streams) == 0 {
+		return nil, root.Errorf("the list of streams is empty")
+	}
+	return streams, nil
+}
+
+func parseStream(node document.Node) (Stream, error) {
+	fields, err := node.Fields("name", "data-rate", "video", "images", "audio", "at-once", "buffer")
+	if err != nil {
+		return Stream{}, err
+	}
+	s := Stream{AtOnce: 1, Buffer: defaultBuffer}
+	sources := 0
+	for key, value := range fields {
+		switch key {
+		case "name":
+			s.Name, err = value.Text()
+		case "at-once":
+			s.AtOnce, err = document.Value(value, parseCount)
+		case "buffer":
+			s.Buffer, err = document.Value(value, unit.ParseBytes)
+		case "data-rate":
+			s.Rate, err = document.Value(value, unit.ParseRate)
+			s.Formula = "as given"
+			sources++
+		case "audio":
+			err = parseAudio(value, &s)
+			sources++
+		default:
+			err = parseVideo(value, &s)
+			sources++
+		}
+		if err != nil {
+			return s, err
+		}
+	}
+	switch {
+	case s.Name == "":
+		return s, node.Errorf("a stream needs a \"name\"")
+	case sources != 1:
+		return s, node.Errorf("the stream %s needs one of \"data-rate\", \"video\", \"images\" and \"audio\"", s.Name)
+	case s.Rate <= 0:
+		return s, node.Errorf("the stream %s has no data", s.Name)
+	}
+	return s, nil
+}
+
+func parseVideo(node document.Node, s *Stream) error {
+	fields, err := node.Fields("frame", "fps", "bits", "chroma", "bits-per-pixel", "header")
+	if err != nil {
+		return err
+	}
+	v := Video{Bits: 8, Chroma: Full}
+	for key, value := range fields {
+		switch key {
+		case "frame":
+			var frame [2]int
+			frame, err = document.Value(value, parseFrame)
+			v.Width, v.Height = frame[0], frame[1]
+		case "fps":
+			v.FramesPerSecond, err = document.Value(value, parseFramesPerSecond)
+		case "bits":
+			v.Bits, err = document.Value(value, parseBits)
+		case "chroma":
+			v.Chroma, err = document.Value(value, parseChroma)
+		case "bits-per-pixel":
+			v.BitsPerPixel, err = document.Value(value, parsePositive)
+		default:
+			v.Header, err = document.Value(value, unit.ParseBytes)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	if v.Width == 0 || v.FramesPerSecond == 0 {
+		return node.Errorf("expected a \"frame\", like 1920x1080, and \"fps\"")
+	}
+	s.Rate, s.Formula = v.Rate(), v.Formula()
+	return nil
+}
+
+func parseAudio(node document.Node, s *Stream) error {
+	fields, err := node.Fields("channels", "rate", "bits")
+	if err != nil {
+		return err
+	}
+	a := Audio{Channels: 1, Bits: 24}
+	for key, value := range fields {
+		switch key {
+		case "channels":
+			a.Channels, err = document.Value(value, parseCount)
+		case "rate":
+			a.SampleRate, err = document.Value(value, parseHertz)
+		default:
+			a.Bits, err = document.Value(value, parseBits)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	if a.SampleRate == 0 {
+		return node.Errorf("expected a \"rate\", like 96kHz")
+	}
+	s.Rate, s.Formula = a.Rate(), a.Formula()
+	return nil
+}
+
+func parseFrame(text string) ([2]int, error) {
+	width, height, found := strings.Cut(text, "x")
+	w, errW := strconv.Atoi(strings.TrimSpace(width))
+	h, errH := strconv.Atoi(strings.TrimSpace(height))
+	if !found || errW != nil || errH != nil || w < 1 || h < 1 || w > 100_000 || h > 100_000 {
+		return [2]int{}, fmt.Errorf("%q is not the size of a frame; write one like 1920x1080", text)
+	}
+	return [2]int{w, h}, nil
+}
+
+// parseFramesPerSecond reads "25", "23.976" or "30000/1001".
+func parseFramesPerSecond(text string) (float64, error) {
+	above, below, fraction := strings.Cut(text, "/")
+	value, err := strconv.ParseFloat(above, 64)
+	if fraction && err == nil {
+		var divisor float64
+		if divisor, err = strconv.ParseFloat(below, 64); err == nil && divisor <= 0 {
+			err = errors.New("nothing is divided by that")
+		}
+		value /= divisor
+	}
+	if err != nil || !(value > 0 && value <= 100_000) {
+		return 0, fmt.Errorf("%q is not a number of frames a second; write one like 25 or 30000/1001", text)
+	}
+	return value, nil
+}
+
+func parseBits(text string) (int, error) {
+	bits, err := strconv.Atoi(text)
+	if err != nil || bits < 1 || bits > 64 {
+		return 0, fmt.Errorf("%q is not a number of bits from 1 to 64", text)
+	}
+	return bits, nil
+}
+
+func parseChroma(text string) (Chroma, error) {
+	if _, known := samples[Chroma(text)]; !known {
+		return "", fmt.Errorf("unknown chroma subsampling %q; use 4:4:4, 4:2:2, 4:2:0, grey or 4:4:4:4", text)
+	}
+	return Chroma(text), nil
+}
+
+func parsePositive(text string) (float64, error) {
+	value, err := strconv.ParseFloat(text, 64)
+	if err != nil || !(value > 0 && value < 1e6) {
+		return 0, fmt.Errorf("%q is not a number above 0", text)
+	}
+	return value, nil
+}
+
+func parseCount(text string) (int, error) {
+	count, err := strconv.Atoi(text)
+	if err != nil || count < 1 || count > 100_000 {
+		return 0, fmt.Errorf("%q is not a whole number from 1 to 100 000", text)
+	}
+	return count, nil
+}
+
+// parseHertz reads "44100Hz" or "96kHz".
+func parseHertz(text string) (float64, error) {
+	number, factor := strings.TrimSuffix(text, "Hz"), 1.0
+	if kilo, found := strings.CutSuffix(number, "k"); found {
+		number, factor = kilo, 1000
+	}
+	value, err := strconv.ParseFloat(number, 64)
+	if err != nil || !strings.HasSuffix(text, "Hz") || !(value > 0 && value < 1e9) {
+		return 0, fmt.Errorf("%q is not a sample rate; write one like 96kHz", text)
+	}
+	return value * factor, nil
+}

@@ -1,0 +1,29 @@
+package transfer
+
+import (
+	"encoding/binary"
+	"math/rand/v2"
+	"sync/atomic"
+	"unsafe"
+)
+
+// alignedBuffer gives memory that direct I/O takes, full of bytes that cannot be
+// compressed: what is written where there is no source.
+func alignedBuffer(size int) []byte {
+	memory := make([]byte, size+page)
+	skip := (page - int(uintptr(unsafe.Pointer(&memory[0]))%page)) % page
+	buffer := memory[skip : skip+size : skip+size]
+	_, _ = rand.NewChaCha8([32]byte{byte(size)}).Read(buffer) // never fails, by its documentation
+	return buffer
+}
+
+// stamps counts pages, so that no two are alike.
+var stamps atomic.Uint64
+
+// stampPages makes every page of a buffer differ from all before it.
+func stampPages(buffer []byte, offset uint64) {
+	for at := 0; at+16 <= len(buffer); at += page {
+		binary.LittleEndian.PutUint64(buffer[at:], stamps.Add(1)*0x9e3779b97f4a7c15)
+		binary.LittleEndian.PutUint64(buffer[at+8:], offset)
+	}
+}

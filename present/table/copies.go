@@ -1,0 +1,159 @@
+package table
+
+import (
+	"fmt"
+	"strconv"
+
+	"opengauge/core/plan"
+	"opengauge/core/session"
+	"opengauge/core/stat"
+	"opengauge/core/stream"
+	"opengauge/core/unit"
+)
+
+// Copies is the table of a session's work with file sets.
+func Copies(s *session.Session, notation unit.Notation) Table {
+	t := Table{Columns: []Column{
+		number("copy"), text("set"), text("from"), text("to"), number("size"), number("files"), number("time"), number("flush"), number(notation.Unit()), number("files/s"),
+		number("a file, p50"), number("p99"), text("past the cache"),
+	}}
+	cached, verified := false, 0
+	for at := range s.Copies {
+		c := &s.Copies[at]
+		from, to := "", ""
+		if c.From >= 0 {
+			from = s.Ends[c.From].Address
+		} else {
+			from = "(made)"
+		}
+		if to = "(nowhere)"; c.To >= 0 {
+			to = s.Ends[c.To].Address
+		}
+		past := "yes"
+		switch {
+		case c.Direct && c.Dropped, c.Direct && c.Work == session.CopyDestination:
+		case c.Direct:
+			past = "large files"
+		case c.Dropped:
+			past = "dropped before"
+		default:
+			past, cached = "no", true
+		}
+		if s.Simulated {
+			past = "yes"
+		}
+		verified += c.Verified
+		t.Rows = append(t.Rows, []string{
+			strconv.Itoa(c.Index + 1), c.Set, from, to, c.Bytes.Decimal(), unit.Grouped(int64(c.Files)), seconds(c.ElapsedSeconds), seconds(c.FlushSeconds),
+			notation.Number(c.BytesPerSecond), fmt.Sprintf("%.3g", c.FilesPerSecond), unit.Latency(c.FileSeconds.P50), unit.Latency(c.FileSeconds.P99), past,
+		})
+		if c.CutShort {
+			t.Notes = append(t.Notes, fmt.Sprintf("Copy %d did not come to its end: %s.", c.Index+1, c.Failure))
+		}
+	}
+	t.Notes = append(t.Notes, "Times are from the first read to the last byte on stable media; the flush is part of them.")
+	if cached && !s.Simulated {
+		t.Notes = append(t.Notes, "past the cache: no means that the system's cache stood in the way and could not be emptied: figures may be those of memory.")
+	}
+	if verified > 0 {
+		t.Notes = append(t.Notes, fmt.Sprintf("%s files were compared with what they were copied from.", unit.Grouped(int64(verified))))
+	}
+	return t
+}
+
+// CopyNotes are sentences about the ends.
+func CopyNotes(s *session.Session) []string {
+	var notes []string
+	for _, event := range s.Events {
+		if event.Kind == session.EventCopy {
+			notes = append(notes, event.Detail)
+		}
+	}
+	return notes
+}
+
+// Contentions is the table of loads on several targets at once.
+func Contentions(s *session.Session, notation unit.Notation) Table {
+	t := Table{Columns: []Column{text("load"), text("target"), number("alone " + notation.Unit()), number("at once"), number("loses")}}
+	for at := range s.Contentions {
+		label := ""
+		for number := range s.Contentions[at].Members {
+			m := &s.Contentions[at].Members[number]
+			if number == 0 {
+				label = m.Alone.Label()
+			}
+			t.Rows = append(t.Rows, []string{
+				label, m.Address, notation.Number(m.Alone.BytesPerSecond), notation.Number(m.Together.BytesPerSecond), fmt.Sprintf("%.0f %%", max(m.Loss(), 0)*100),
+			})
+			label = ""
+		}
+	}
+	return t
+}
+
+// Starts is the table of start steps: when each was finished. It has no rows where
+// there were none.
+func Starts(s *session.Session) Table {
+	t := Table{Columns: []Column{text("start"), number("reads"), number("at once"), number("time to finish"), number("a read, p50"), number("p99")}}
+	var times []float64
+	for at := range s.Passes {
+		p := &s.Passes[at]
+		if p.Step != plan.StepStart {
+			continue
+		}
+		times = append(times, p.ElapsedSeconds)
+		t.Rows = append(t.Rows, []string{
+			strconv.Itoa(p.Repeat + 1), unit.Grouped(p.Operations) + " of " + p.BlockBytes.String(), strconv.Itoa(p.Workers * p.Depth), fmt.Sprintf("%.2f s", p.ElapsedSeconds),
+			unit.Latency(p.Latency.P50), unit.Latency(p.Latency.P99),
+		})
+	}
+	if interval, known := stat.RepeatInterval(times); known {
+		t.Notes = append(t.Notes, fmt.Sprintf("It is finished after %.2f s (median; 95 %% interval %.2f to %.2f s). Shorter is better.", interval.Value, max(interval.Low, 0), interval.High))
+	}
+	return t
+}
+
+// Streams is the table of media streams, and whether storage carries them.
+func Streams(answers []stream.Answer, notation unit.Notation) Table {
+	t := Table{Columns: []Column{
+		text("stream"), number("at once"), number("needs " + notation.Unit()), number("buffer each"), text("reading"), text("writing"), number("longest stall"), number("buffer needed"), number("at most at once"), text("ends with"),
+	}}
+	for _, a := range answers {
+		row := []string{
+			a.Stream.Name, strconv.Itoa(a.Stream.AtOnce), notation.Number(a.Stream.Rate * unit.BytesPerSecond(a.Stream.AtOnce)), a.Stream.Buffer.Decimal(),
+			carried(a.Reading), carried(a.Writing), "", "", most(a), a.Ends(),
+		}
+		stall, needed := 0.0, unit.Bytes(0)
+		for _, side := range []*stream.Side{a.Reading, a.Writing} {
+			if side != nil {
+				stall, needed = max(stall, side.Verdict.LongestStallSeconds), max(needed, side.Verdict.BufferNeeded)
+			}
+		}
+		row[6], row[7] = fmt.Sprintf("%.3g s", stall), needed.Decimal()
+		t.Rows = append(t.Rows, row)
+	}
+	return t
+}
+
+func carried(side *stream.Side) string {
+	switch {
+	case side == nil:
+		return "not measured"
+	case side.Verdict.Carried:
+		return "yes"
+	case side.Verdict.UntilSeconds == 0:
+		return "no"
+	default:
+		return fmt.Sprintf("for %s", unit.Span(unit.Duration(side.Verdict.UntilSeconds)))
+	}
+}
+
+func most(a stream.Answer) string {
+	text := func(side *stream.Side) string {
+		if side == nil {
+			return "–"
+		}
+		return unit.Grouped(int64(side.Most))
+	}
+	return text(a.Reading) + " / " + text(a.Writing)
+}

@@ -1,0 +1,61 @@
+package term
+
+import (
+	"fmt"
+	"strings"
+
+	"charm.land/lipgloss/v2"
+
+	"opengauge/present/figure"
+)
+
+// CopyMatrix draws copies between several ends as a grid, each cell with a bar of
+// its share of the fastest.
+func (s *Screen) CopyMatrix(m figure.CopyMatrix) {
+	s.Heading(m.Title)
+	s.Println(faint.Render(Clean(m.Subtitle)))
+	const cell = 26
+	names := 0
+	for _, end := range m.Ends {
+		names = max(names, lipgloss.Width(Clean(end)))
+	}
+	names = min(names+1, 30)
+	line := strings.Repeat(" ", names+3)
+	for _, end := range m.Ends {
+		line += bold.Render(fixed("to "+Clean(end), cell))
+	}
+	s.Println(strings.TrimRight(line, " "))
+	for from, row := range m.Cells {
+		lead := bold.Render(fixed(Clean(m.Ends[from]), names)) + "   "
+		lines := [3]string{lead, strings.Repeat(" ", names+3), strings.Repeat(" ", names+3)}
+		for to, each := range row {
+			texts := [3]string{fixed("·", cell), fixed("", cell), fixed("", cell)}
+			switch {
+			case each.Known:
+				long := int(each.Share*float64(cell-4) + 0.5)
+				texts[0] = fixed(each.Text+", "+each.Time, cell)
+				texts[1] = flowStyle(true).Render(strings.Repeat("█", long)) + strings.Repeat(" ", cell-long)
+				if each.Limit != "" {
+					texts[2] = faint.Render(fixed("limit: "+each.Limit, cell))
+				}
+			case from == to:
+				texts[0] = faint.Render(fixed("–", cell))
+			}
+			for at := range lines {
+				lines[at] += texts[at]
+			}
+		}
+		for _, each := range lines {
+			s.Println(strings.TrimRight(each, " "))
+		}
+	}
+}
+
+// fixed sets a text to the left of a column, and cuts off what is too long.
+func fixed(text string, width int) string {
+	runes := []rune(text)
+	if len(runes) > width-1 && width > 1 {
+		runes = append(runes[:width-2], '…')
+	}
+	return fmt.Sprintf("%-*s", width, string(runes))
+}
