@@ -127,8 +127,8 @@ func TestExchangeCommands(t *testing.T) {
 	want := d.must("logbook", "show", "limpet-passive", "--json")
 	for _, files := range [][]string{{at("passes.parquet"), at("samples.parquet")}, {at("backup.db")}} {
 		other := newDesk(t)
-		wants(t, files[0], other.must(append([]string{"logbook", "import"}, files...)...), "added 14 sessions; 0 were there already")
-		wants(t, files[0], other.must(append([]string{"logbook", "import"}, files...)...), "added 0 sessions; 14 were there already")
+		wants(t, files[0], other.must(append([]string{"logbook", "import"}, files...)...), "added 15 sessions; 0 were there already")
+		wants(t, files[0], other.must(append([]string{"logbook", "import"}, files...)...), "added 0 sessions; 15 were there already")
 		if got := other.must("logbook", "show", "limpet-passive", "--json"); got != want {
 			t.Errorf("%s: limpet-passive comes back different", files[0])
 		}
@@ -192,7 +192,7 @@ func TestTagsRemoveAndCheckCommands(t *testing.T) {
 	d := demoDesk(t)
 	wants(t, "tag", d.must("logbook", "tag", "whelk", "drops", "article"), "article, drops")
 	wants(t, "list", d.must("logbook", "list", "--tag", "drops"), "whelk", "article, drops")
-	wants(t, "list", d.must("logbook", "list", "--limit", "3"), "and 11 older ones")
+	wants(t, "list", d.must("logbook", "list", "--limit", "3"), "and 12 older ones")
 	wants(t, "list", d.must("logbook", "list", "--tag", "none"), "No session in the logbook")
 	if got := d.run("logbook", "tag", "whelk", "two words"); got.code != 2 {
 		t.Errorf("a tag of two words: %d", got.code)
@@ -204,8 +204,8 @@ func TestTagsRemoveAndCheckCommands(t *testing.T) {
 		t.Errorf("removing everything: %d, %s", got.code, got.stderr)
 	}
 	wants(t, "remove", d.must("logbook", "remove", "--tag", "drops", "--yes"), "removed 1 sessions")
-	wants(t, "check", d.must("logbook", "check"), "13 sessions, all of them can be read")
-	if list := decode[struct{ Total int }](t, d.must("logbook", "list", "--json")); list.Total != 13 {
+	wants(t, "check", d.must("logbook", "check"), "14 sessions, all of them can be read")
+	if list := decode[struct{ Total int }](t, d.must("logbook", "list", "--json")); list.Total != 14 {
 		t.Errorf("%d sessions are left", list.Total)
 	}
 }

@@ -11,15 +11,18 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/compare"
+	"opengauge/core/finding"
 	"opengauge/core/forecast"
 	"opengauge/core/run"
 	"opengauge/core/session"
 	"opengauge/core/sim"
+	"opengauge/core/stream"
 	"opengauge/core/target"
 	"opengauge/core/unit"
 	"opengauge/present/article"
 	"opengauge/present/image"
 	"opengauge/present/page"
+	"opengauge/present/table"
 )
 
 // demoCase is one session of the demo. through is an enclosure, or a chain.
@@ -92,6 +95,14 @@ func (e *environment) demo(ctx context.Context, folder string) error {
 	if err := e.demoVerdicts(named, notation); err != nil {
 		return err
 	}
+	copied, err := e.demoCopies(ctx, notation)
+	if err != nil {
+		return err
+	}
+	if err := e.demoStreams(named["dunlin-long"], notation); err != nil {
+		return err
+	}
+	sessions = append(sessions, copied)
 	flags := &reportFlags{title: "Tidewrack Field Lab: which drive for the recorders?", author: "Tidewrack Field Lab"}
 	made := article.New(e.reportOf(sessions, flags, notation))
 	report := filepath.Join(folder, "report.html")
@@ -168,6 +179,50 @@ func (e *environment) demoVerdicts(named map[string]*session.Session, notation u
 	screen.Paragraph("", "And what does the money buy?")
 	screen.Println("")
 	e.showValue(value, notation)
+	return nil
+}
+
+// demoCopies copies the recordings between all drives.
+func (e *environment) demoCopies(ctx context.Context, notation unit.Notation) (*session.Session, error) {
+	screen := e.screen()
+	screen.Println("")
+	screen.Paragraph("", "The recordings have to be carried from drive to drive: one large file, and a folder of mixed ones.")
+	flags := &copyFlags{among: []string{"sim:sandpiper", "sim:dunlin", "sim:curlew", "sim:turnstone"}, size: "20GB", seed: 1, repeat: 1, parallel: 1, name: "copies"}
+	request, err := flags.request(nil)
+	if err != nil {
+		return nil, err
+	}
+	stop, err := e.openEnds(&request, nil, flags)
+	if err != nil {
+		return nil, err
+	}
+	defer stop()
+	s, err := e.runCopies(ctx, request)
+	if err == nil && s.State != session.Complete {
+		err = errInterrupted
+	}
+	if err != nil {
+		return nil, err
+	}
+	screen.Println("")
+	return s, e.showCopies(s, notation)
+}
+
+// demoStreams says which recorders a drive can take.
+func (e *environment) demoStreams(s *session.Session, notation unit.Notation) error {
+	streams, err := stream.Set("recorders")
+	if err != nil {
+		return err
+	}
+	answers, err := stream.Answers(s, finding.Detect(s), streams)
+	if err != nil {
+		return err
+	}
+	screen := e.screen()
+	screen.Println("")
+	screen.Paragraph("", "And can the recorders write to the dunlin? Its average would say so.")
+	screen.Println("")
+	e.showStreams(table.Marked(s.Target.Address, s.Simulated)+" · session "+s.DisplayName(), answers, notation)
 	return nil
 }
 

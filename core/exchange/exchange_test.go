@@ -87,10 +87,12 @@ func read(t testing.TB, names ...string) ([]*session.Session, error) {
 }
 
 func TestSessionsComeBackWhole(t *testing.T) {
-	want := []*session.Session{example("k3f9abcdef", "stick"), example("m111abcdef", "=2+3 <b>hostile</b>")}
+	copied := example("c222abcdef", "copies")
+	copied.Passes, copied.Copies = []session.Pass{}, []session.Copy{{Work: session.CopyWhole, To: 1, Set: "large-file", Bytes: 5, Samples: []session.CopySample{}}}
+	want := []*session.Session{example("k3f9abcdef", "stick"), copied, example("m111abcdef", "=2+3 <b>hostile</b>")}
 	cases := map[string][]string{
 		"plain": {write(t, "a.json", Passes, want...)}, "gzip": {write(t, "a.json.gz", Passes, want...)}, "zstd": {write(t, "a.json.zst", Passes, want...)},
-		"one each": {write(t, "one.json", Passes, want[0]), write(t, "two.json", Passes, want[1])},
+		"one each": {write(t, "one.json", Passes, want[0]), write(t, "two.json", Passes, want[1]), write(t, "three.json", Passes, want[2])},
 		"parquet":  {write(t, "p.parquet", Passes, want...), write(t, "s.parquet", Samples, want...)},
 	}
 	for name, files := range cases {

@@ -135,6 +135,9 @@ func (t *tables) addPass(row *passRow) error {
 		t.order = append(t.order, s)
 		last++
 	}
+	if row.Index == noPass {
+		return nil
+	}
 	pass, err := row.pass()
 	if err != nil {
 		return err

@@ -60,6 +60,9 @@ type passRow struct {
 	PassDocument      string  `parquet:"pass_document"`
 }
 
+// noPass is the index in the row of a session without passes.
+const noPass = -1
+
 // sampleRow is a sample in a table.
 type sampleRow struct {
 	Session        string             `parquet:"session_id,dict"`
@@ -88,6 +91,13 @@ func passRows(s *session.Session) ([]passRow, error) {
 	conditions, err := json.Marshal(s.Conditions)
 	if err != nil {
 		return nil, err
+	}
+	if len(s.Passes) == 0 { // a session of copies, which has a row of its own
+		return []passRow{{
+			Session: s.ID, Name: s.Name, Started: s.Started.Format(time.RFC3339Nano), Ended: s.Ended.Format(time.RFC3339Nano), State: string(s.State),
+			Simulated: s.Simulated, Plan: s.Plan.Name, Target: s.Target.Address, TargetKind: s.Target.Kind, Chain: chainText(s.Chain), Conditions: string(conditions),
+			Index: noPass, SessionDocument: string(document),
+		}}, nil
 	}
 	rows := make([]passRow, len(s.Passes))
 	for at := range s.Passes {
