@@ -88,7 +88,7 @@ func (e *environment) showStreams(title string, answers []stream.Answer, notatio
 	screen.Table(table.Streams(answers, notation))
 	screen.Println("")
 	for _, a := range answers {
-		screen.Paragraph("  "+a.Stream.Name+": ", a.Stream.Formula+" = "+notation.Rate(a.Stream.Rate))
+		screen.Paragraph("  ", a.Stream.Name+": "+a.Stream.Formula+" = "+notation.Rate(a.Stream.Rate))
 	}
 	screen.Println("")
 	for _, note := range streamNotes(answers) {

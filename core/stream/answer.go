@@ -22,7 +22,7 @@ type Side struct {
 	Verdict
 	// Most is the greatest number of them at once that is carried.
 	Most int `json:"most_at_once"`
-	// EndedBy is the kind of finding over which it ended, or empty.
+	// EndedBy is the kind of finding over which it ended, TooSlow, or empty.
 	EndedBy string `json:"ended_by,omitempty"`
 	// From says which recording it follows from, and Seconds how long that is.
 	From    string  `json:"from"`
@@ -105,12 +105,23 @@ func recordingOf(s *session.Session, operation plan.Operation) recording {
 	return longest
 }
 
+// TooSlow ends a stream that the storage was never fast enough for, which is for
+// wholeSeries of the time.
+const (
+	TooSlow     = "too slow"
+	wholeSeries = 0.98
+)
+
 func sideOf(r recording, s Stream, findings []session.Finding) *Side {
 	if len(r.series) < fewestSamples {
 		return nil
 	}
 	side := &Side{Verdict: Carry(r.series, s, s.AtOnce), Most: Most(r.series, s), From: r.label, Seconds: r.seconds()}
-	if !side.Carried && r.pass != nil {
+	switch {
+	case side.Carried:
+	case side.LongestStallSeconds >= wholeSeries*side.Seconds:
+		side.EndedBy = TooSlow
+	case r.pass != nil:
 		side.EndedBy = endedBy(r.pass, side.UntilSeconds, findings)
 	}
 	return side

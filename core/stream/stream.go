@@ -70,11 +70,11 @@ func (v Video) Formula() string {
 	if v.BitsPerPixel > 0 {
 		pixel = fmt.Sprintf("%.4g bit a pixel", v.BitsPerPixel)
 	}
-	header := ""
+	frame := fmt.Sprintf("%d x %d x %s", v.Width, v.Height, pixel)
 	if v.Header > 0 {
-		header = fmt.Sprintf(" + %s a frame", v.Header)
+		frame = fmt.Sprintf("(%s + %s)", frame, v.Header)
 	}
-	return fmt.Sprintf("%d x %d x %s%s x %.5g frames a second", v.Width, v.Height, pixel, header, v.FramesPerSecond)
+	return fmt.Sprintf("%s x %.5g frames a second", frame, v.FramesPerSecond)
 }
 
 // Audio is uncompressed sound.

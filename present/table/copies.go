@@ -45,7 +45,7 @@ func Copies(s *session.Session, notation unit.Notation) Table {
 		verified += c.Verified
 		t.Rows = append(t.Rows, []string{
 			strconv.Itoa(c.Index + 1), c.Set, from, to, c.Bytes.Decimal(), unit.Grouped(int64(c.Files)), seconds(c.ElapsedSeconds), seconds(c.FlushSeconds),
-			notation.Number(c.BytesPerSecond), fmt.Sprintf("%.3g", c.FilesPerSecond), unit.Latency(c.FileSeconds.P50), unit.Latency(c.FileSeconds.P99), past,
+			notation.Number(c.BytesPerSecond), perSecond(c.FilesPerSecond), unit.Latency(c.FileSeconds.P50), unit.Latency(c.FileSeconds.P99), past,
 		})
 		if c.CutShort {
 			t.Notes = append(t.Notes, fmt.Sprintf("Copy %d did not come to its end: %s.", c.Index+1, c.Failure))
@@ -59,6 +59,14 @@ func Copies(s *session.Session, notation unit.Notation) Table {
 		t.Notes = append(t.Notes, fmt.Sprintf("%s files were compared with what they were copied from.", unit.Grouped(int64(verified))))
 	}
 	return t
+}
+
+// perSecond writes a rate of files.
+func perSecond(rate float64) string {
+	if rate >= 100 {
+		return unit.Grouped(int64(rate + 0.5))
+	}
+	return fmt.Sprintf("%.2g", rate)
 }
 
 // CopyNotes are sentences about the ends.
