@@ -72,7 +72,7 @@ type work struct {
 // Do does a piece of work.
 func (f *Folders) Do(ctx context.Context, kind Work, set files.Set, options Options) (session.Copy, error) {
 	w := &work{Folders: f, kind: kind, set: set, options: options}
-	w.buffers.New = func() any { return alignedBuffer(int(block)) }
+	w.buffers.New = func() any { buffer := alignedBuffer(int(block)); return &buffer }
 	m := newMeter(kind, set, options)
 	if kind != Reading {
 		if err := w.makeFolders(); err != nil {
@@ -263,10 +263,11 @@ func (w *work) create(entry files.Entry, large bool) (*os.File, error) {
 // it at once.
 func (w *work) moveInOrder(entry files.Entry, from, to *os.File) error {
 	for offset := int64(0); offset < int64(entry.Size) || entry.Size == 0; offset += int64(block) {
-		buffer := w.buffers.Get().([]byte)
+		held := w.buffers.Get().(*[]byte)
+		buffer := *held
 		length := int(min(int64(block), int64(entry.Size)-offset))
 		err := moveBlock(buffer[:length], from, to, offset, length, entry.Path)
-		w.buffers.Put(buffer) //nolint:staticcheck // the slice is a mebibyte
+		w.buffers.Put(held)
 		if err != nil {
 			return err
 		}
@@ -289,8 +290,9 @@ func (w *work) moveBlocks(ctx context.Context, entry files.Entry, from, to *os.F
 	var group sync.WaitGroup
 	for range window {
 		group.Go(func() {
-			buffer := w.buffers.Get().([]byte)
-			defer w.buffers.Put(buffer) //nolint:staticcheck // the slice is a mebibyte
+			held := w.buffers.Get().(*[]byte)
+			defer w.buffers.Put(held)
+			buffer := *held
 			for ctx.Err() == nil {
 				offset := (next.Add(1) - 1) * int64(block)
 				if offset >= int64(entry.Size) {
