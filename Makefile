@@ -21,7 +21,7 @@ browser-check: ## fetch the accessibility checker that the report's tests use (n
 	@mkdir -p .lab && test -f .lab/axe.min.js || (cd .lab && npm pack --silent axe-core@4.10.3 >/dev/null && tar -xzf axe-core-*.tgz package/axe.min.js --strip-components=1 && rm axe-core-*.tgz)
 
 bench: ## speed and cost, as ratios to a bare loop of the same system calls where that is what counts
-	go test -run '^$$' -bench . ./core/target ./core/sim ./core/transfer ./cli
+	go test -run '^$$' -bench . ./core/target ./core/sim ./core/transfer ./core/nbd ./cli
 
 accuracy: ## how often findings are right, over many simulated runs
 	OPENGAUGE_ACCURACY=1008 go test -count=1 -timeout 60m -v -run TestAccuracy ./core/finding
@@ -49,5 +49,6 @@ fuzz: ## look for inputs that break the parsers, for a while
 	go test ./core/bench -run '^$$' -fuzz FuzzParse -fuzztime 30s
 	go test ./core/survey -run '^$$' -fuzz FuzzReadCapture -fuzztime 30s
 	go test ./core/survey -run '^$$' -fuzz FuzzDeviceMegabits -fuzztime 30s
+	go test ./core/nbd -run '^$$' -fuzz FuzzReplies -fuzztime 30s
 	go test ./core/stream -run '^$$' -fuzz FuzzParse -fuzztime 30s
 	go test ./core/exchange -run '^$$' -fuzz FuzzRead -fuzztime 30s

@@ -29,7 +29,9 @@ func newMeasure(env *environment) *cobra.Command {
 
 TARGET is a folder (a test file is made in it and removed again), a file (which
 is read as it is, and never written), a block device (which is only read, unless
---overwrite names it), or sim:NAME for a simulated part.
+--overwrite names it), a volume on a network (nbd://HOST:PORT/EXPORT, nbds:// or
+nbd+unix:///EXPORT?socket=PATH; only read, unless --overwrite EXPORT), or sim:NAME
+for a simulated part.
 
 A pass runs for a moment before it counts. A pass that writes ends with a flush,
 which counts. Reads and writes bypass the system's cache where the file system
@@ -38,6 +40,7 @@ allows it; where it does not, the table says so.`,
   opengauge measure . --plan quick-read --hold 2s
   opengauge measure /media/stick --condition fan=on --condition cable=short --name stick-fan
   opengauge measure /media/stick --until-within 1% --hold 5m --repeat 3
+  opengauge measure nbd://10.0.0.5/lagoon --plan latency-under-load
   opengauge measure sim:sandpiper --through barnacle --condition fan=on --plan long-write`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, arguments []string) error {
@@ -88,7 +91,7 @@ func (e *environment) runMeasurement(ctx context.Context, address string, flags 
 	around, err := openBench(benchRequest{
 		setup:   setup,
 		address: address, through: flags.through, size: m.size, carrier: m.carrier, seed: flags.seed, conditions: m.conditions, probes: m.probes, tag: id,
-		overwrite: flags.overwrite, overwriteContents: flags.overwriteContents, shared: shared,
+		overwrite: flags.overwrite, overwriteContents: flags.overwriteContents, shared: shared, authority: flags.authority,
 	})
 	if err != nil {
 		return nil, err

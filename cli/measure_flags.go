@@ -24,7 +24,7 @@ type measureFlags struct {
 	within, compressible, rate, span, workers, sample, queue string
 	durable                                                  bool
 	stallAfter, returnWithin                                 time.Duration
-	overwrite                                                string
+	overwrite, authority                                     string
 	overwriteContents, removeLeftovers, verify               bool
 	repeat                                                   int
 }
@@ -46,7 +46,8 @@ func (f *measureFlags) add(cmd *cobra.Command, env *environment) {
 	set.DurationVar(&f.stallAfter, "stall-after", run.StallAfter, "how long an operation may be under way before that is an event")
 	set.DurationVar(&f.returnWithin, "return-within", run.ReturnWithin, "how long to wait for a device that vanished")
 	set.BoolVar(&f.verify, "verify", false, "stamp what is written, check what is read, and read all of it back at the end")
-	set.StringVar(&f.overwrite, "overwrite", "", "allow this block device to be written: its serial number, or path:bytes where it has none")
+	set.StringVar(&f.overwrite, "overwrite", "", "allow this block device to be written: its serial number, or path:bytes where it has none; of a volume, the export's name")
+	set.StringVar(&f.authority, "authority", "", "trust an nbds:// server whose certificate this authority signed, FILE.pem")
 	set.BoolVar(&f.overwriteContents, "overwrite-contents", false, "allow that even if the device holds partitions or a file system")
 	set.BoolVar(&f.removeLeftovers, "remove-leftovers", false, "remove test files that killed runs left in the folder")
 	set.StringVar(&f.name, "name", "", "a name for the session")

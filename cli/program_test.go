@@ -162,6 +162,7 @@ func TestSessionFollowsItsSchema(t *testing.T) {
 		"a folder":       {"measure", t.TempDir(), "--hold", "20ms", "--size", "4MiB", "--json"},
 		"with a finding": {"measure", "sim:sandpiper", "--plan", "long-write", "--json"},
 		"copies":         {"copy", "sim:sandpiper", "sim:curlew", "--size", "2GB", "--json"},
+		"a volume":       {"measure", "sim:lagoon-burst", "--plan", "quick", "--json"},
 		"at once":        {"measure", "sim:sandpiper", "--through", "deck-tablet,limpet", "--plan", contending(t), "--json"},
 	} {
 		for _, fault := range faults(schema, decode[any](t, d.must(arguments...)), "session") {

@@ -1,11 +1,16 @@
 package cli
 
 import (
+	"context"
+	"crypto/tls"
+	"crypto/x509"
 	"fmt"
+	"os"
 	"strings"
 
 	book "opengauge/core/bench"
 	"opengauge/core/link"
+	"opengauge/core/nbd"
 	"opengauge/core/run"
 	"opengauge/core/sensor"
 	"opengauge/core/session"
@@ -43,6 +48,8 @@ type benchRequest struct {
 	conditions        map[string]string
 	probes            []sensor.Source
 	tag               string
+	// authority is a file with the certificate that a volume's server is trusted by.
+	authority string
 	// shared are the ports of simulated hosts that several parts are behind, by
 	// name; it may be nil.
 	shared map[string]*sim.SharedHop
@@ -52,6 +59,9 @@ type benchRequest struct {
 func openBench(r benchRequest) (measuredBench, error) {
 	if name, simulated := strings.CutPrefix(r.address, sim.Prefix); simulated {
 		return openSimulated(name, r)
+	}
+	if nbd.IsAddress(r.address) {
+		return openVolume(r)
 	}
 	opened, err := target.OpenPath(r.address, target.PathOptions{Size: r.size, Carrier: r.carrier, Tag: r.tag,
 		Overwrite: r.overwrite, OverwriteContents: r.overwriteContents})
@@ -72,6 +82,41 @@ func openBench(r benchRequest) (measuredBench, error) {
 		around.chain, around.parts = r.setup.Merge(around.chain), r.setup.Parts
 	}
 	return around, nil
+}
+
+// openVolume connects to a volume that a server on a network serves.
+func openVolume(r benchRequest) (measuredBench, error) {
+	settings, err := authorityFrom(r.authority)
+	if err != nil {
+		return measuredBench{}, usageError{err}
+	}
+	volume, err := nbd.Open(context.Background(), r.address, nbd.Options{Size: r.size, Overwrite: r.overwrite, TLS: settings})
+	if err != nil {
+		return measuredBench{}, err
+	}
+	around := measuredBench{
+		target: volume, sensors: sensor.NewPoller(r.probes), chain: link.NewChain(), conditions: r.conditions, environment: survey.Environment(Version),
+	}
+	if r.setup != nil {
+		around.chain, around.parts = r.setup.Chain, r.setup.Parts
+	}
+	return around, nil
+}
+
+// authorityFrom reads the certificate of an authority; nil is the system's own.
+func authorityFrom(file string) (*tls.Config, error) {
+	if file == "" {
+		return nil, nil
+	}
+	source, err := os.ReadFile(file)
+	if err != nil {
+		return nil, fmt.Errorf("--authority: %w", err)
+	}
+	pool := x509.NewCertPool()
+	if !pool.AppendCertsFromPEM(source) {
+		return nil, fmt.Errorf("--authority: %s holds no certificate", file)
+	}
+	return &tls.Config{RootCAs: pool, MinVersion: tls.VersionTLS12}, nil
 }
 
 // openSimulated puts a simulated drive on the bench. Conditions that a
@@ -106,8 +151,14 @@ func openSimulated(name string, r benchRequest) (measuredBench, error) {
 	if err != nil {
 		return measuredBench{}, err
 	}
+	chain := part.Chain()
+	if len(described) == 1 && described[0].Kind == book.Volume { // its instance is in the book
+		if chain, err = demoChain(name); err != nil {
+			return measuredBench{}, err
+		}
+	}
 	return measuredBench{
-		target: part, sensors: part, chain: part.Chain(), parts: described, conditions: conditions,
+		target: part, sensors: part, chain: chain, parts: described, conditions: conditions,
 		environment: session.Environment{System: "simulated", ProgramVersion: Version},
 	}, nil
 }
@@ -156,6 +207,16 @@ func (r benchRequest) sharedPort(hop link.Hop) *sim.SharedHop {
 
 // demoBook is the demo's bench book.
 func demoBook() (book.Book, error) { return book.Parse(examples.BenchName, examples.Bench) }
+
+// demoChain is the chain of a part by itself, by the demo's bench book.
+func demoChain(name string) (link.Chain, error) {
+	demo, err := demoBook()
+	if err != nil {
+		return link.Chain{}, err
+	}
+	setup, err := demo.Resolve(name)
+	return setup.Chain, err
+}
 
 // demoParts is what the demo's bench book says of simulated parts.
 func demoParts(names ...string) ([]book.Part, error) {

@@ -138,3 +138,31 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+func TestVolumes(t *testing.T) {
+	setup, err := demo(t).Resolve("lagoon-burst")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got, want := hops(setup.Chain), "lagoon-burst's instance: instance limit > network to lagoon-burst: ethernet 10g > lagoon-burst: provisioned limit"; got != want {
+		t.Errorf("the chain is %q, want %q", got, want)
+	}
+	if binding, known := setup.Chain.Binding(); !known || binding.Name != "lagoon-burst" || binding.Usable.High != 250e6 {
+		t.Errorf("%+v binds", binding)
+	}
+	volume := setup.Parts[0]
+	if volume.Limits.IOPS != 1500 || volume.Limits.Credits != 450000 || volume.Limits.BurstIOPS != 3000 || volume.Instance.IOPS != 20000 || volume.PriceMonth != 44 {
+		t.Errorf("the volume is %+v", volume)
+	}
+	for source, want := range map[string]string{
+		"volumes:\n  v: {iops: 100}":                             "needs a \"network\"",
+		"volumes:\n  v: {network: ethernet 10g, iops: none}":     "operations a second",
+		"volumes:\n  v: {network: ethernet 10g, burst: {x: 1}}":  "unknown key",
+		"volumes:\n  v: {network: ethernet 10g, throughput: 5}":  "is not a rate",
+		"volumes:\n  v: {network: ethernet 10g, instance: fast}": "expected",
+	} {
+		if _, err := Parse("b.yaml", []byte(source)); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%q: %v, want %q in it", source, err, want)
+		}
+	}
+}

@@ -23,9 +23,10 @@ const (
 	Cable     Kind = "cable"
 	Enclosure Kind = "enclosure"
 	Drive     Kind = "drive"
+	Volume    Kind = "volume"
 )
 
-var kindOrder = []Kind{Host, Cable, Enclosure, Drive}
+var kindOrder = []Kind{Host, Cable, Enclosure, Drive, Volume}
 
 // Part is one thing on the bench.
 type Part struct {
@@ -50,7 +51,26 @@ type Part struct {
 	Price   float64 `json:"price,omitempty"`
 	Notes   string  `json:"notes,omitempty"`
 	Ratings Ratings `json:"ratings,omitzero"`
+	// PriceMonth is what a volume costs a month.
+	PriceMonth float64 `json:"price_month,omitempty"`
+	// Limits are a volume's own, and Instance those of the machine that it is
+	// attached to.
+	Limits   Limits `json:"limits,omitzero"`
+	Instance Limits `json:"instance_limits,omitzero"`
 }
+
+// Limits are what is provisioned of a volume or an instance; zero where nothing is.
+type Limits struct {
+	IOPS       float64             `json:"iops,omitempty"`
+	Throughput unit.BytesPerSecond `json:"bytes_per_second,omitempty"`
+	// The burst's limits hold while there are credits, each for one operation.
+	BurstIOPS       float64             `json:"burst_iops,omitempty"`
+	BurstThroughput unit.BytesPerSecond `json:"burst_bytes_per_second,omitempty"`
+	Credits         float64             `json:"credits,omitempty"`
+}
+
+// Most is the most bytes a second that the limits ever let through, or 0.
+func (l Limits) Most() unit.BytesPerSecond { return max(l.Throughput, l.BurstThroughput) }
 
 // Port is one of a host's ports.
 type Port struct {
@@ -96,12 +116,12 @@ func Parse(file string, source []byte) (Book, error) {
 	if err != nil {
 		return Book{}, err
 	}
-	fields, err := root.Fields("hosts", "cables", "enclosures", "drives", "chains")
+	fields, err := root.Fields("hosts", "cables", "enclosures", "drives", "volumes", "chains")
 	if err != nil {
 		return Book{}, err
 	}
 	book := Book{}
-	for at, section := range []string{"hosts", "cables", "enclosures", "drives"} {
+	for at, section := range []string{"hosts", "cables", "enclosures", "drives", "volumes"} {
 		if err := book.addParts(fields, section, kindOrder[at]); err != nil {
 			return Book{}, err
 		}
@@ -150,6 +170,8 @@ func keysOf(kind Kind) []string {
 		return append(common, "link")
 	case Enclosure:
 		return append(common, "link", "inside", "bridge", "firmware", "cooling")
+	case Volume:
+		return append(common, "network", "capacity", "iops", "throughput", "burst", "instance", "price-month")
 	default:
 		return append(common, "link", "serial", "firmware", "capacity", "ratings")
 	}
@@ -166,7 +188,7 @@ func parsePart(kind Kind, entry document.Entry) (Part, error) {
 	}
 	for key, node := range fields {
 		switch key {
-		case "link":
+		case "link", "network":
 			part.Link, err = document.Value(node, link.Find)
 			part.Standard = part.Link.Name
 		case "inside":
@@ -179,6 +201,16 @@ func parsePart(kind Kind, entry document.Entry) (Part, error) {
 			part.Ports, err = parsePorts(node)
 		case "ratings":
 			part.Ratings, err = parseRatings(node)
+		case "price-month":
+			part.PriceMonth, err = document.Value(node, parsePrice)
+		case "iops":
+			part.Limits.IOPS, err = document.Value(node, parseIOPS)
+		case "throughput":
+			part.Limits.Throughput, err = document.Value(node, unit.ParseRate)
+		case "burst":
+			err = parseBurst(node, &part.Limits)
+		case "instance":
+			part.Instance, err = parseInstance(node)
 		default:
 			*texts[key], err = node.Text()
 		}
@@ -187,13 +219,56 @@ func parsePart(kind Kind, entry document.Entry) (Part, error) {
 		}
 	}
 	_, linked := fields["link"]
-	if kind != Host && !linked {
+	if _, networked := fields["network"]; kind == Volume && !networked {
+		return part, entry.KeyNode.Errorf("the volume %s needs a \"network\": the link that it is reached over", part.Name)
+	}
+	if kind != Host && kind != Volume && !linked {
 		return part, entry.KeyNode.Errorf("the %s %s needs a \"link\": what it connects by; opengauge link lists them", kind, part.Name)
 	}
 	if kind == Host && len(part.Ports) == 0 {
 		return part, entry.KeyNode.Errorf("the host %s needs \"ports\", each with what it connects by", part.Name)
 	}
 	return part, nil
+}
+
+func parseBurst(node document.Node, limits *Limits) error {
+	fields, err := node.Fields("iops", "throughput", "credits")
+	if err != nil {
+		return err
+	}
+	for key, value := range fields {
+		switch key {
+		case "iops":
+			limits.BurstIOPS, err = document.Value(value, parseIOPS)
+		case "throughput":
+			limits.BurstThroughput, err = document.Value(value, unit.ParseRate)
+		default:
+			limits.Credits, err = document.Value(value, parseIOPS)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func parseInstance(node document.Node) (Limits, error) {
+	var limits Limits
+	fields, err := node.Fields("iops", "throughput")
+	if err != nil {
+		return limits, err
+	}
+	for key, value := range fields {
+		if key == "iops" {
+			limits.IOPS, err = document.Value(value, parseIOPS)
+		} else {
+			limits.Throughput, err = document.Value(value, unit.ParseRate)
+		}
+		if err != nil {
+			return limits, err
+		}
+	}
+	return limits, nil
 }
 
 func parsePorts(node document.Node) ([]Port, error) {

@@ -137,6 +137,10 @@ func hopsOf(parts []chosen) []link.Hop {
 		case Enclosure:
 			add(part.Link, part.Name)
 			inside = part.Inside
+		case Volume:
+			hops = append(hops, limitHop(InstanceLimit, part.Name+"'s instance", part.Instance)...)
+			add(part.Link, "network to "+part.Name)
+			hops = append(hops, limitHop(ProvisionedLimit, part.Name, part.Limits)...)
 		case Drive:
 			narrower := part.Link
 			if inside.Name != "" && inside.Ceiling().Payload < narrower.Ceiling().Payload {
@@ -148,6 +152,22 @@ func hopsOf(parts []chosen) []link.Hop {
 		}
 	}
 	return hops
+}
+
+// Standards of hops that are limits, and no links.
+const (
+	InstanceLimit    = "instance limit"
+	ProvisionedLimit = "provisioned limit"
+)
+
+// limitHop makes a hop of limits, or none where they do not bound bytes.
+func limitHop(standard, name string, limits Limits) []link.Hop {
+	most := limits.Most()
+	if most == 0 {
+		return nil
+	}
+	ceiling := link.Ceiling{Line: most, Payload: most, Usable: link.Range{Low: most, High: most}}
+	return []link.Hop{{Name: name, Source: link.FromBook, State: link.State{Standard: standard, Ceiling: ceiling}}}
 }
 
 // Merge puts what the book says and what the machine reports of the same chain

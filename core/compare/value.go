@@ -22,7 +22,9 @@ type Offer struct {
 	Label string `json:"label"`
 	// Price is of all parts together, in the currency of the bench book, and
 	// Unpriced are the parts whose price it does not say.
-	Price    float64    `json:"price"`
+	Price float64 `json:"price"`
+	// Monthly says that the price is of a month.
+	Monthly  bool       `json:"monthly,omitempty"`
 	Unpriced []string   `json:"unpriced,omitempty"`
 	Capacity unit.Bytes `json:"capacity_bytes"`
 	// PricePerTB is 0 where price or capacity is not known.
@@ -76,6 +78,8 @@ type Step struct {
 	From  string  `json:"from"`
 	To    string  `json:"to"`
 	Price float64 `json:"more_price"`
+	// Monthly says that it is a month's.
+	Monthly bool `json:"monthly,omitempty"`
 	// Gains are by use, as far as both offers have it.
 	Gains []Gain `json:"gains"`
 	// Verdict says it in a sentence.
@@ -146,9 +150,14 @@ func ValueOf(sessions []*session.Session, terms Terms) (Value, error) {
 		}
 		value.Offers = append(value.Offers, offer)
 	}
-	slices.SortStableFunc(value.Offers, func(a, b Offer) int { return cmp.Compare(a.Price, b.Price) })
+	slices.SortStableFunc(value.Offers, func(a, b Offer) int {
+		if a.Monthly != b.Monthly {
+			return map[bool]int{false: -1, true: 1}[a.Monthly]
+		}
+		return cmp.Compare(a.Price, b.Price)
+	})
 	for at := 1; at < len(value.Offers); at++ {
-		if from, to := value.Offers[at-1], value.Offers[at]; len(from.Unpriced) == 0 && len(to.Unpriced) == 0 {
+		if from, to := value.Offers[at-1], value.Offers[at]; from.Monthly == to.Monthly && len(from.Unpriced) == 0 && len(to.Unpriced) == 0 {
 			value.Steps = append(value.Steps, stepOf(from, to))
 		}
 	}
@@ -161,11 +170,12 @@ func (v Value) Priced() bool {
 }
 
 // bought are the kinds of parts that an offer is made of.
-var bought = []bench.Kind{bench.Drive, bench.Enclosure, bench.Cable}
+var bought = []bench.Kind{bench.Drive, bench.Volume, bench.Enclosure, bench.Cable}
 
 // offerLabel names what was bought, and where it was measured.
 func offerLabel(s *session.Session) string {
-	if _, known := s.Part(bench.Drive); !known {
+	_, drive := s.Part(bench.Drive)
+	if _, volume := s.Part(bench.Volume); !drive && !volume {
 		return ""
 	}
 	var names []string
@@ -196,14 +206,17 @@ func offerOf(label string, sessions []*session.Session, terms Terms) (Offer, err
 			}
 			continue
 		}
-		if current, inBook := terms.Book.Part(part.Name); inBook && current.Price > 0 {
-			part.Price = current.Price
+		if current, inBook := terms.Book.Part(part.Name); inBook {
+			part.Price, part.PriceMonth = cmp.Or(current.Price, part.Price), cmp.Or(current.PriceMonth, part.PriceMonth)
+		}
+		if kind == bench.Volume {
+			part.Price, offer.Monthly = part.PriceMonth, true
 		}
 		offer.Price += part.Price
 		if part.Price == 0 {
 			offer.Unpriced = append(offer.Unpriced, part.Name)
 		}
-		if kind == bench.Drive {
+		if kind == bench.Drive || kind == bench.Volume {
 			offer.Capacity = part.Capacity
 		}
 	}
@@ -276,13 +289,20 @@ func (o Offer) For(use Use) (Worth, bool) {
 	return o.Worths[at], true
 }
 
+// isVolume says whether a session is of a volume, which does not mind the order of
+// access.
+func isVolume(s *session.Session) bool {
+	_, volume := s.Part(bench.Volume)
+	return volume
+}
+
 // worthOf gives what a session shows of a use.
 func worthOf(s *session.Session, use Use) (Worth, bool) {
 	var best Worth
 	found := false
 	loads := loadsOf(s)
 	for _, load := range loads.order {
-		if load.Step != "" || load.Access != plan.Sequential || load.Rate > 0 || load.CompressibleShare > 0 {
+		if load.Step != "" || load.Access != plan.Sequential && !isVolume(s) || load.Rate > 0 || load.CompressibleShare > 0 {
 			continue
 		}
 		figure := loads.figures[load]
@@ -369,7 +389,7 @@ func (w *Worth) hold(chain link.Chain) {
 }
 
 func stepOf(from, to Offer) Step {
-	step := Step{From: from.Label, To: to.Label, Price: to.Price - from.Price, Gains: []Gain{}}
+	step := Step{From: from.Label, To: to.Label, Price: to.Price - from.Price, Monthly: to.Monthly, Gains: []Gain{}}
 	var buys, nothing []string
 	held := ""
 	for _, use := range Uses {
@@ -397,10 +417,14 @@ func stepOf(from, to Offer) Step {
 }
 
 func stepVerdict(step Step, buys, nothing []string, held string) string {
-	text := fmt.Sprintf("From %s to %s, %.0f more buys ", step.From, step.To, step.Price)
+	month := ""
+	if step.Monthly {
+		month = " a month"
+	}
+	text := fmt.Sprintf("From %s to %s, %.0f more%s buys ", step.From, step.To, step.Price, month)
 	switch {
 	case len(step.Gains) == 0:
-		return fmt.Sprintf("%s costs %.0f more than %s; they have no figure in common.", step.To, step.Price, step.From)
+		return fmt.Sprintf("%s costs %.0f more%s than %s; they have no figure in common.", step.To, step.Price, month, step.From)
 	case len(buys) == 0:
 		text += "nothing for " + strings.Join(nothing, ", ")
 	case len(nothing) == 0:

@@ -15,9 +15,6 @@ const (
 	// leastSlower is the share by which a figure has to be lower for fill, repeats
 	// or data to matter.
 	leastSlower = 0.12
-	// alikeIOPS is how close the operations a second of different blocks are that
-	// one limit holds.
-	alikeIOPS = 0.025
 )
 
 // grouped gives the whole, steady passes that are asked for the same once unlike
@@ -187,40 +184,6 @@ func overlapping(keys, values []float64, one, other float64) bool {
 		}
 	}
 	return slices.Max(low) >= slices.Min(high) && slices.Max(high) >= slices.Min(low)
-}
-
-// capBound finds operations a second that are the same for blocks of different
-// sizes at full queues: a provisioned limit counts operations, and a link or a
-// medium counts bytes.
-func capBound(s *session.Session) []session.Finding {
-	if !provisioned(s) {
-		return nil
-	}
-	var held []*session.Pass
-	for _, group := range grouped(s, func(p *plan.Pass) { p.Block, p.Depth, p.Operation, p.WriteShare = 0, 0, "", 0 }) {
-		fastest := greatest(group, func(p *session.Pass) float64 { return p.IOPS })
-		held = held[:0]
-		for _, pass := range group {
-			if pass.IOPS >= fastest.IOPS*(1-alikeIOPS) && pass.Depth > 1 {
-				held = append(held, pass)
-			}
-		}
-		alike := append([]*session.Pass{fastest}, held...)
-		smallest := greatest(alike, func(p *session.Pass) float64 { return -float64(p.BlockBytes) })
-		largest := greatest(alike, func(p *session.Pass) float64 { return float64(p.BlockBytes) })
-		if len(held) < 2 || largest.BlockBytes < 2*smallest.BlockBytes {
-			continue
-		}
-		return []session.Finding{{
-			Kind: "cap-bound", Severity: session.Note, Confidence: 0.9, Passes: indexesOf(held), ToSeconds: fastest.ElapsedSeconds,
-			Summary: fmt.Sprintf("A limit of operations holds it: %s IOPS with blocks of %s and of %s alike.", unit.Grouped(int64(fastest.IOPS+0.5)), smallest.BlockBytes, largest.BlockBytes),
-			Evidence: map[string]any{
-				"limit_iops": fastest.IOPS, "smallest_block_bytes": float64(smallest.BlockBytes), "largest_block_bytes": float64(largest.BlockBytes), "passes_alike": len(held),
-			},
-			Advice: "Larger blocks move more at the same limit; more operations a second have to be bought.",
-		}}
-	}
-	return nil
 }
 
 func indexesOf(passes []*session.Pass) []int {

@@ -88,23 +88,6 @@ func cacheFinding(pass *session.Pass, d slowdown, counters slowdownCounts) sessi
 	}
 }
 
-// creditFinding says that a burst allowance ran out.
-func creditFinding(pass *session.Pass, d slowdown, confidence float64) session.Finding {
-	return session.Finding{
-		Kind: "credit-exhausted", Severity: session.Caution, Confidence: confidence,
-		Summary: fmt.Sprintf("Throughput held %s for %.0f s and then %s, both as level as a limit holds them: a burst allowance ran out.",
-			unit.Decimal.Rate(d.before.rate), d.at, unit.Decimal.Rate(d.after.rate)),
-		Passes: []int{pass.Index}, FromSeconds: d.at, ToSeconds: d.after.to,
-		Evidence: map[string]any{
-			"burst_bytes_per_second": math.Round(float64(d.before.rate)), "baseline_bytes_per_second": math.Round(float64(d.after.rate)),
-			"burst_lasted_seconds": d.at, "moved_in_the_burst_bytes": d.bytes,
-			"refilled_after_seconds": d.at * (float64(d.before.rate)/math.Max(float64(d.after.rate), 1) - 1),
-		},
-		Rejected: rejections(map[string]string{"heat-throttle": "both levels are flat, and there is no temperature"}),
-		Advice:   "Let it rest for as long as the bucket takes to fill, and repeat: the burst comes back in proportion to the rest.",
-	}
-}
-
 // unsettled says that throughput fell for a reason that the recording does not
 // settle.
 func unsettled(pass *session.Pass, fallen []slowdown, counters slowdownCounts) session.Finding {

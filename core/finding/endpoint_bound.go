@@ -42,6 +42,7 @@ func endpointBound(s *session.Session) []session.Finding {
 		if c.source < c.dest {
 			slower, name, other, end = c.source, "source", "destination", s.Ends[c.first.From].Address
 		}
+		way := fmt.Sprintf("%s from %s to %s", c.first.Set, s.Ends[c.first.From].Address, s.Ends[c.first.To].Address)
 		arithmetic := fmt.Sprintf("the copy runs at %s, the source alone gives %s, the destination alone %s", rateText(c.whole), rateText(c.source), rateText(c.dest))
 		f := session.Finding{
 			Kind: "endpoint-bound", Severity: session.Note, Confidence: 0.9, Passes: []int{},
@@ -53,13 +54,13 @@ func endpointBound(s *session.Session) []session.Finding {
 		switch {
 		case c.whole >= asFast*slower && math.Abs(c.source/c.dest-1) <= endsAlike:
 			f.Evidence["end"], f.Confidence = "both", 0.8
-			f.Summary = fmt.Sprintf("%s from %s to %s: both ends are alike and hold it together: %s.", c.first.Set, s.Ends[c.first.From].Address, s.Ends[c.first.To].Address, arithmetic)
+			f.Summary = fmt.Sprintf("%s: both ends are alike and hold it together: %s.", way, arithmetic)
 			f.Advice = "Only two faster ends would make it faster."
 		case c.whole >= asFast*slower:
-			f.Summary = fmt.Sprintf("%s: the %s, %s, is the limit%s: %s.", c.first.Set, name, end, c.byFiles(s, name), arithmetic)
+			f.Summary = fmt.Sprintf("%s: the %s, %s, is the limit%s: %s.", way, name, end, c.byFiles(s, name), arithmetic)
 			f.Advice = "A faster " + other + " would change nothing."
 		default:
-			f = c.between(s, f, arithmetic, slower)
+			f = c.between(s, f, way, arithmetic)
 		}
 		found = append(found, f)
 	}
@@ -67,12 +68,12 @@ func endpointBound(s *session.Session) []session.Finding {
 }
 
 // between says what holds a copy that runs slower than either of its ends alone.
-func (c measuredCopy) between(s *session.Session, f session.Finding, arithmetic string, slower float64) session.Finding {
+func (c measuredCopy) between(s *session.Session, f session.Finding, way, arithmetic string) session.Finding {
 	from, to := s.Ends[c.first.From], s.Ends[c.first.To]
 	if hop, shared := sharedHopOf(from.Chain, to.Chain); shared && hop.Usable.ReachedBy(unit.BytesPerSecond(2*c.whole)) {
 		f.Kind, f.Evidence["end"], f.Evidence["hop"] = "shared-hop", "shared hop", hop.Name
 		f.Summary = fmt.Sprintf("%s: both ends are behind %s, which carries the data in and out: %s, and twice the copy's rate is within its %s.",
-			c.first.Set, hop.Name, arithmetic, unit.Decimal.Between(hop.Usable.Low, hop.Usable.High)+" MB/s")
+			way, hop.Name, arithmetic, unit.Decimal.Between(hop.Usable.Low, hop.Usable.High)+" MB/s")
 		f.Advice = "Put the two ends on different ports of the host."
 		return f
 	}
@@ -81,15 +82,15 @@ func (c measuredCopy) between(s *session.Session, f session.Finding, arithmetic 
 	switch {
 	case c.first.Spread.Median < manyFiles && c.first.Parallel == 1 && c.whole >= asFast*inTurn:
 		f.Evidence["end"] = "many files"
-		f.Summary = fmt.Sprintf("%s: the many files are the limit, each of which waits for both ends in turn (that would give %s): %s.", c.first.Set, rateText(inTurn), arithmetic)
+		f.Summary = fmt.Sprintf("%s: the many files are the limit, each of which waits for both ends in turn (that would give %s): %s.", way, rateText(inTurn), arithmetic)
 		f.Advice = "Copy several files at once (--parallel), or pack them into one."
 	case s.Ends[c.first.From].Device != "" && from.Device == to.Device:
 		f.Evidence["end"] = "same device"
-		f.Summary = fmt.Sprintf("%s: both ends are on %s, which has to read and write at once: %s.", c.first.Set, from.Device, arithmetic)
+		f.Summary = fmt.Sprintf("%s: both ends are on %s, which has to read and write at once: %s.", way, from.Device, arithmetic)
 		f.Advice = "Copy to another device."
 	default:
 		f.Evidence["end"], f.Severity, f.Confidence = "between", session.Caution, 0.6
-		f.Summary = fmt.Sprintf("%s: neither end alone is the limit, so it is what is between them, the host or a hop that both use: %s.", c.first.Set, arithmetic)
+		f.Summary = fmt.Sprintf("%s: neither end alone is the limit, so it is what is between them, the host or a hop that both use: %s.", way, arithmetic)
 		f.Advice = "Repeat it with another host, or on other ports, to see which."
 	}
 	return f

@@ -74,8 +74,8 @@ func numbered(passes []*session.Pass) string {
 	return strconv.Itoa(len(passes)) + " passes"
 }
 
-// counted writes "1 kind" or "3 kinds".
-func counted(count int, what string) string {
+// plural writes "1 kind" or "3 kinds".
+func plural(count int, what string) string {
 	if count == 1 {
 		return "1 " + what
 	}

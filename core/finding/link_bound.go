@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"opengauge/core/bench"
 	"opengauge/core/link"
 	"opengauge/core/plan"
 	"opengauge/core/session"
@@ -30,6 +31,9 @@ func linkBound(s *session.Session) []session.Finding {
 		return nil
 	}
 	hop := suspects[0]
+	if isLimit(hop) && len(capBound(s)) > 0 {
+		return nil // that says it better
+	}
 	plateau, indexes := passesWhere(s, func(p *session.Pass) bool {
 		return !p.CutShort && p.RatePerSecond == 0 && p.BytesPerSecond >= fastest.BytesPerSecond*plateauShare
 	})
@@ -58,6 +62,10 @@ func linkBound(s *session.Session) []session.Finding {
 	finding.Summary = fmt.Sprintf("%s %s: %s ran at %s, within the %s to %s that it carries.", limit, who, plateauText(plateau, fastest),
 		unit.Decimal.Rate(fastest.BytesPerSecond), unit.Decimal.Number(hop.Usable.Low), unit.Decimal.Rate(hop.Usable.High))
 	finding.Advice = "A faster drive buys nothing in this chain. To see what the drive can do, measure it through a wider hop."
+	if isLimit(hop) {
+		finding.Kind = "cap-bound"
+		finding.Advice = "More has to be bought of that limit. Measure several block sizes to see whether it counts operations or bytes."
+	}
 	if rating := ratedAlike(s, fastest); rating > 0 {
 		evidence["drive_rating_bytes_per_second"] = float64(rating)
 		finding.Confidence = min(finding.Confidence, 0.5)
@@ -67,6 +75,11 @@ func linkBound(s *session.Session) []session.Finding {
 		finding.Advice = "One pass alone may be alike by chance: measure other block sizes and depths too. " + finding.Advice
 	}
 	return []session.Finding{finding}
+}
+
+// isLimit says whether a hop is a provisioned limit, and no link.
+func isLimit(hop link.Hop) bool {
+	return hop.Standard == bench.ProvisionedLimit || hop.Standard == bench.InstanceLimit
 }
 
 // suspectHops are the narrowest hop of a chain and those nearly as narrow, as far
@@ -111,7 +124,7 @@ func plateauText(plateau []*session.Pass, fastest *session.Pass) string {
 	if len(plateau) < 2 {
 		return fastest.Label()
 	}
-	return fmt.Sprintf("%s of %s, %s the fastest,", numbered(plateau), counted(shapes(plateau), "kind"), fastest.Label())
+	return fmt.Sprintf("%s of %s, %s the fastest,", numbered(plateau), plural(shapes(plateau), "kind"), fastest.Label())
 }
 
 // ratedAlike is the drive's rating for a pass, where it is within a twentieth of

@@ -96,7 +96,7 @@ func beyondChain(s *session.Session, drive bench.Part, verdicts []verdict) sessi
 		f.Evidence[v.name] = v.write(v.figure(v.best)) + " of " + v.write(v.rating)
 		parts = append(parts, fmt.Sprintf("%s %s (gave %s)", v.name, v.write(v.rating), v.write(v.figure(v.best))))
 	}
-	count := counted(len(verdicts), "rating")
+	count := plural(len(verdicts), "rating")
 	f.Summary = fmt.Sprintf("%s of %s cannot be reached in this chain, as %s carries at most %s: %s.", count, drive.Name, hop.Name,
 		unit.Decimal.Rate(hop.Usable.High), strings.Join(parts, ", "))
 	return f

@@ -25,7 +25,11 @@ func sharedHop(s *session.Session) []session.Finding {
 		var texts []string
 		for member := range c.Members {
 			m := &c.Members[member]
-			worst, sum = max(worst, m.Loss()), sum+m.Together.BytesPerSecond
+			sum += m.Together.BytesPerSecond
+			if m.Alone.BytesPerSecond == 0 { // nobody knows what it gave alone
+				continue
+			}
+			worst = max(worst, m.Loss())
 			texts = append(texts, fmt.Sprintf("%s %s instead of %s", m.Address, unit.Decimal.Rate(m.Together.BytesPerSecond), unit.Decimal.Rate(m.Alone.BytesPerSecond)))
 		}
 		if worst < leastLoss || len(c.Members) < 2 {

@@ -7,7 +7,6 @@ import (
 
 	"gonum.org/v1/gonum/stat"
 
-	"opengauge/core/link"
 	"opengauge/core/plan"
 	"opengauge/core/session"
 	"opengauge/core/unit"
@@ -306,7 +305,7 @@ func lastingDrop(all []slowdown) *slowdown {
 
 // provisioned says whether limits are provisioned somewhere in the chain.
 func provisioned(s *session.Session) bool {
-	return slices.ContainsFunc(s.Chain.Hops, func(h link.Hop) bool { return h.Standard == "provisioned limit" })
+	return slices.ContainsFunc(s.Chain.Hops, isLimit)
 }
 
 // evenLevels says whether both levels of a drop are as flat as limits hold them.

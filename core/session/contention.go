@@ -1,11 +1,25 @@
 package session
 
-import "opengauge/core/link"
+import (
+	"opengauge/core/link"
+	"opengauge/core/unit"
+)
 
 // Contention is one load on several targets: on each alone, and on all at once.
 type Contention struct {
 	Index   int      `json:"index"`
 	Members []Member `json:"members"`
+	// Samples are of a merged session: what all members got together over the time
+	// in which all of them ran.
+	Samples []ContentionSample `json:"samples,omitempty"`
+}
+
+// ContentionSample is what all members got together in a stretch that ends at a
+// time, and how fairly it was shared, from 1 down to 1 over their number.
+type ContentionSample struct {
+	TSeconds       float64             `json:"t_seconds"`
+	BytesPerSecond unit.BytesPerSecond `json:"bytes_per_second"`
+	Fairness       float64             `json:"fairness"`
 }
 
 // Member is a target in a contention.

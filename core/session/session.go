@@ -48,6 +48,8 @@ type Session struct {
 	// Ends and Copies are of copied file sets.
 	Ends   []End  `json:"ends,omitempty"`
 	Copies []Copy `json:"copies,omitempty"`
+	// MergedFrom are the ids of the sessions that this one was made of.
+	MergedFrom []string `json:"merged_from,omitempty"`
 	// Contentions are loads on several targets at once.
 	Contentions []Contention `json:"contentions,omitempty"`
 	// Estimates are what an adaptive sweep filled in without measuring it.

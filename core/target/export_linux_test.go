@@ -47,7 +47,7 @@ func BareRing(file *os.File, depth int, block, span unit.Bytes, random bool, str
 	for slot := range depth {
 		push(slot)
 	}
-	began, used := time.Now(), processorTime()
+	began, used := time.Now(), ProcessorTime()
 	var operations int64
 	for time.Since(began) < stretch {
 		for range 64 { // looks at the clock once in many rounds
@@ -64,7 +64,7 @@ func BareRing(file *os.File, depth int, block, span unit.Bytes, random bool, str
 			}
 		}
 	}
-	return Bare{operations, time.Since(began), processorTime() - used}, nil
+	return Bare{operations, time.Since(began), ProcessorTime() - used}, nil
 }
 
 // BareCalls does one positioned read after the other for a stretch of time.
@@ -72,7 +72,7 @@ func BareCalls(file *os.File, block, span unit.Bytes, stretch time.Duration) (Ba
 	chance := rand.NewPCG(1, 2)
 	blocks := uint64(span / block)
 	buffer, fd := aligned(int(block)), int(file.Fd())
-	began, used := time.Now(), processorTime()
+	began, used := time.Now(), ProcessorTime()
 	var operations int64
 	for time.Since(began) < stretch {
 		for range 1024 {
@@ -82,7 +82,7 @@ func BareCalls(file *os.File, block, span unit.Bytes, stretch time.Duration) (Ba
 		}
 		operations += 1024
 	}
-	return Bare{operations, time.Since(began), processorTime() - used}, nil
+	return Bare{operations, time.Since(began), ProcessorTime() - used}, nil
 }
 
 // OnFile makes a target of an open file, for reading.

@@ -235,7 +235,7 @@ func (k *kernelFile) Now() time.Duration { return time.Since(k.epoch) }
 
 func (k *kernelFile) Usage() Usage {
 	device, known := deviceBytes(k.statistics)
-	return Usage{Processor: processorTime(), Device: device, Known: known}
+	return Usage{Processor: ProcessorTime(), Device: device, Known: known}
 }
 
 // Open gives a queue on the file. Where the cache cannot be bypassed it is

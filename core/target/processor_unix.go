@@ -8,8 +8,8 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// processorTime is what this process has used so far, in user and kernel mode.
-func processorTime() time.Duration {
+// ProcessorTime is what this process has used so far, in user and kernel mode.
+func ProcessorTime() time.Duration {
 	var usage unix.Rusage
 	if err := unix.Getrusage(unix.RUSAGE_SELF, &usage); err != nil {
 		return 0

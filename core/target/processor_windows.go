@@ -6,8 +6,8 @@ import (
 	"golang.org/x/sys/windows"
 )
 
-// processorTime is what this process has used so far, in user and kernel mode.
-func processorTime() time.Duration {
+// ProcessorTime is what this process has used so far, in user and kernel mode.
+func ProcessorTime() time.Duration {
 	var created, exited, kernel, user windows.Filetime
 	if err := windows.GetProcessTimes(windows.CurrentProcess(), &created, &exited, &kernel, &user); err != nil {
 		return 0

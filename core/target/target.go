@@ -21,6 +21,8 @@ const (
 	File      Kind = "file"
 	Device    Kind = "device"
 	Simulated Kind = "simulated"
+	// Volume is one that a server on a network serves.
+	Volume Kind = "volume"
 )
 
 // Description says what a target is and what may be done to it.

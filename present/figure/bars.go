@@ -117,6 +117,9 @@ func Money(v compare.Value, notation unit.Notation) (Bars, bool) {
 				text := notation.Rate(worth.Rate)
 				if worth.Price > 0 {
 					text += fmt.Sprintf(" for %.0f", offer.Price)
+					if offer.Monthly {
+						text += " a month"
+					}
 				}
 				if worth.HeldBy != "" {
 					text += ", held by " + worth.HeldBy

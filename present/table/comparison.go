@@ -177,6 +177,9 @@ func Offers(v compare.Value, notation unit.Notation) Table {
 	}}
 	for _, offer := range v.Offers {
 		label, price, perTB := offer.Label, money(offer.Price, len(offer.Unpriced) == 0), money(offer.PricePerTB, offer.PricePerTB > 0)
+		if offer.Monthly {
+			price += " a month"
+		}
 		for _, worth := range offer.Worths {
 			row := []string{label, price, perTB, string(worth.Use), notation.Number(worth.Rate), "", "", "", worth.HeldBy, ""}
 			if worth.Price > 0 {

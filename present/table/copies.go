@@ -2,6 +2,7 @@ package table
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 
 	"opengauge/core/plan"
@@ -94,9 +95,27 @@ func Contentions(s *session.Session, notation unit.Notation) Table {
 				label, m.Address, notation.Number(m.Alone.BytesPerSecond), notation.Number(m.Together.BytesPerSecond), fmt.Sprintf("%.0f %%", max(m.Loss(), 0)*100),
 			})
 			label = ""
+			if m.Alone.BytesPerSecond == 0 {
+				row := t.Rows[len(t.Rows)-1]
+				row[2], row[4] = "not measured", ""
+			}
 		}
+		t.Notes = append(t.Notes, sharesNote(&s.Contentions[at], notation)...)
 	}
 	return t
+}
+
+// sharesNote says what all members of a merged contention got over time.
+func sharesNote(c *session.Contention, notation unit.Notation) []string {
+	if len(c.Samples) == 0 {
+		return nil
+	}
+	var sums, fair []float64
+	for _, sample := range c.Samples {
+		sums, fair = append(sums, float64(sample.BytesPerSecond)), append(fair, sample.Fairness)
+	}
+	return []string{fmt.Sprintf("Contention %d: together %s (median of %d s), shared with a fairness of %.2f, at the least %.2f (1 is even, %.2f is one alone).",
+		c.Index+1, notation.Rate(unit.BytesPerSecond(stat.Median(sums))), len(sums), stat.Median(fair), slices.Min(fair), 1/float64(len(c.Members)))}
 }
 
 // Starts is the table of start steps: when each was finished. It has no rows where

@@ -1,0 +1,181 @@
+package standin
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"sort"
+	"strconv"
+	"strings"
+	"time"
+
+	"opengauge/core/document"
+	"opengauge/core/unit"
+)
+
+// Act is one thing that a script does, so long after the start.
+type Act struct {
+	At time.Duration
+	// Pause holds everything back for so long.
+	Pause time.Duration
+	// Errors is how many requests fail.
+	Errors int
+	// Disconnect ends every connection.
+	Disconnect bool
+	// Neighbour takes that share of the limits, For so long.
+	Neighbour float64
+	For       time.Duration
+	// Restore ends a neighbour's spell.
+	Restore bool
+	// What changes for good; 0 stays as it is.
+	IOPS       float64
+	Throughput unit.BytesPerSecond
+	Latency    time.Duration
+}
+
+// String says what an act does.
+func (a Act) String() string {
+	switch {
+	case a.Pause > 0:
+		return "pauses for " + a.Pause.String()
+	case a.Errors > 0:
+		return fmt.Sprintf("fails %d requests", a.Errors)
+	case a.Disconnect:
+		return "ends every connection"
+	case a.Neighbour > 0:
+		return fmt.Sprintf("a neighbour takes %.0f %% for %s", a.Neighbour*100, a.For)
+	case a.Restore:
+		return "the neighbour is gone"
+	}
+	var texts []string
+	if a.IOPS > 0 {
+		texts = append(texts, fmt.Sprintf("%.0f IOPS", a.IOPS))
+	}
+	if a.Throughput > 0 {
+		texts = append(texts, unit.Decimal.Rate(a.Throughput))
+	}
+	if a.Latency > 0 {
+		texts = append(texts, a.Latency.String()+" of latency")
+	}
+	return "from now on " + strings.Join(texts, ", ")
+}
+
+// LoadScript reads a script from a file.
+func LoadScript(file string) ([]Act, error) {
+	source, err := os.ReadFile(file)
+	if err != nil {
+		return nil, fmt.Errorf("could not read the script: %w", err)
+	}
+	return ParseScript(file, source)
+}
+
+// ParseScript reads a list of acts written in YAML, each with the time at which it
+// happens. Errors name file, line and column.
+func ParseScript(file string, source []byte) ([]Act, error) {
+	root, err := document.Parse(file, source)
+	if err != nil {
+		return nil, err
+	}
+	fields, err := root.Fields("script")
+	if err != nil {
+		return nil, err
+	}
+	list, given := fields["script"]
+	if !given || !list.IsList() {
+		return nil, root.Errorf("expected a list under \"script\"")
+	}
+	var acts []Act
+	for _, node := range list.List() {
+		a, err := parseAct(node)
+		if err != nil {
+			return nil, err
+		}
+		acts = append(acts, a)
+	}
+	sort.SliceStable(acts, func(i, j int) bool { return acts[i].At < acts[j].At })
+	return acts, nil
+}
+
+func parseAct(node document.Node) (Act, error) {
+	fields, err := node.Fields("at", "pause", "errors", "disconnect", "neighbour", "for", "iops", "throughput", "latency")
+	if err != nil {
+		return Act{}, err
+	}
+	a := Act{}
+	for key, value := range fields {
+		switch key {
+		case "at":
+			a.At, err = document.Value(value, parseTime)
+		case "pause":
+			a.Pause, err = document.Value(value, parseTime)
+		case "errors":
+			a.Errors, err = document.Value(value, parseCount)
+		case "disconnect":
+			a.Disconnect = true
+		case "neighbour":
+			a.Neighbour, err = document.Value(value, parseShare)
+		case "for":
+			a.For, err = document.Value(value, parseTime)
+		case "iops":
+			a.IOPS, err = document.Value(value, parseIOPS)
+		case "throughput":
+			a.Throughput, err = document.Value(value, unit.ParseRate)
+		case "latency":
+			a.Latency, err = document.Value(value, parseTime)
+		}
+		if err != nil {
+			return a, err
+		}
+	}
+	kinds := 0
+	for _, is := range []bool{a.Pause > 0, a.Errors > 0, a.Disconnect, a.Neighbour > 0, a.IOPS > 0 || a.Throughput > 0 || a.Latency > 0} {
+		if is {
+			kinds++
+		}
+	}
+	_, timed := fields["at"]
+	switch {
+	case !timed:
+		return a, node.Errorf("expected \"at\": how long after the start")
+	case kinds != 1:
+		return a, node.Errorf("expected one of pause, errors, disconnect, neighbour, or new limits")
+	case (a.Neighbour > 0) != (a.For > 0):
+		return a, node.Errorf("a neighbour takes a share \"for\" a time")
+	}
+	return a, nil
+}
+
+func parseTime(text string) (time.Duration, error) {
+	stretch, err := time.ParseDuration(text)
+	if err == nil && (stretch < 0 || stretch > 7*24*time.Hour) {
+		err = errors.New("out of range")
+	}
+	if err != nil {
+		return 0, fmt.Errorf("%q is not a time; write one like 10s", text)
+	}
+	return stretch, nil
+}
+
+func parseCount(text string) (int, error) {
+	count, err := strconv.Atoi(text)
+	if err != nil || count < 1 || count > 1_000_000 {
+		return 0, fmt.Errorf("%q is not how many requests fail", text)
+	}
+	return count, nil
+}
+
+func parseShare(text string) (float64, error) {
+	share, err := strconv.ParseFloat(strings.TrimSuffix(text, "%"), 64)
+	if err != nil || !strings.HasSuffix(text, "%") || !(share > 0 && share < 100) {
+		return 0, fmt.Errorf("%q is not a share; write one like 60%%", text)
+	}
+	return share / 100, nil
+}
+
+func parseIOPS(text string) (float64, error) {
+	iops, err := strconv.ParseFloat(text, 64)
+	if err != nil || !(iops > 0 && iops < 1e9) {
+		return 0, fmt.Errorf("%q is not a number of operations a second", text)
+	}
+	return iops, nil
+}
