@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"opengauge/core/session"
+	"opengauge/core/stat"
 	"opengauge/core/unit"
 )
 
@@ -20,22 +21,26 @@ type bucket struct {
 // which it ran out need not be known; the settling before the pass counted is added
 // at the burst's rate.
 func bucketOf(pass *session.Pass, d slowdown) bucket {
-	var before, after, beforeSeconds, afterSeconds float64
+	var early, late []float64
 	for _, sample := range pass.Samples {
+		if sample.ElapsedSeconds <= 0 {
+			continue
+		}
+		rate := float64(sample.Operations) / sample.ElapsedSeconds
 		switch {
-		case sample.TSeconds <= d.at-1:
-			before, beforeSeconds = before+float64(sample.Operations), beforeSeconds+sample.ElapsedSeconds
-		case sample.TSeconds > d.at+2:
-			after, afterSeconds = after+float64(sample.Operations), afterSeconds+sample.ElapsedSeconds
+		case sample.TSeconds <= d.at*0.8:
+			early = append(early, rate)
+		case sample.TSeconds > (d.at+d.after.to)/2 && sample.TSeconds <= d.after.to:
+			late = append(late, rate)
 		}
 	}
-	if beforeSeconds == 0 || afterSeconds == 0 {
+	if len(early) == 0 || len(late) == 0 {
 		return bucket{}
 	}
-	b := bucket{burst: before / beforeSeconds, refill: after / afterSeconds}
+	b := bucket{burst: stat.Median(early), refill: stat.Median(late)}
 	b.size = (b.burst - b.refill) * pass.SettleSeconds
 	for _, sample := range pass.Samples {
-		if sample.TSeconds <= d.at+2 {
+		if sample.TSeconds <= d.after.to {
 			b.size += float64(sample.Operations) - b.refill*sample.ElapsedSeconds
 		}
 	}

@@ -80,12 +80,17 @@ func newLimits(v Volume) *limits { return &limits{volume: v, credits: v.Burst.Cr
 func (l *limits) pass(now time.Duration, length int) time.Duration {
 	iops, throughput := l.volume.IOPS, l.volume.Throughput
 	if l.volume.Burst.Credits > 0 {
-		start := max(now, l.operations)
-		l.earn(start)
+		iops = l.volume.Burst.IOPS
+		room := max(now, l.operations)
+		l.earn(room)
 		if l.credits >= 1 {
-			iops, throughput = l.volume.Burst.IOPS, l.volume.Burst.Throughput
+			throughput = l.volume.Burst.Throughput
+		} else { // it waits until it has earned what it costs
+			room += time.Duration((1 - l.credits) / l.volume.IOPS * 1e9)
+			l.credits, l.at = 1, room
 		}
-		l.credits = max(l.credits-1, 0)
+		l.credits--
+		l.operations = room
 	}
 	// It passes as soon as there is room, and takes its share of it.
 	passes := max(now, l.operations, l.bytes)
