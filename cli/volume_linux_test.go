@@ -297,7 +297,7 @@ func offBucket(t *testing.T, got outcome, credits, refill float64) []string {
 func TestMergeTwoHostsOnOneVolume(t *testing.T) {
 	d := newDesk(t)
 	address, _ := stood(t, d, "--iops", "1000", "--throughput", "1GB/s")
-	plan := planFile(t, "{operation: read, access: random, block: 4KiB, depth: 8, hold: 4s}")
+	plan := planFile(t, "{operation: read, access: random, block: 4KiB, depth: 8, hold: 6s}")
 	var group sync.WaitGroup
 	for _, name := range []string{"one", "other"} {
 		group.Go(func() {
@@ -307,7 +307,15 @@ func TestMergeTwoHostsOnOneVolume(t *testing.T) {
 		})
 	}
 	group.Wait()
-	wants(t, "merge", d.must("logbook", "merge", "one", "other", "--name", "both"), "2 hosts at once", "together 4.1 MB/s", "shared with a fairness of 1.00", "not measured")
+	wants(t, "merge", d.must("logbook", "merge", "one", "other", "--name", "both"), "2 hosts at once", "shared with a fairness of 1.00", "not measured")
+	merged := decode[session.Session](t, d.must("logbook", "show", "both", "--json"))
+	var sum float64
+	for _, member := range merged.Contentions[0].Members {
+		sum += member.Together.IOPS
+	}
+	if math.Abs(sum/1000-1) > 0.05 {
+		t.Errorf("two hosts get %.0f IOPS of a volume that has 1000", sum)
+	}
 	if got := d.run("logbook", "merge", "one", "other", "--shift", "one=+1h"); got.code != 1 || !strings.Contains(got.stderr, "did not run at the same time") {
 		t.Errorf("an hour apart: %d, %s", got.code, got.stderr)
 	}

@@ -96,13 +96,38 @@ func (h hosts) meeting(p *session.Pass, index int) (session.Contention, bool) {
 		h[at].met[pass.Index] = true
 		begins, ends := h[at].span(pass)
 		from, to = max(from, begins), min(to, ends)
-		made.Members = append(made.Members, session.Member{Address: h[at].label(), Chain: h[at].Chain, Together: *pass})
 	}
 	for at, pass := range chosen {
-		made.Members[at].Alone = h[at].alone(pass)
+		begins, _ := h[at].span(pass)
+		made.Members = append(made.Members, session.Member{
+			Address: h[at].label(), Chain: h[at].Chain, Alone: h[at].alone(pass), Together: during(pass, from-begins, to-begins),
+		})
 	}
 	made.Samples = h.shares(chosen, from, to)
 	return made, true
+}
+
+// during is the part of a pass that lies between two times since it began to count.
+// Its latency is still that of the whole pass, as percentiles cannot be taken apart.
+func during(pass *session.Pass, from, to float64) session.Pass {
+	part := *pass
+	part.StartedSeconds, part.Samples, part.Throughput, part.Steady = pass.StartedSeconds+from, []session.Sample{}, nil, nil
+	part.ElapsedSeconds, part.Bytes, part.Operations, part.Errors = 0, 0, 0, 0
+	const rounding = 1e-3
+	for _, sample := range pass.Samples {
+		if sample.TSeconds-sample.ElapsedSeconds < from-rounding || sample.TSeconds > to+rounding {
+			continue
+		}
+		part.Samples = append(part.Samples, sample)
+		part.ElapsedSeconds += sample.ElapsedSeconds
+		part.Bytes, part.Operations, part.Errors = part.Bytes+sample.Bytes, part.Operations+sample.Operations, part.Errors+sample.Errors
+	}
+	if part.ElapsedSeconds == 0 { // too short a meeting for a whole sample
+		return *pass
+	}
+	part.BytesPerSecond = unit.BytesPerSecond(float64(part.Bytes) / part.ElapsedSeconds)
+	part.IOPS = float64(part.Operations) / part.ElapsedSeconds
+	return part
 }
 
 // label names a host: by its part, its own name, or its session.

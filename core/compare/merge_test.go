@@ -57,6 +57,27 @@ func TestMergeHosts(t *testing.T) {
 	}
 }
 
+// What a host got before the others came does not count as got at once.
+func TestMergeCountsTheOverlapOnly(t *testing.T) {
+	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
+	a, b := ran("a", "cabin-desk", at, map[float64]float64{0: 50e6}), ran("b", "deck-tablet", at, map[float64]float64{4: 50e6})
+	for second := range 4 { // alone, each gets twice as much
+		a.Passes[0].Samples[second].Bytes, b.Passes[0].Samples[9-second].Bytes = 100e6, 100e6
+	}
+	merged, err := Merge("m", "both", []*session.Session{a, b}, make([]time.Duration, 2))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, member := range merged.Contentions[0].Members {
+		if got := member.Together; got.BytesPerSecond != 50e6 || got.ElapsedSeconds != 6 || len(got.Samples) != 6 {
+			t.Errorf("%s got %v over %v s", member.Address, got.BytesPerSecond, got.ElapsedSeconds)
+		}
+	}
+	if a.Passes[0].ElapsedSeconds != 10 || len(a.Passes[0].Samples) != 10 {
+		t.Error("the session that was merged is changed")
+	}
+}
+
 func TestMergeWhatCannotBe(t *testing.T) {
 	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
 	a := ran("a", "cabin-desk", at, map[float64]float64{0: 100e6})

@@ -13,10 +13,12 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"time"
 
 	"github.com/klauspost/compress/zstd"
 	"github.com/pressly/goose/v3"
-	_ "modernc.org/sqlite" // the database driver
+	"modernc.org/sqlite" // also the database driver
+	sqlite3 "modernc.org/sqlite/lib"
 )
 
 //go:embed migrations/*.sql
@@ -105,35 +107,59 @@ func source(path string) string {
 }
 
 // prepare checks that the file is a logbook that this program understands, and
-// brings an older one up to date.
+// brings an older one up to date. When two programs do that at once, one of them
+// fails, and finds it done when it looks again.
 func (l *Logbook) prepare() error {
-	if err := l.recognise(); err != nil {
-		return err
+	const tries, pause = 20, 100 * time.Millisecond
+	var err error
+	for range tries {
+		if err = l.recognise(); err == nil {
+			err = l.bringUpToDate()
+		}
+		if !lostRace(err) {
+			break
+		}
+		time.Sleep(pause)
 	}
+	if cause := new(sqlite.Error); errors.As(err, &cause) {
+		return l.unusable(err)
+	}
+	return err
+}
+
+// lostRace is whether an error may come from another program that is preparing the
+// same file: it holds the file, or what was to be made is there by now.
+func lostRace(err error) bool {
+	cause := new(sqlite.Error)
+	if !errors.As(err, &cause) {
+		return false
+	}
+	primary := cause.Code() & 0xff
+	return primary == sqlite3.SQLITE_BUSY || primary == sqlite3.SQLITE_ERROR || primary == sqlite3.SQLITE_CONSTRAINT
+}
+
+func (l *Logbook) bringUpToDate() error {
 	files, err := fs.Sub(migrations, "migrations")
 	if err != nil {
 		return err
 	}
 	provider, err := goose.NewProvider(goose.DialectSQLite3, l.database, files, goose.WithGoMigrations(fillFinding()))
 	if err != nil {
-		return l.unusable(err)
+		return err
 	}
 	ctx := context.Background()
 	held, err := provider.GetDBVersion(ctx)
 	if err != nil {
-		return l.unusable(err)
+		return err
 	}
 	known := newest(provider)
-	switch {
-	case held > known:
+	if held > known {
 		return fmt.Errorf("the logbook %s was written by a newer opengauge (layout %d, this program knows up to %d); use that program, or name another logbook with --logbook", l.path, held, known)
-	case held == known:
-		return nil
 	}
-	if _, err := provider.Up(ctx); err != nil {
-		return l.unusable(err)
+	if held < known {
+		_, err = provider.Up(ctx)
 	}
-	return nil
+	return err
 }
 
 func newest(provider *goose.Provider) int64 {
@@ -144,19 +170,44 @@ func newest(provider *goose.Provider) int64 {
 	return newest
 }
 
-// recognise refuses files that are no logbook, before anything is written.
+// recognise refuses files that are no logbook, before anything is written, and marks
+// an empty one as a logbook.
 func (l *Logbook) recognise() error {
-	var id, tables int64
+	var id int64
 	if err := l.database.QueryRow("PRAGMA application_id").Scan(&id); err != nil {
-		return l.unusable(err)
+		return err
 	}
-	if err := l.database.QueryRow("SELECT count(*) FROM sqlite_schema").Scan(&tables); err != nil {
-		return l.unusable(err)
+	if id == applicationID {
+		return nil
 	}
-	if id != applicationID && tables > 0 {
+	return l.mark()
+}
+
+// mark makes an empty file a logbook. It looks and writes in one transaction, as
+// another program may be making the same logbook.
+func (l *Logbook) mark() error {
+	transaction, err := l.database.Begin()
+	if err != nil {
+		return err
+	}
+	defer func() { _ = transaction.Rollback() }()
+	var id, tables int64
+	if err := transaction.QueryRow("PRAGMA application_id").Scan(&id); err != nil {
+		return err
+	}
+	if id == applicationID {
+		return nil
+	}
+	if err := transaction.QueryRow("SELECT count(*) FROM sqlite_schema").Scan(&tables); err != nil {
+		return err
+	}
+	if tables > 0 {
 		return fmt.Errorf("%s is a database, but not a logbook; name another file with --logbook", l.path)
 	}
-	return nil
+	if _, err := transaction.Exec(fmt.Sprintf("PRAGMA application_id = %d", applicationID)); err != nil {
+		return err
+	}
+	return transaction.Commit()
 }
 
 func (l *Logbook) unusable(err error) error {

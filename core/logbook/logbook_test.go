@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"reflect"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -185,6 +186,28 @@ func TestUnusableLogbooks(t *testing.T) {
 		if err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: error is %v, want one with %q", c.name, err, c.want)
 		}
+	}
+}
+
+// Programs that start at once may all be the first to use a logbook.
+func TestSeveralMakeOneLogbook(t *testing.T) {
+	for range 5 {
+		path := filepath.Join(t.TempDir(), "logbook.db")
+		var group sync.WaitGroup
+		for range 6 {
+			group.Go(func() {
+				book, err := Create(path)
+				if err != nil {
+					t.Error(err)
+					return
+				}
+				defer book.Close()
+				if _, _, err := book.List(Filter{}); err != nil {
+					t.Error(err)
+				}
+			})
+		}
+		group.Wait()
 	}
 }
 
