@@ -2,6 +2,7 @@ package cli_test
 
 import (
 	"fmt"
+	"io"
 	"math"
 	"net"
 	"os"
@@ -10,6 +11,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"syscall"
 	"testing"
 	"time"
@@ -121,6 +123,95 @@ func TestAKnownDelay(t *testing.T) {
 			if off := pass.Latency.P50/0.020 - 1; off < 0 || off > 0.03 {
 				faults = append(faults, fmt.Sprintf("depth %d: p50 is %.2f ms of 20", pass.Depth, pass.Latency.P50*1e3))
 			}
+		}
+		return faults
+	})
+}
+
+// detour passes connections on to a volume, and what it answers so much later.
+type detour struct{ delay atomic.Int64 }
+
+// to listens in front of a volume's socket, and gives the address that leads there.
+func (d *detour) to(t *testing.T, socket string) string {
+	t.Helper()
+	front := filepath.Join(t.TempDir(), "front")
+	listener, err := net.Listen("unix", front)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = listener.Close() })
+	go func() {
+		for {
+			client, err := listener.Accept()
+			if err != nil {
+				return
+			}
+			volume, err := net.Dial("unix", socket)
+			if err != nil {
+				_ = client.Close()
+				return
+			}
+			go func() { _, _ = io.Copy(volume, client); _ = volume.Close() }()
+			go d.answer(client, volume)
+		}
+	}()
+	return "nbd+unix:///?socket=" + front
+}
+
+func (d *detour) answer(client, volume net.Conn) {
+	defer client.Close()
+	type parcel struct {
+		due     time.Time
+		content []byte
+	}
+	way := make(chan parcel, 1024)
+	go func() {
+		defer close(way)
+		for {
+			buffer := make([]byte, 64<<10)
+			length, err := volume.Read(buffer)
+			if err != nil {
+				return
+			}
+			way <- parcel{time.Now().Add(time.Duration(d.delay.Load())), buffer[:length]}
+		}
+	}()
+	for each := range way {
+		time.Sleep(time.Until(each.due))
+		if _, err := client.Write(each.content); err != nil {
+			return
+		}
+	}
+}
+
+// The volume itself takes 20 ms, and the way to it 40 ms more from one moment on.
+func TestADelayThatChangesInTheMiddle(t *testing.T) {
+	const first, second, change = 0.020, 0.060, 7.0
+	socket := strings.TrimPrefix(kit(t, "--filter=delay", "memory", "64M", "rdelay=20ms"), "nbd+unix:///?socket=")
+	onQuietMachine(t, func() (faults []string) {
+		way, d := new(detour), newDesk(t)
+		address := way.to(t, socket)
+		plan := planFile(t, "{operation: read, access: random, block: 4KiB, depth: 4, hold: 16s}")
+		began := time.Now()
+		timer := time.AfterFunc(time.Duration(change*float64(time.Second)), func() { way.delay.Store(int64(40 * time.Millisecond)) })
+		defer timer.Stop()
+		s := decode[session.Session](t, d.must("measure", address, "--plan", plan, "--json"))
+		pass := s.Passes[0]
+		at := change - s.Started.Sub(began).Seconds() - pass.StartedSeconds
+		for _, c := range []struct{ from, to, want float64 }{{0, at - 1, first}, {at + 2, 16, second}} {
+			var medians []float64
+			for _, sample := range pass.Samples {
+				if sample.TSeconds > c.from && sample.TSeconds <= c.to {
+					medians = append(medians, sample.P50Seconds)
+				}
+			}
+			if got := stat.Median(medians); math.Abs(got/c.want-1) > 0.03 {
+				faults = append(faults, fmt.Sprintf("between %.1f and %.1f s a read takes %.2f ms, not %.0f", c.from, c.to, got*1e3, c.want*1e3))
+			}
+		}
+		found := slices.ContainsFunc(s.Findings, func(f session.Finding) bool { return f.FromSeconds > 0 && math.Abs(f.FromSeconds-at) <= 1.5 })
+		if !found {
+			faults = append(faults, fmt.Sprintf("the change at %.1f s is not found: %+v", at, s.Findings))
 		}
 		return faults
 	})
