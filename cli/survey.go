@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"opengauge/core/nbd"
 	"opengauge/core/survey"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
@@ -113,6 +114,9 @@ func chosenDevices(devices []survey.Device, named []string, all bool) ([]survey.
 		if all || d.Kind != survey.Memory {
 			chosen = append(chosen, d)
 		}
+	}
+	if len(named) > 0 && nbd.IsAddress(named[0]) {
+		return nil, usageError{errors.New("a survey looks at what is attached to this machine; the parts of " + named[0] + " are written down in the bench book, as a volume, and opengauge measure " + named[0] + " says what it gives")}
 	}
 	if len(named) > 0 {
 		return nil, errors.New("there is no block device " + named[0] + " with a size; opengauge survey --all lists them")

@@ -227,7 +227,7 @@ func TestErrorsOfAVolumeAreCountedAndSurvived(t *testing.T) {
 
 func TestTheStandInHoldsItsLimits(t *testing.T) {
 	d := newDesk(t)
-	address, _ := stood(t, d, "--iops", "2000", "--throughput", "60MB/s", "--unlimited")
+	address, _ := stood(t, d, "--iops", "2000", "--throughput", "60MB/s", "--latency", "2ms", "--unlimited")
 	onQuietMachine(t, func() (faults []string) {
 		s := decode[session.Session](t, d.must("measure", address, "--overwrite", "v", "--json", "--plan",
 			planFile(t, "{operation: [read, write], access: random, block: 4KiB, depth: 32, hold: 5s}", "{operation: [read, write], access: sequential, block: 256KiB, depth: 8, hold: 5s}")))

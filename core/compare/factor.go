@@ -26,6 +26,7 @@ const (
 	FactorCable     = string(bench.Cable)
 	FactorEnclosure = string(bench.Enclosure)
 	FactorDrive     = string(bench.Drive)
+	FactorVolume    = string(bench.Volume)
 	FactorLink      = "link"
 	// FactorFill splits sessions by the fill level of their passes.
 	FactorFill = "fill"
@@ -41,8 +42,8 @@ var follows = map[string][]string{
 	"kernel":             {FactorHost, "system"},
 	"governor":           {FactorHost},
 	"scheduler":          {FactorHost, FactorDrive},
-	"size touched":       {FactorDrive},
-	FactorLink:           {FactorHost, FactorPort, FactorCable, FactorEnclosure, FactorDrive},
+	"size touched":       {FactorDrive, FactorVolume},
+	FactorLink:           {FactorHost, FactorPort, FactorCable, FactorEnclosure, FactorDrive, FactorVolume},
 }
 
 // sameAmbient is how far two temperatures in conditions may be apart and still be
@@ -87,7 +88,7 @@ func (f Factors) addParts(s *session.Session) {
 	if f[FactorDrive] == "" {
 		f.set(FactorDrive, s.Environment.DeviceModel)
 	}
-	if f[FactorDrive] == "" {
+	if f[FactorDrive] == "" && f[FactorVolume] == "" {
 		f.set("target", s.Target.Address)
 	}
 }

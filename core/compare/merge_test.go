@@ -109,3 +109,24 @@ func TestValueOfVolumesIsAMonth(t *testing.T) {
 		t.Errorf("%+v, a TB costs %v", step, value.Offers[1].PricePerTB)
 	}
 }
+
+// Two volumes have two addresses: that is one difference, not two.
+func TestAVolumeIsOneCircumstance(t *testing.T) {
+	var sessions []*session.Session
+	for _, name := range []string{"steady", "burst"} {
+		sessions = append(sessions, &session.Session{
+			ID: name, Name: name, Parts: []bench.Part{{Kind: bench.Volume, Name: name}}, Target: session.Target{Address: "nbd://shore/" + name},
+			Passes: []session.Pass{{Operation: plan.Read, Access: plan.Random, BlockBytes: 4096, Depth: 8, ElapsedSeconds: 5, BytesPerSecond: 1e6, Direct: true}},
+		})
+	}
+	compared, err := New(sessions)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, each := range compared.Findings {
+		t.Errorf("%s: %s", each.Kind, each.Summary)
+	}
+	if got := FactorsOf(sessions[0]); got[FactorVolume] != "steady" || got["target"] != "" {
+		t.Errorf("its circumstances are %v", got)
+	}
+}

@@ -59,8 +59,8 @@ func linkBound(s *session.Session) []session.Finding {
 	if finding.Confidence < 0.7 || ratedAlike(s, fastest) > 0 {
 		limit = "The limit may be"
 	}
-	finding.Summary = fmt.Sprintf("%s %s: %s ran at %s, within the %s to %s that it carries.", limit, who, plateauText(plateau, fastest),
-		unit.Decimal.Rate(fastest.BytesPerSecond), unit.Decimal.Number(hop.Usable.Low), unit.Decimal.Rate(hop.Usable.High))
+	finding.Summary = fmt.Sprintf("%s %s: %s ran at %s, within the %s %s that it carries.", limit, who, plateauText(plateau, fastest),
+		unit.Decimal.Rate(fastest.BytesPerSecond), unit.Decimal.Between(hop.Usable.Low, hop.Usable.High), unit.Decimal.Unit())
 	finding.Advice = "A faster drive buys nothing in this chain. To see what the drive can do, measure it through a wider hop."
 	if isLimit(hop) {
 		finding.Kind = "cap-bound"

@@ -66,8 +66,12 @@ func (n Notation) Rate(rate BytesPerSecond) string {
 	return n.Number(rate) + " " + n.Unit()
 }
 
-// Between writes a range of rates without its unit: "961 to 1 084".
+// Between writes a range of rates without its unit: "961 to 1 084", or the one figure
+// of a range without width.
 func (n Notation) Between(low, high BytesPerSecond) string {
+	if low == high {
+		return n.Number(low)
+	}
 	return n.Number(low) + " to " + n.Number(high)
 }
 

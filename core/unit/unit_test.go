@@ -132,4 +132,7 @@ func TestBetween(t *testing.T) {
 			t.Errorf("%s: %q, want %q", notation.Unit(), got, want)
 		}
 	}
+	if got := Decimal.Between(125e6, 125e6); got != "125" {
+		t.Errorf("a range without width is %q", got)
+	}
 }
