@@ -30,6 +30,7 @@ func mountedLoop(t *testing.T, size int64) (device, folder string) {
 // Between two file systems that the kernel holds to known rates, a copy takes as
 // long as the slower one allows, and that end is named.
 func TestACopyBetweenThrottledEnds(t *testing.T) {
+	t.Parallel() // it mostly waits
 	const size, slow, fast = 200 << 20, 25 << 20, 40 << 20
 	one, from := mountedLoop(t, 700<<20)
 	other, to := mountedLoop(t, 700<<20)

@@ -220,6 +220,7 @@ func throttledAll(t *testing.T, rates map[string]int64) func(*exec.Cmd) *exec.Cm
 }
 
 func TestAThrottledDeviceIsMeasuredAtItsRate(t *testing.T) {
+	t.Parallel() // it mostly waits
 	const size, rate = 256 << 20, 40 << 20
 	device := loopDevice(t, size)
 	inside := throttled(t, device, rate)
@@ -252,6 +253,7 @@ func typicalSecond(pass session.Pass) float64 {
 }
 
 func TestAFixedRateIsHeld(t *testing.T) {
+	t.Parallel() // it mostly waits
 	d := newDesk(t)
 	plan := planFile(t, "{operation: read, access: random, block: 4KiB, depth: 16, rate: [200, 2000], workers: [1, 2], hold: 3s}")
 	onQuietMachine(t, func() (faults []string) {

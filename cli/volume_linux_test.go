@@ -81,6 +81,7 @@ func levelBetween(pass session.Pass, from, to float64) float64 {
 }
 
 func TestARateThatChangesInTheMiddle(t *testing.T) {
+	t.Parallel() // it mostly waits
 	needs(t, "nbdkit")
 	// The filter counts bits, and 2^20 of them for its M.
 	const first, second, change = 320 << 20 / 8, 160 << 20 / 8, 8.0
@@ -226,6 +227,7 @@ func TestErrorsOfAVolumeAreCountedAndSurvived(t *testing.T) {
 }
 
 func TestTheStandInHoldsItsLimits(t *testing.T) {
+	t.Parallel() // it mostly waits
 	d := newDesk(t)
 	address, _ := stood(t, d, "--iops", "2000", "--throughput", "60MB/s", "--latency", "2ms", "--unlimited")
 	onQuietMachine(t, func() (faults []string) {
@@ -279,6 +281,7 @@ func TestTheStandInServesOtherClients(t *testing.T) {
 // A server that is killed is a dropout; what was measured before is kept, and once
 // it is back the plan goes on.
 func TestAServerThatIsKilledAndComesBack(t *testing.T) {
+	t.Parallel() // it mostly waits
 	d := newDesk(t)
 	socket := filepath.Join(t.TempDir(), "s")
 	start := func() *exec.Cmd {
@@ -315,6 +318,7 @@ func TestAServerThatIsKilledAndComesBack(t *testing.T) {
 }
 
 func TestAScriptOfTheStandIn(t *testing.T) {
+	t.Parallel() // it mostly waits
 	script := filepath.Join(t.TempDir(), "s.yaml")
 	source := "script:\n  - {at: 2s, iops: 500}\n  - {at: 4s, errors: 3}\n"
 	if err := os.WriteFile(script, []byte(source), 0o600); err != nil {
@@ -336,6 +340,7 @@ func TestAScriptOfTheStandIn(t *testing.T) {
 
 // Five buckets in real time: size and refill are found to within 5 %.
 func TestCreditsOfTheStandIn(t *testing.T) {
+	t.Parallel() // it mostly waits
 	book := filepath.Join(t.TempDir(), "bench.yaml")
 	source := "volumes:\n  v: {network: ethernet 10g, iops: 1000, throughput: 1GB/s}\n"
 	if err := os.WriteFile(book, []byte(source), 0o600); err != nil {
@@ -386,6 +391,7 @@ func offBucket(t *testing.T, got outcome, credits, refill float64) []string {
 
 // Two hosts at once on one volume are put together.
 func TestMergeTwoHostsOnOneVolume(t *testing.T) {
+	t.Parallel() // it mostly waits
 	d := newDesk(t)
 	address, _ := stood(t, d, "--iops", "1000", "--throughput", "1GB/s")
 	plan := planFile(t, "{operation: read, access: random, block: 4KiB, depth: 8, hold: 6s}")
