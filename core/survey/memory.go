@@ -2,6 +2,7 @@ package survey
 
 import (
 	"runtime"
+	"runtime/debug"
 	"sync"
 	"time"
 
@@ -9,9 +10,11 @@ import (
 )
 
 const (
-	// copied is the memory that each processor copies: more than its share of
-	// any cache.
-	copied = 32 * unit.MiB
+	// copied is the memory that all processors together copy: more than most
+	// caches hold, and little enough to be had on any machine. Where a cache holds
+	// it, memory seems faster than it is, and no storage is called impossible for
+	// that.
+	copied = 16 * unit.MiB
 	// copyTime is how long the copying takes.
 	copyTime = 30 * time.Millisecond
 )
@@ -21,11 +24,18 @@ const (
 // written once. Storage that seems faster than that did not go through memory.
 func memoryTraffic() unit.BytesPerSecond {
 	rates := make([]float64, runtime.GOMAXPROCS(0))
+	from, to := make([]byte, copied), make([]byte, copied)
+	touch(from)
+	touch(to)
+	share := len(from) / len(rates)
 	var running sync.WaitGroup
 	for processor := range rates {
-		running.Go(func() { rates[processor] = copyRate() })
+		own := processor * share
+		running.Go(func() { rates[processor] = copyRate(to[own:own+share], from[own:own+share]) })
 	}
 	running.Wait()
+	from, to = nil, nil
+	debug.FreeOSMemory() // a measurement has better uses for it
 	total := 0.0
 	for _, rate := range rates {
 		total += rate
@@ -34,10 +44,7 @@ func memoryTraffic() unit.BytesPerSecond {
 }
 
 // copyRate is what one processor moves.
-func copyRate() float64 {
-	from, to := make([]byte, copied), make([]byte, copied)
-	touch(from)
-	touch(to)
+func copyRate(to, from []byte) float64 {
 	moved, began := 0, time.Now()
 	for time.Since(began) < copyTime {
 		moved += 2 * copy(to, from)
