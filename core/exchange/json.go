@@ -93,7 +93,7 @@ func readJSON(r io.Reader) iter.Seq2[*session.Session, error] {
 			return
 		}
 		found := formatKey.FindSubmatch(begin)
-		decoder := jsontext.NewDecoder(buffered)
+		decoder := jsontext.NewDecoder(buffered, jsontext.AllowDuplicateNames(true)) // looked for when a session is parsed
 		switch {
 		case found == nil:
 			yield(nil, errors.New("this is not a session: it does not begin with a \"format\""))

@@ -24,6 +24,10 @@ func fillFinding() *goose.Migration {
 		if err != nil {
 			return err
 		}
+		found, err := newIndex(tx)
+		if err != nil {
+			return err
+		}
 		for _, id := range ids {
 			s, err := brief(tx, id)
 			if err != nil {
@@ -32,7 +36,7 @@ func fillFinding() *goose.Migration {
 			if _, err := tx.ExecContext(ctx, `UPDATE sessions SET passes = ? WHERE id = ?`, len(s.Passes), id); err != nil {
 				return err
 			}
-			if err := makeFindable(tx, s); err != nil {
+			if err := found.add(s); err != nil {
 				return err
 			}
 		}
@@ -40,29 +44,78 @@ func fillFinding() *goose.Migration {
 	}}, nil)
 }
 
-// makeFindable notes the conditions and figures of a session.
-func makeFindable(tx *sql.Tx, s *session.Session) error {
-	for _, table := range []string{"conditions", "figures"} {
-		if _, err := tx.Exec(`DELETE FROM `+table+` WHERE session = ?`, s.ID); err != nil {
-			return err
+// index notes by what sessions are found, within a transaction.
+type index struct {
+	condition, ranking, figure *sql.Stmt
+	rankings                   map[ranking]int64
+}
+
+// ranking is a load among sessions of a class.
+type ranking struct{ class, load string }
+
+func newIndex(tx *sql.Tx) (*index, error) {
+	made := &index{rankings: map[ranking]int64{}}
+	for _, each := range []struct {
+		statement **sql.Stmt
+		text      string
+	}{
+		{&made.condition, `INSERT INTO conditions (key, value, session) VALUES (?, ?, ?)`},
+		{&made.ranking, `INSERT INTO rankings (class, load) VALUES (?, ?) ON CONFLICT DO UPDATE SET load = load RETURNING id`},
+		{&made.figure, `INSERT INTO figures (ranking, value, session) VALUES (?, ?, ?)`},
+	} {
+		var err error
+		if *each.statement, err = tx.Prepare(each.text); err != nil { // ends with the transaction
+			return nil, err
 		}
 	}
+	return made, nil
+}
+
+// add notes the conditions and figures of a session that is not noted yet.
+func (x *index) add(s *session.Session) error {
 	for key, value := range s.Conditions {
-		if _, err := tx.Exec(`INSERT INTO conditions (key, value, session) VALUES (?, ?, ?)`, key, value, s.ID); err != nil {
+		if _, err := x.condition.Exec(key, value, s.ID); err != nil {
 			return err
 		}
 	}
 	class := s.Class()
 	for load, value := range Figures(s) {
-		if _, err := tx.Exec(`INSERT INTO rankings (class, load) VALUES (?, ?) ON CONFLICT DO NOTHING`, class, load); err != nil {
+		id, err := x.rankingOf(ranking{class, load})
+		if err != nil {
 			return err
 		}
-		_, err := tx.Exec(`INSERT INTO figures (ranking, value, session) SELECT id, ?, ? FROM rankings WHERE class = ? AND load = ?`, value, s.ID, class, load)
-		if err != nil {
+		if _, err := x.figure.Exec(id, value, s.ID); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+func (x *index) rankingOf(r ranking) (id int64, err error) {
+	id, known := x.rankings[r]
+	if known {
+		return id, nil
+	}
+	if err := x.ranking.QueryRow(r.class, r.load).Scan(&id); err != nil {
+		return 0, err
+	}
+	x.rankings[r] = id
+	return id, nil
+}
+
+// noteAnew notes the conditions and figures of a session in the place of those that
+// were noted before.
+func noteAnew(tx *sql.Tx, s *session.Session) error {
+	for _, table := range []string{"conditions", "figures"} {
+		if _, err := tx.Exec(`DELETE FROM `+table+` WHERE session = ?`, s.ID); err != nil {
+			return err
+		}
+	}
+	found, err := newIndex(tx)
+	if err != nil {
+		return err
+	}
+	return found.add(s)
 }
 
 // Figures gives what a session is ranked by: the median throughput of each load, in

@@ -35,8 +35,12 @@ func (l *Logbook) Import(sessions iter.Seq2[*session.Session, error]) (Imported,
 		}
 		added := done
 		err := l.change(func(tx *sql.Tx) error {
+			into, err := newImporting(tx)
+			if err != nil {
+				return err
+			}
 			for at := range batch {
-				if err := l.add(tx, &batch[at], &added); err != nil {
+				if err := into.add(&batch[at], &added); err != nil {
 					return fmt.Errorf("session %s could not be added: %w", batch[at].session.ID, err)
 				}
 			}
@@ -121,36 +125,49 @@ func (l *Logbook) packWhole(s *session.Session) (whole, error) {
 	return made, nil
 }
 
-func (l *Logbook) add(tx *sql.Tx, w *whole, done *Imported) error {
+// importing adds whole sessions within a transaction.
+type importing struct {
+	tx            *sql.Tx
+	session, pass *sql.Stmt
+	index         *index
+}
+
+func newImporting(tx *sql.Tx) (*importing, error) {
+	made := &importing{tx: tx}
+	var err error
+	if made.session, err = tx.Prepare(`INSERT INTO sessions (id, name, started_ms, state, simulated, plan, target, document, passes) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`); err != nil {
+		return nil, err
+	}
+	if made.pass, err = tx.Prepare(`INSERT INTO passes (session, position, document, samples) VALUES (?, ?, ?, ?)`); err != nil {
+		return nil, err
+	}
+	made.index, err = newIndex(tx)
+	return made, err
+}
+
+func (i *importing) add(w *whole, done *Imported) error {
 	s := w.session
-	result, err := tx.Exec(
-		`INSERT INTO sessions (id, name, started_ms, state, simulated, plan, target, document, passes) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`,
-		s.ID, s.Name, s.Started.UnixMilli(), s.State, s.Simulated, s.Plan.Name, s.Target.Address, w.header, len(w.passes))
+	result, err := i.session.Exec(s.ID, s.Name, s.Started.UnixMilli(), s.State, s.Simulated, s.Plan.Name, s.Target.Address, w.header, len(w.passes))
 	if err != nil {
 		return err
 	}
 	if added, err := result.RowsAffected(); err != nil {
 		return err
 	} else if added == 0 {
-		return l.meet(tx, s, done)
+		return i.meet(s, done)
 	}
-	insert, err := tx.Prepare(`INSERT INTO passes (session, position, document, samples) VALUES (?, ?, ?, ?)`)
-	if err != nil {
-		return err
-	}
-	defer insert.Close()
 	for at, row := range w.passes {
-		if _, err := insert.Exec(s.ID, at, row.document, row.samples); err != nil {
+		if _, err := i.pass.Exec(s.ID, at, row.document, row.samples); err != nil {
 			return err
 		}
 	}
 	done.Added++
-	return makeFindable(tx, s)
+	return i.index.add(s)
 }
 
 // meet compares a session with the one of the same id that is there.
-func (l *Logbook) meet(tx *sql.Tx, s *session.Session, done *Imported) error {
-	own, err := brief(tx, s.ID)
+func (i *importing) meet(s *session.Session, done *Imported) error {
+	own, err := brief(i.tx, s.ID)
 	if err != nil {
 		return err
 	}

@@ -58,7 +58,7 @@ func (l *Logbook) Finish(s *session.Session) error {
 		if changed, err := result.RowsAffected(); err == nil && changed == 0 {
 			return fmt.Errorf("session %s is not in the logbook any more", s.ID)
 		}
-		return makeFindable(tx, s)
+		return noteAnew(tx, s)
 	})
 }
 
