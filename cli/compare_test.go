@@ -52,7 +52,7 @@ func TestCompareCommand(t *testing.T) {
 		{1, "no session says its tide", []string{"compare", "--by", "tide"}},
 		{2, "--since", []string{"compare", "--by", "fan", "--since", "yesterday"}},
 		{2, "two sessions at least", []string{"isolate", "limpet-passive"}},
-		{1, "no session knows a drive", []string{"value", "lagoon-burst"}},
+		{1, "no session has passes on a drive or volume", []string{"value", "copies"}},
 		{2, "bench book has no chain", []string{"value", "limpet-passive", "--through", "nowhere", "--bench", "../examples/bench.yaml"}},
 	} {
 		if got := d.run(c.arguments...); got.code != c.code || !strings.Contains(got.stderr, c.want) {
@@ -63,6 +63,7 @@ func TestCompareCommand(t *testing.T) {
 
 func TestIsolateValueAndRankCommands(t *testing.T) {
 	d := demoDesk(t)
+	wants(t, "value of a volume", d.must("value", "lagoon-burst"), "44.00 a month")
 	wants(t, "isolate", d.must("isolate", "deck-long-cable", "cabin-long-cable", "deck-short-cable", "cabin-short-cable"),
 		"It is cable deck-cable, with a probability of", "host deck-tablet.side deck-short-cable")
 	wants(t, "isolate two", d.must("isolate", "deck-long-cable", "cabin-short-cable"), "Cannot tell yet", "Measure next:", "if it is slow, it is", "if it is fast, it is")

@@ -131,7 +131,7 @@ func ValueOf(sessions []*session.Session, terms Terms) (Value, error) {
 	groups, order := map[string][]*session.Session{}, []string{}
 	for _, s := range sessions {
 		label := offerLabel(s)
-		if label == "" {
+		if label == "" || len(s.Passes) == 0 {
 			continue
 		}
 		value.Simulated = value.Simulated || s.Simulated
@@ -141,7 +141,7 @@ func ValueOf(sessions []*session.Session, terms Terms) (Value, error) {
 		groups[label] = append(groups[label], s)
 	}
 	if len(order) == 0 {
-		return value, errors.New("no session knows a drive of the bench book; measure with --through, and a bench book that has prices")
+		return value, errors.New("no session has passes on a drive or volume of the bench book; measure with --through, and a bench book that has prices")
 	}
 	for _, label := range order {
 		offer, err := offerOf(label, groups[label], terms)
