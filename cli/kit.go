@@ -160,7 +160,7 @@ func (k *kit) method(a article.Article) {
 			name  string
 			table table.Table
 		}{
-			{"passes", method.Passes}, {"repeats", method.Repeats}, {"copies", method.Copies}, {"starts", method.Starts}, {"at-once", method.Contentions},
+			{"passes", method.Passes}, {"repeats", method.Repeats}, {"copies", method.Copies}, {"starts", method.Starts}, {"at-once", method.Contentions}, {"shares", method.Shares},
 		} {
 			if len(each.table.Rows) > 0 {
 				k.table(each.name+"-"+method.Name, each.table)

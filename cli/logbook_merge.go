@@ -15,7 +15,7 @@ import (
 )
 
 func newLogbookMerge(env *environment) *cobra.Command {
-	name, shifts := "", []string{}
+	name, shifts, alone := "", []string{}, []string{}
 	cmd := &cobra.Command{
 		Use:   "merge SESSION SESSION...",
 		Short: "Put sessions of several hosts together that ran at the same time",
@@ -23,19 +23,24 @@ func newLogbookMerge(env *environment) *cobra.Command {
 ran on all of them at the same time, what each got and lost, and over time the sum
 and how fairly it was shared (1 where all get the same). The sessions stay as they
 are. What each gave alone is taken from a pass of the same load in which the others
-were idle.
+were idle, or from sessions of the same hosts that --alone names.
 
 The clocks are those of the hosts. Where they differ, --shift SESSION=+0.5s moves a
 session.`,
 		Example: `  opengauge logbook import host-b.json
   opengauge logbook merge host-a host-b --name both
+  opengauge logbook merge host-a host-b --alone host-a-alone,host-b-alone
   opengauge logbook merge host-a host-b --shift host-b=-1.5s`,
 		Args:              cobra.MinimumNArgs(2),
 		ValidArgsFunction: env.completeSessions,
-		RunE:              func(_ *cobra.Command, arguments []string) error { return env.mergeSessions(arguments, name, shifts) },
+		RunE: func(_ *cobra.Command, arguments []string) error {
+			return env.mergeSessions(arguments, alone, name, shifts)
+		},
 	}
 	cmd.Flags().StringVar(&name, "name", "", "a name for the merged session")
 	cmd.Flags().StringArrayVar(&shifts, "shift", nil, "move a session in time, SESSION=+1.5s; may be repeated")
+	cmd.Flags().StringSliceVar(&alone, "alone", nil, "sessions in which a host was by itself, separated by commas")
+	_ = cmd.RegisterFlagCompletionFunc("alone", env.completeSessions)
 	cmd.Flags().BoolVar(&env.json, "json", false, "print the merged session as JSON")
 	return cmd
 }
@@ -55,7 +60,7 @@ func parseShifts(texts, references []string) ([]time.Duration, error) {
 	return shifts, nil
 }
 
-func (e *environment) mergeSessions(references []string, name string, texts []string) error {
+func (e *environment) mergeSessions(references, alone []string, name string, texts []string) error {
 	notation, err := e.notation()
 	if err != nil {
 		return err
@@ -74,7 +79,11 @@ func (e *environment) mergeSessions(references []string, name string, texts []st
 	if err := eachOnce(sessions); err != nil {
 		return err
 	}
-	merged, err := compare.Merge(session.NewID(), name, sessions, shifts)
+	apart, err := e.loadSessions(alone)
+	if err != nil {
+		return err
+	}
+	merged, err := compare.Merge(session.NewID(), name, sessions, shifts, apart...)
 	if err != nil {
 		return err
 	}
@@ -93,6 +102,8 @@ func (e *environment) mergeSessions(references []string, name string, texts []st
 	screen := e.screen()
 	screen.Heading(table.Marked(fmt.Sprintf("%d hosts at once · session %s", len(sessions), merged.DisplayName()), merged.Simulated))
 	screen.Table(table.Contentions(merged, notation))
+	screen.Println("")
+	screen.Table(table.Shares(merged, notation))
 	screen.Println("")
 	screen.Findings(merged.Findings)
 	screen.Println("")

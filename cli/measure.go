@@ -205,6 +205,10 @@ func showPasses(screen *term.Screen, s *session.Session, notation unit.Notation)
 		screen.Println("")
 		screen.Table(contentions)
 	}
+	if shares := table.Shares(s, notation); len(shares.Rows) > 0 {
+		screen.Println("")
+		screen.Table(shares)
+	}
 	if repeats := table.Repeats(s, notation); len(repeats.Rows) > 0 {
 		screen.Println("")
 		screen.Table(repeats)

@@ -410,6 +410,9 @@ func TestMergeTwoHostsOnOneVolume(t *testing.T) {
 	for _, member := range merged.Contentions[0].Members {
 		sum += member.Together.IOPS
 	}
+	if samples := merged.Contentions[0].Samples; len(samples) < 3 || len(samples[0].Each) != 2 {
+		t.Errorf("over time they get %+v", samples)
+	}
 	if math.Abs(sum/1000-1) > 0.05 {
 		t.Errorf("two hosts get %.0f IOPS of a volume that has 1000", sum)
 	}

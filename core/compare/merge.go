@@ -13,9 +13,10 @@ import (
 
 // Merge puts sessions of several hosts together that ran at the same time, so that
 // it is seen what they got of one volume: for each load that all of them have, the
-// passes that overlap, with what each gave alone where it was measured apart. Clocks
-// are those of the hosts; shifts, by session, are added to them.
-func Merge(id, name string, sessions []*session.Session, shifts []time.Duration) (*session.Session, error) {
+// passes that overlap, with what each gave alone: in a pass of its own session while
+// the others were idle, or in one of the sessions alone, of the same host. Clocks are
+// those of the hosts; shifts, by session, are added to them.
+func Merge(id, name string, sessions []*session.Session, shifts []time.Duration, alone ...*session.Session) (*session.Session, error) {
 	if len(sessions) < 2 {
 		return nil, errors.New("two sessions at least are merged")
 	}
@@ -37,7 +38,12 @@ func Merge(id, name string, sessions []*session.Session, shifts []time.Duration)
 	}
 	hosts := make(hosts, len(sessions))
 	for at, s := range sessions {
-		hosts[at] = &host{s, s.Started.Add(shifts[at]).Sub(merged.Started).Seconds(), map[int]bool{}}
+		hosts[at] = &host{s, s.Started.Add(shifts[at]).Sub(merged.Started).Seconds(), map[int]bool{}, nil}
+		for _, each := range alone {
+			if FactorsOf(each)[FactorHost] == FactorsOf(s)[FactorHost] {
+				hosts[at].apart = append(hosts[at].apart, each)
+			}
+		}
 	}
 	for at := range first.Passes {
 		if made, overlap := hosts.meeting(&first.Passes[at], len(merged.Contentions)); overlap {
@@ -57,6 +63,8 @@ type host struct {
 	offset float64
 	// met are the indexes of passes that ran with others.
 	met map[int]bool
+	// apart are sessions of the same host by itself.
+	apart []*session.Session
 }
 
 type hosts []*host
@@ -145,6 +153,13 @@ func (h *host) alone(like *session.Pass) session.Pass {
 			return *pass
 		}
 	}
+	for _, each := range h.apart {
+		for at := range each.Passes {
+			if pass := &each.Passes[at]; pass.Load() == like.Load() {
+				return *pass
+			}
+		}
+	}
 	return session.Pass{Operation: like.Operation, Access: like.Access, BlockBytes: like.BlockBytes, Depth: like.Depth, Samples: []session.Sample{}}
 }
 
@@ -156,12 +171,14 @@ func (h hosts) shares(passes []*session.Pass, from, to float64) []session.Conten
 	var samples []session.ContentionSample
 	for at := from; at+step <= to; at += step {
 		sum, squares := 0.0, 0.0
+		made := session.ContentionSample{TSeconds: at + step - from}
 		for number, pass := range passes {
 			begins, _ := h[number].span(pass)
 			rate := rateBetween(pass, at-begins, at+step-begins)
 			sum, squares = sum+rate, squares+rate*rate
+			made.Each = append(made.Each, unit.BytesPerSecond(rate))
 		}
-		made := session.ContentionSample{TSeconds: at + step - from, BytesPerSecond: unit.BytesPerSecond(sum)}
+		made.BytesPerSecond = unit.BytesPerSecond(sum)
 		if squares > 0 {
 			made.Fairness = sum * sum / (float64(len(passes)) * squares)
 		}

@@ -73,6 +73,13 @@ func TestMergeCountsTheOverlapOnly(t *testing.T) {
 			t.Errorf("%s got %v over %v s", member.Address, got.BytesPerSecond, got.ElapsedSeconds)
 		}
 	}
+	merged, err = Merge("m", "both", []*session.Session{a, b}, make([]time.Duration, 2), ran("c", "deck-tablet", at.Add(time.Hour), map[float64]float64{0: 100e6}))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if members := merged.Contentions[0].Members; members[0].Alone.BytesPerSecond != 0 || math.Abs(members[1].Loss()-0.5) > 1e-9 {
+		t.Errorf("with what the second gave alone, they are %+v", members)
+	}
 	if a.Passes[0].ElapsedSeconds != 10 || len(a.Passes[0].Samples) != 10 {
 		t.Error("the session that was merged is changed")
 	}

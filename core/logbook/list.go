@@ -1,6 +1,7 @@
 package logbook
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"maps"
@@ -68,8 +69,11 @@ func (l *Logbook) where(f Filter) (string, []any, error) {
 		add(`id IN (SELECT value FROM json_each(?))`, jsonList(ids))
 	}
 	if f.Name != "" {
-		// The index of names is a hundredth of the table.
-		add(`rowid IN (SELECT rowid FROM sessions INDEXED BY sessions_name WHERE name LIKE ? ESCAPE '\')`, "%"+likeEscapes.Replace(f.Name)+"%")
+		clause, value, err := l.named(f)
+		if err != nil {
+			return "", nil, err
+		}
+		add(clause, value)
 	}
 	if f.Plan != "" {
 		add(`plan = ?`, f.Plan)
@@ -77,8 +81,13 @@ func (l *Logbook) where(f Filter) (string, []any, error) {
 	for _, tag := range f.Tags {
 		add(`id IN (SELECT session FROM tags WHERE tag = ?)`, tag)
 	}
-	for _, key := range slices.Sorted(maps.Keys(f.Conditions)) {
-		add(`id IN (SELECT session FROM conditions WHERE key = ? AND value = ?)`, key, f.Conditions[key])
+	if len(f.Conditions) > 0 {
+		conditions, err := l.rarestFirst(f.Conditions)
+		if err != nil {
+			return "", nil, err
+		}
+		clause, values := having(conditions, f.Limit > 0)
+		add(clause, values...)
 	}
 	if !f.Since.IsZero() {
 		add(`started_ms >= ?`, f.Since.UnixMilli())
@@ -90,6 +99,64 @@ func (l *Logbook) where(f Filter) (string, []any, error) {
 		return "", nil, nil
 	}
 	return ` WHERE ` + strings.Join(clauses, ` AND `), arguments, nil
+}
+
+// named is the SQL for sessions with a part of their name. The index of names is a
+// hundredth of the table, so it is looked through first, unless a few of very many
+// are wanted.
+func (l *Logbook) named(f Filter) (clause, pattern string, err error) {
+	const matching = ` FROM sessions INDEXED BY sessions_name WHERE name LIKE ? ESCAPE '\'`
+	pattern = "%" + likeEscapes.Replace(f.Name) + "%"
+	if f.Limit > 0 {
+		many := 0
+		if err := l.database.QueryRow(`SELECT count(*)`+matching, pattern).Scan(&many); err != nil {
+			return "", "", l.unusable(err)
+		}
+		if many > common {
+			return `name LIKE ? ESCAPE '\'`, pattern, nil
+		}
+	}
+	return `rowid IN (SELECT rowid` + matching + `)`, pattern, nil
+}
+
+// condition is a key with its value, and how many sessions have it.
+type condition struct {
+	key, value string
+	sessions   int
+}
+
+func (l *Logbook) rarestFirst(wanted map[string]string) ([]condition, error) {
+	var conditions []condition
+	for _, key := range slices.Sorted(maps.Keys(wanted)) {
+		each := condition{key: key, value: wanted[key]}
+		if err := l.database.QueryRow(`SELECT count(*) FROM conditions WHERE key = ? AND value = ?`, each.key, each.value).Scan(&each.sessions); err != nil {
+			return nil, l.unusable(err)
+		}
+		conditions = append(conditions, each)
+	}
+	slices.SortStableFunc(conditions, func(a, b condition) int { return cmp.Compare(a.sessions, b.sessions) })
+	return conditions, nil
+}
+
+// common is how many sessions have to have something for the newest to be looked at
+// for it one after the other.
+const common = 5000
+
+// having is the SQL for sessions that have all conditions: those of the rarest are
+// looked through for the others. Where only a few of very many are wanted, it is
+// quicker to look at the sessions in their order.
+func having(conditions []condition, few bool) (string, []any) {
+	rarest := conditions[0]
+	values := []any{rarest.key, rarest.value}
+	if few && len(conditions) == 1 && rarest.sessions > common {
+		return `EXISTS (SELECT 1 FROM conditions WHERE key = ? AND value = ? AND session = id)`, values
+	}
+	clause := `id IN (SELECT session FROM conditions AS rarest WHERE key = ? AND value = ?`
+	for _, other := range conditions[1:] {
+		clause += ` AND EXISTS (SELECT 1 FROM conditions WHERE key = ? AND value = ? AND session = rarest.session)`
+		values = append(values, other.key, other.value)
+	}
+	return clause + `)`, values
 }
 
 // likeEscapes keep a text from being a pattern.
@@ -107,26 +174,54 @@ func (l *Logbook) List(f Filter) ([]Summary, int, error) {
 	if err != nil {
 		return nil, 0, err
 	}
-	total := 0
-	if where == "" {
-		err = l.database.QueryRow(`SELECT count(*) FROM sessions`).Scan(&total)
-	} else { // going over them once gives both
-		var ids []string
-		ids, err = queryTexts(l.database, `SELECT id FROM sessions`+where+newestFirst, arguments...)
-		total = len(ids)
-		if f.Limit > 0 {
-			ids = ids[:min(f.Limit, len(ids))]
-		}
-		where, arguments = ` WHERE id IN (SELECT value FROM json_each(?))`, []any{jsonList(ids)}
-	}
-	if err != nil {
-		return nil, 0, l.unusable(err)
+	if seeks(where) {
+		return l.sought(where, arguments, f.Limit)
 	}
 	summaries, err := l.summaries(where, arguments, f.Limit)
 	if err != nil {
 		return nil, 0, l.unusable(err)
 	}
+	if f.Limit <= 0 || len(summaries) < f.Limit {
+		return summaries, len(summaries), nil
+	}
+	total, err := l.count(f)
+	return summaries, total, err
+}
+
+// seeks says whether sessions are found in other places than in their order, so that
+// all of them are at hand before the newest are.
+func seeks(where string) bool { return strings.Contains(where, `id IN `) }
+
+// sought lists what is found in other places: going over them once gives the newest
+// and how many there are.
+func (l *Logbook) sought(where string, arguments []any, limit int) ([]Summary, int, error) {
+	ids, err := queryTexts(l.database, `SELECT id FROM sessions`+where+newestFirst, arguments...)
+	if err != nil {
+		return nil, 0, l.unusable(err)
+	}
+	total := len(ids)
+	if limit > 0 {
+		ids = ids[:min(limit, total)]
+	}
+	summaries, err := l.summaries(` WHERE id IN (SELECT value FROM json_each(?))`, []any{jsonList(ids)}, limit)
+	if err != nil {
+		return nil, 0, l.unusable(err)
+	}
 	return summaries, total, nil
+}
+
+// count says how many sessions a filter means, beside its limit.
+func (l *Logbook) count(f Filter) (int, error) {
+	f.Limit = 0
+	where, arguments, err := l.where(f)
+	if err != nil {
+		return 0, err
+	}
+	total := 0
+	if err := l.database.QueryRow(`SELECT count(*) FROM sessions`+where, arguments...).Scan(&total); err != nil {
+		return 0, l.unusable(err)
+	}
+	return total, nil
 }
 
 func (l *Logbook) summaries(where string, arguments []any, limit int) ([]Summary, error) {

@@ -4,7 +4,9 @@ import (
 	"cmp"
 	"database/sql"
 	"errors"
+	"maps"
 	"slices"
+	"sync"
 
 	"opengauge/core/session"
 	"opengauge/core/unit"
@@ -46,13 +48,15 @@ func (n Neighbour) DisplayName() string { return cmp.Or(n.Name, n.ID) }
 // Standings ranks a session by each of its loads among the sessions of its class,
 // the fastest load first.
 func (l *Logbook) Standings(s *session.Session) ([]Standing, error) {
-	standings := []Standing{}
-	for load, value := range Figures(s) {
-		standing, err := l.standing(s, load, value)
-		if err != nil {
-			return nil, l.unusable(err)
-		}
-		standings = append(standings, standing)
+	figures := Figures(s)
+	standings, errs := make([]Standing, len(figures)), make([]error, len(figures))
+	var group sync.WaitGroup
+	for at, load := range slices.Sorted(maps.Keys(figures)) {
+		group.Go(func() { standings[at], errs[at] = l.standing(s, load, figures[load]) })
+	}
+	group.Wait()
+	if err := errors.Join(errs...); err != nil {
+		return nil, l.unusable(err)
 	}
 	slices.SortFunc(standings, func(a, b Standing) int {
 		return cmp.Or(cmp.Compare(b.Value, a.Value), cmp.Compare(a.Load, b.Load))

@@ -20,6 +20,8 @@ type ContentionSample struct {
 	TSeconds       float64             `json:"t_seconds"`
 	BytesPerSecond unit.BytesPerSecond `json:"bytes_per_second"`
 	Fairness       float64             `json:"fairness"`
+	// Each is what each of the members got.
+	Each []unit.BytesPerSecond `json:"each_bytes_per_second,omitempty"`
 }
 
 // Member is a target in a contention.

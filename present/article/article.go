@@ -87,8 +87,8 @@ type Money struct {
 type Method struct {
 	ID, Name, Plan, About                 string
 	Circumstances, Steps, Passes, Repeats table.Table
-	// Copies, Starts and Contentions have no rows where there were none.
-	Copies, Starts, Contentions table.Table
+	// Copies, Starts, Contentions and Shares have no rows where there were none.
+	Copies, Starts, Contentions, Shares table.Table
 }
 
 // Found is the findings of a session.
@@ -218,7 +218,7 @@ func methodOf(s *session.Session, notation unit.Notation) Method {
 	return Method{
 		ID: s.ID, Name: s.DisplayName(), Plan: s.Plan.Name, About: s.Plan.About, Circumstances: table.Circumstances(s),
 		Steps: table.PlannedPasses(s.Plan.Passes(plan.DefaultHold)), Passes: table.Passes(s, notation), Repeats: table.Repeats(s, notation),
-		Copies: copiesOf(s, notation), Starts: table.Starts(s), Contentions: table.Contentions(s, notation),
+		Copies: copiesOf(s, notation), Starts: table.Starts(s), Contentions: table.Contentions(s, notation), Shares: table.Shares(s, notation),
 	}
 }
 

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
+	"strings"
 
 	"opengauge/core/plan"
 	"opengauge/core/session"
@@ -116,6 +117,43 @@ func sharesNote(c *session.Contention, notation unit.Notation) []string {
 	}
 	return []string{fmt.Sprintf("Contention %d: together %s (median of %d s), shared with a fairness of %.2f, at the least %.2f (1 is even, %.2f is one alone).",
 		c.Index+1, notation.Rate(unit.BytesPerSecond(stat.Median(sums))), len(sums), stat.Median(fair), slices.Min(fair), 1/float64(len(c.Members)))}
+}
+
+// Shares is the table of what the hosts of a merged session got over time, together
+// and each of them. It has no rows where none were merged.
+func Shares(s *session.Session, notation unit.Notation) Table {
+	const mostStretches = 8
+	t := Table{Columns: []Column{text("load"), number("seconds"), number("together " + notation.Unit()), number("fairness"), text("each")}}
+	for at := range s.Contentions {
+		c := &s.Contentions[at]
+		label := c.Members[0].Together.Label()
+		length := max((len(c.Samples)+mostStretches-1)/mostStretches, 1)
+		for stretch := range slices.Chunk(c.Samples, length) {
+			t.Rows = append(t.Rows, append([]string{label}, sharesOf(stretch, notation)...))
+			label = ""
+		}
+	}
+	return t
+}
+
+// sharesOf are the cells of one stretch: when, the means of what all of them and
+// each got, and of the fairness.
+func sharesOf(stretch []session.ContentionSample, notation unit.Notation) []string {
+	var together, fairness float64
+	each := make([]float64, len(stretch[0].Each))
+	for _, sample := range stretch {
+		together, fairness = together+float64(sample.BytesPerSecond), fairness+sample.Fairness
+		for member, rate := range sample.Each {
+			each[member] += float64(rate)
+		}
+	}
+	count := float64(len(stretch))
+	texts := make([]string, len(each))
+	for member, sum := range each {
+		texts[member] = notation.Number(unit.BytesPerSecond(sum / count))
+	}
+	from, to := max(stretch[0].TSeconds-1, 0), stretch[len(stretch)-1].TSeconds
+	return []string{fmt.Sprintf("%.0f to %.0f", from, to), notation.Number(unit.BytesPerSecond(together / count)), fmt.Sprintf("%.2f", fairness/count), strings.Join(texts, " + ")}
 }
 
 // Starts is the table of start steps: when each was finished. It has no rows where

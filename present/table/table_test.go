@@ -106,3 +106,27 @@ func TestMarkdownAndCSVKeepTextsText(t *testing.T) {
 		t.Errorf("CSV is %q, want %q", sheet.String(), want)
 	}
 }
+
+func TestSharesOverTime(t *testing.T) {
+	c := session.Contention{Members: []session.Member{{Together: session.Pass{Operation: plan.Read, Access: plan.Random, BlockBytes: 4096, Depth: 8}}, {}}}
+	for second := range 16 { // the second host is pushed aside after eight seconds
+		each := []unit.BytesPerSecond{50e6, 50e6}
+		fairness := 1.0
+		if second >= 8 {
+			each, fairness = []unit.BytesPerSecond{75e6, 25e6}, 0.8
+		}
+		c.Samples = append(c.Samples, session.ContentionSample{TSeconds: float64(second + 1), BytesPerSecond: 100e6, Fairness: fairness, Each: each})
+	}
+	got := Shares(&session.Session{Contentions: []session.Contention{c}}, unit.Decimal)
+	if len(got.Rows) != 8 {
+		t.Fatalf("%d stretches: %v", len(got.Rows), got.Rows)
+	}
+	for at, want := range map[int]string{0: "read random 4 KiB, depth 8|0 to 2|100|1.00|50 + 50", 7: "|14 to 16|100|0.80|75 + 25"} {
+		if row := strings.Join(got.Rows[at], "|"); row != want {
+			t.Errorf("stretch %d is %q, want %q", at, row, want)
+		}
+	}
+	if alone := Shares(&session.Session{Contentions: []session.Contention{{Members: c.Members}}}, unit.Decimal); len(alone.Rows) > 0 {
+		t.Errorf("without samples: %v", alone.Rows)
+	}
+}
