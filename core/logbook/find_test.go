@@ -57,28 +57,37 @@ func TestFilters(t *testing.T) {
 	if err := book.AddTags("k1", []string{"article", "deck", "article"}); err != nil {
 		t.Fatal(err)
 	}
-	for name, c := range map[string]struct {
+	cases := map[string]struct {
 		filter Filter
 		want   string
 		total  int
 	}{
-		"all":              {Filter{}, "slack flood ebb", 3},
-		"limited":          {Filter{Limit: 2}, "slack flood", 3},
-		"part of a name":   {Filter{Name: "LO"}, "flood", 1},
-		"tag":              {Filter{Tags: []string{"article"}}, "flood", 1},
-		"two tags":         {Filter{Tags: []string{"article", "none"}}, "", 0},
-		"condition":        {Filter{Conditions: map[string]string{"fan": "on", "deck": "wet"}}, "slack ebb", 2},
-		"since":            {Filter{Since: at.AddDate(0, 0, 1)}, "slack flood", 2},
-		"until":            {Filter{Until: at.AddDate(0, 0, 1)}, "ebb", 1},
-		"references":       {Filter{References: []string{"ebb", "latest"}}, "slack ebb", 2},
-		"a hostile name":   {Filter{Name: "' OR 1=1 --"}, "", 0},
-		"plan and a limit": {Filter{Plan: "quick", Limit: 1}, "slack", 3},
-	} {
-		got, total, err := book.List(c.filter)
-		if err != nil || names(got) != c.want || total != c.total {
-			t.Errorf("%s: %q of %d, %v; want %q of %d", name, names(got), total, err, c.want, c.total)
+		"all":                       {Filter{}, "slack flood ebb", 3},
+		"limited":                   {Filter{Limit: 2}, "slack flood", 3},
+		"part of a name":            {Filter{Name: "LO"}, "flood", 1},
+		"tag":                       {Filter{Tags: []string{"article"}}, "flood", 1},
+		"two tags":                  {Filter{Tags: []string{"article", "none"}}, "", 0},
+		"condition":                 {Filter{Conditions: map[string]string{"fan": "on", "deck": "wet"}}, "slack ebb", 2},
+		"since":                     {Filter{Since: at.AddDate(0, 0, 1)}, "slack flood", 2},
+		"until":                     {Filter{Until: at.AddDate(0, 0, 1)}, "ebb", 1},
+		"references":                {Filter{References: []string{"ebb", "latest"}}, "slack ebb", 2},
+		"a hostile name":            {Filter{Name: "' OR 1=1 --"}, "", 0},
+		"plan and a limit":          {Filter{Plan: "quick", Limit: 1}, "slack", 3},
+		"a condition and a limit":   {Filter{Conditions: map[string]string{"fan": "on"}, Limit: 1}, "slack", 2},
+		"two conditions, one rarer": {Filter{Conditions: map[string]string{"deck": "wet", "fan": "off"}, Limit: 5}, "flood", 1},
+		"a name and a limit":        {Filter{Name: "l", Limit: 1}, "slack", 2},
+		"a name, and a condition":   {Filter{Name: "l", Conditions: map[string]string{"fan": "on"}, Limit: 1}, "slack", 1},
+	}
+	for _, many := range []int{common, 0} { // few sessions, and so many that they are looked through in their order
+		common = many
+		for name, c := range cases {
+			got, total, err := book.List(c.filter)
+			if err != nil || names(got) != c.want || total != c.total {
+				t.Errorf("%s, common from %d on: %q of %d, %v; want %q of %d", name, many, names(got), total, err, c.want, c.total)
+			}
 		}
 	}
+	common = 5000
 	got, _, _ := book.List(Filter{Name: "flood"})
 	if !reflect.DeepEqual(got[0].Tags, []string{"article", "deck"}) || got[0].Passes != 2 {
 		t.Errorf("the summary is %+v", got[0])
