@@ -50,5 +50,8 @@ fuzz: ## look for inputs that break the parsers, for a while
 	go test ./core/survey -run '^$$' -fuzz FuzzReadCapture -fuzztime 30s
 	go test ./core/survey -run '^$$' -fuzz FuzzDeviceMegabits -fuzztime 30s
 	go test ./core/nbd -run '^$$' -fuzz FuzzReplies -fuzztime 30s
+	go test ./core/standin -run '^$$' -fuzz FuzzParseScript -fuzztime 30s
 	go test ./core/stream -run '^$$' -fuzz FuzzParse -fuzztime 30s
+	go test ./core/series -run '^$$' -fuzz FuzzRead -fuzztime 30s
+	go test ./core/sim -run '^$$' -fuzz FuzzParseBench -fuzztime 30s
 	go test ./core/exchange -run '^$$' -fuzz FuzzRead -fuzztime 30s
