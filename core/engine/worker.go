@@ -235,9 +235,13 @@ func (w *worker) drawWrite() bool {
 	return float64(w.chance.Uint64()>>11)/(1<<53) < w.load.WriteShare
 }
 
-// wait takes completions until the given time at the latest.
+// wait takes completions until the given time or the next arrival at the latest.
 func (w *worker) wait(until time.Duration) error {
-	until = w.schedule.wake(w.meter.nextCut(until), len(w.free))
+	return w.take(w.schedule.wake(w.meter.nextCut(until), len(w.free)))
+}
+
+// take takes completions until the given time at the latest.
+func (w *worker) take(until time.Duration) error {
 	filled, err := w.queue.Wait(w.done, until)
 	if err != nil {
 		return err
@@ -295,7 +299,8 @@ func (w *worker) drain() error {
 		if w.target.Now() > deadline {
 			return ErrStuck
 		}
-		if err := w.wait(w.target.Now() + heartbeat); err != nil && !errors.Is(err, ErrTooManyErrors) {
+		// What arrives now is not started any more, so nobody wakes for it.
+		if err := w.take(w.meter.nextCut(w.target.Now() + heartbeat)); err != nil && !errors.Is(err, ErrTooManyErrors) {
 			return err
 		}
 	}

@@ -20,11 +20,16 @@ const (
 // grouped gives the whole, steady passes that are asked for the same once unlike
 // was made alike, in the order of their first.
 func grouped(s *session.Session, alike func(*plan.Pass)) [][]*session.Pass {
+	return groupedOf(s, func(p *session.Pass) bool { return p.RatePerSecond == 0 }, alike)
+}
+
+// groupedOf is that of the passes that are meant.
+func groupedOf(s *session.Session, meant func(*session.Pass) bool, alike func(*plan.Pass)) [][]*session.Pass {
 	groups := map[plan.Pass][]*session.Pass{}
 	var order []plan.Pass
 	for at := range s.Passes {
 		pass := &s.Passes[at]
-		if pass.CutShort || pass.BytesPerSecond <= 0 || pass.RatePerSecond > 0 {
+		if pass.CutShort || pass.BytesPerSecond <= 0 || !meant(pass) {
 			continue
 		}
 		asked := pass.Asked()

@@ -36,7 +36,7 @@ func capBound(s *session.Session) []session.Finding {
 			}
 		}
 	}
-	return found
+	return append(found, arrivalsHeld(s)...)
 }
 
 // counted is what a limit counts.

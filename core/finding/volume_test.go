@@ -89,3 +89,23 @@ func TestWhichLimitHolds(t *testing.T) {
 		}
 	}
 }
+
+// Arrivals on a schedule show the line in front of a limit, and that the device is
+// not slow.
+func TestArrivalsAtALimit(t *testing.T) {
+	const loads = "  - sweep: {operation: read, access: random, block: 4KiB, depth: 256, rate: [500, 1000, 2000, 5000, 20000], hold: 5s}\n"
+	s := measure(volumeOf(t, sim.Volume{IOPS: 3000, Throughput: 900e6, Latency: 500e3, Jitter: 0.1}, 3), loads)
+	s.Parts = []book.Part{{Kind: book.Volume, Name: "v", Limits: book.Limits{IOPS: 3000}}}
+	f := only(t, s, "cap-bound")
+	if got := f.Evidence["limit_iops"].(float64); math.Abs(got/3000-1) > 0.02 || f.Evidence["whose"] != "volume" || len(f.Passes) != 2 {
+		t.Errorf("found %v of the %v in passes %v: %s", got, f.Evidence["whose"], f.Passes, f.Summary)
+	}
+	for _, pass := range s.Passes { // one that slows down on the way there is at its own end
+		s.Passes[pass.Index].Latency.P50 *= 1 + pass.RatePerSecond/500
+	}
+	for _, f := range finding.Detect(s) {
+		if f.Kind == "cap-bound" {
+			t.Errorf("a device that slows down is found: %s", f.Summary)
+		}
+	}
+}
