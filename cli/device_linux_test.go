@@ -70,8 +70,8 @@ func TestDevicesAreOnlyReadUnlessNamed(t *testing.T) {
 
 	makeFileSystem(t, device)
 	refused(1, "it holds an ext file system", "--overwrite", named)
-	folder := t.TempDir()
-	if out, err := exec.Command("mount", device, folder).CombinedOutput(); err != nil {
+	folder := t.TempDir() // read-only, so that the file system itself writes nothing
+	if out, err := exec.Command("mount", "-o", "ro", device, folder).CombinedOutput(); err != nil {
 		t.Skipf("mounting is not possible here: %s", out)
 	}
 	defer func() { _ = exec.Command("umount", folder).Run() }()
