@@ -68,6 +68,9 @@ func (e *environment) survey(arguments []string, flags *surveyFlags) error {
 	if err != nil {
 		return err
 	}
+	if len(arguments) > 0 && nbd.IsAddress(arguments[0]) {
+		return usageError{errors.New("a survey looks at what is attached to this machine; the parts of " + arguments[0] + " are written down in the bench book, as a volume, and opengauge measure " + arguments[0] + " says what it gives")}
+	}
 	machine := survey.Here()
 	if flags.sysroot != "" {
 		if machine, err = survey.Under(flags.sysroot); err != nil {
@@ -114,9 +117,6 @@ func chosenDevices(devices []survey.Device, named []string, all bool) ([]survey.
 		if all || d.Kind != survey.Memory {
 			chosen = append(chosen, d)
 		}
-	}
-	if len(named) > 0 && nbd.IsAddress(named[0]) {
-		return nil, usageError{errors.New("a survey looks at what is attached to this machine; the parts of " + named[0] + " are written down in the bench book, as a volume, and opengauge measure " + named[0] + " says what it gives")}
 	}
 	if len(named) > 0 {
 		return nil, errors.New("there is no block device " + named[0] + " with a size; opengauge survey --all lists them")

@@ -40,7 +40,7 @@ func Merge(id, name string, sessions []*session.Session, shifts []time.Duration,
 	for at, s := range sessions {
 		hosts[at] = &host{s, s.Started.Add(shifts[at]).Sub(merged.Started).Seconds(), map[int]bool{}, nil}
 		for _, each := range alone {
-			if FactorsOf(each)[FactorHost] == FactorsOf(s)[FactorHost] {
+			if hostOf(each) == hostOf(s) {
 				hosts[at].apart = append(hosts[at].apart, each)
 			}
 		}
@@ -138,9 +138,11 @@ func during(pass *session.Pass, from, to float64) session.Pass {
 	return part
 }
 
+func hostOf(s *session.Session) string { return FactorsOf(s)[FactorHost] }
+
 // label names a host: by its part, its own name, or its session.
 func (h *host) label() string {
-	if name := FactorsOf(h.Session)[FactorHost]; name != "" {
+	if name := hostOf(h.Session); name != "" {
 		return name + " (" + h.DisplayName() + ")"
 	}
 	return h.DisplayName()

@@ -45,15 +45,16 @@ func lineBefore(s *session.Session, kept, held []*session.Pass) (session.Finding
 	if len(kept) == 0 || len(held) < 2 {
 		return session.Finding{}, false
 	}
-	rate := func(p *session.Pass) float64 { return p.RatePerSecond }
 	fastest := greatest(held, operations.of)
 	for _, pass := range held {
 		if pass.IOPS < fastest.IOPS*(1-alikeLimit) {
 			return session.Finding{}, false
 		}
 	}
-	least := slices.MinFunc(kept, compareRates)
-	most, first, last := greatest(kept, rate), slices.MinFunc(held, compareRates), greatest(held, rate)
+	byRate := func(a, b *session.Pass) int { return cmp.Compare(a.RatePerSecond, b.RatePerSecond) }
+	slices.SortStableFunc(kept, byRate)
+	slices.SortStableFunc(held, byRate)
+	least, most, first, last := kept[0], kept[len(kept)-1], held[0], held[len(held)-1]
 	if most.RatePerSecond < halfway*fastest.IOPS || most.Latency.P50 > flat*least.Latency.P50 {
 		return session.Finding{}, false
 	}
@@ -74,5 +75,3 @@ func lineBefore(s *session.Session, kept, held []*session.Pass) (session.Finding
 	}
 	return f, true
 }
-
-func compareRates(a, b *session.Pass) int { return cmp.Compare(a.RatePerSecond, b.RatePerSecond) }

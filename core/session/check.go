@@ -31,6 +31,23 @@ func (s *Session) Check() error {
 			return fmt.Errorf("session %s, pass %d: %w", s.ID, at, err)
 		}
 	}
+	for at := range s.Contentions {
+		if err := s.Contentions[at].check(); err != nil {
+			return fmt.Errorf("session %s, contention %d: %w", s.ID, at, err)
+		}
+	}
+	return nil
+}
+
+func (c *Contention) check() error {
+	if len(c.Members) == 0 {
+		return errors.New("it has no members")
+	}
+	for _, sample := range c.Samples {
+		if len(sample.Each) > len(c.Members) {
+			return fmt.Errorf("the sample at %v seconds has shares of %d members, and there are %d", sample.TSeconds, len(sample.Each), len(c.Members))
+		}
+	}
 	return nil
 }
 

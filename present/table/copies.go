@@ -129,7 +129,7 @@ func Shares(s *session.Session, notation unit.Notation) Table {
 		label := c.Members[0].Together.Label()
 		length := max((len(c.Samples)+mostStretches-1)/mostStretches, 1)
 		for stretch := range slices.Chunk(c.Samples, length) {
-			t.Rows = append(t.Rows, append([]string{label}, sharesOf(stretch, notation)...))
+			t.Rows = append(t.Rows, append([]string{label}, sharesOf(stretch, len(c.Members), notation)...))
 			label = ""
 		}
 	}
@@ -138,9 +138,9 @@ func Shares(s *session.Session, notation unit.Notation) Table {
 
 // sharesOf are the cells of one stretch: when, the means of what all of them and
 // each got, and of the fairness.
-func sharesOf(stretch []session.ContentionSample, notation unit.Notation) []string {
+func sharesOf(stretch []session.ContentionSample, members int, notation unit.Notation) []string {
 	var together, fairness float64
-	each := make([]float64, len(stretch[0].Each))
+	each := make([]float64, members)
 	for _, sample := range stretch {
 		together, fairness = together+float64(sample.BytesPerSecond), fairness+sample.Fairness
 		for member, rate := range sample.Each {
