@@ -21,10 +21,10 @@ browser-check: ## fetch the accessibility checker that the report's tests use (n
 	@mkdir -p .lab && test -f .lab/axe.min.js || (cd .lab && npm pack --silent axe-core@4.10.3 >/dev/null && tar -xzf axe-core-*.tgz package/axe.min.js --strip-components=1 && rm axe-core-*.tgz)
 
 bench: ## speed and cost, as ratios to a bare loop of the same system calls where that is what counts
-	go test -run '^$$' -bench . ./core/target ./core/sim ./core/transfer ./core/nbd ./cli
+	go test -run '^$$' -bench . ./core/storage/target ./core/storage/sim ./core/measure/transfer ./core/storage/nbd ./cli
 
 accuracy: ## how often findings are right, over many simulated runs
-	OPENGAUGE_ACCURACY=1008 go test -count=1 -timeout 60m -v -run TestAccuracy ./core/finding
+	OPENGAUGE_ACCURACY=1008 go test -count=1 -timeout 60m -v -run TestAccuracy ./core/judge/finding
 
 lab: ## virtual hardware: needs QEMU (Debian: qemu-system-x86) and fetches Debian's kernel package
 	@ls .lab/linux-image-*.deb >/dev/null 2>&1 || lab/fetch-kernel || true
@@ -46,12 +46,12 @@ fuzz: ## look for inputs that break the parsers, for a while
 	go test ./core/document -run '^$$' -fuzz FuzzParse -fuzztime 30s
 	go test ./core/plan -run '^$$' -fuzz FuzzParse -fuzztime 30s
 	go test ./core/unit -run '^$$' -fuzz FuzzParseBytes -fuzztime 30s
-	go test ./core/bench -run '^$$' -fuzz FuzzParse -fuzztime 30s
-	go test ./core/survey -run '^$$' -fuzz FuzzReadCapture -fuzztime 30s
-	go test ./core/survey -run '^$$' -fuzz FuzzDeviceMegabits -fuzztime 30s
-	go test ./core/nbd -run '^$$' -fuzz FuzzReplies -fuzztime 30s
+	go test ./core/bench/book -run '^$$' -fuzz FuzzParse -fuzztime 30s
+	go test ./core/bench/survey -run '^$$' -fuzz FuzzReadCapture -fuzztime 30s
+	go test ./core/bench/survey -run '^$$' -fuzz FuzzDeviceMegabits -fuzztime 30s
+	go test ./core/storage/nbd -run '^$$' -fuzz FuzzReplies -fuzztime 30s
 	go test ./core/standin -run '^$$' -fuzz FuzzParseScript -fuzztime 30s
-	go test ./core/stream -run '^$$' -fuzz FuzzParse -fuzztime 30s
-	go test ./core/series -run '^$$' -fuzz FuzzRead -fuzztime 30s
-	go test ./core/sim -run '^$$' -fuzz FuzzParseBench -fuzztime 30s
-	go test ./core/exchange -run '^$$' -fuzz FuzzRead -fuzztime 30s
+	go test ./core/judge/stream -run '^$$' -fuzz FuzzParse -fuzztime 30s
+	go test ./core/record/series -run '^$$' -fuzz FuzzRead -fuzztime 30s
+	go test ./core/storage/sim -run '^$$' -fuzz FuzzParseBench -fuzztime 30s
+	go test ./core/record/exchange -run '^$$' -fuzz FuzzRead -fuzztime 30s

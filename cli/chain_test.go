@@ -8,7 +8,7 @@ import (
 	"strings"
 	"testing"
 
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 )
 
 func TestLink(t *testing.T) {

@@ -7,9 +7,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/compare"
-	"opengauge/core/logbook"
-	"opengauge/core/session"
+	"opengauge/core/judge/compare"
+	"opengauge/core/record/logbook"
+	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
 	"opengauge/present/table"

@@ -8,7 +8,7 @@ import (
 	"strings"
 	"testing"
 
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 )
 
 // demoDesk is a desk whose logbook has the recorded sessions of the demo.

@@ -6,7 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/plan"
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 )
 
 // planNames lists the built-in plans for a help text.

@@ -12,15 +12,15 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/bench"
-	"opengauge/core/files"
-	"opengauge/core/finding"
-	"opengauge/core/link"
-	"opengauge/core/sensor"
-	"opengauge/core/session"
-	"opengauge/core/sim"
-	"opengauge/core/survey"
-	"opengauge/core/transfer"
+	"opengauge/core/bench/book"
+	"opengauge/core/bench/link"
+	"opengauge/core/bench/sensor"
+	"opengauge/core/bench/survey"
+	"opengauge/core/judge/finding"
+	"opengauge/core/load/fileset"
+	"opengauge/core/measure/transfer"
+	"opengauge/core/record/session"
+	"opengauge/core/storage/sim"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
 	"opengauge/present/table"
@@ -65,7 +65,7 @@ draws the matrix.`,
 		},
 	}
 	set := cmd.Flags()
-	set.StringSliceVar(&flags.sets, "set", nil, "file sets to make and copy: "+strings.Join(files.KindNames(), ", "))
+	set.StringSliceVar(&flags.sets, "set", nil, "file sets to make and copy: "+strings.Join(fileset.KindNames(), ", "))
 	set.StringSliceVar(&flags.among, "among", nil, "copy between every two of these ends")
 	set.StringVar(&flags.size, "size", "", "how much each set holds (default 1GiB)")
 	set.Uint64Var(&flags.seed, "seed", 1, "what sizes, names and contents of the sets follow from")
@@ -83,7 +83,7 @@ draws the matrix.`,
 	set.StringVar(&flags.failOn, "fail-on", "", "exit with 3 if a finding is at least a note, caution or fault")
 	set.BoolVar(&env.json, "json", false, "print the session as JSON")
 	env.addBenchFlag(cmd)
-	_ = cmd.RegisterFlagCompletionFunc("set", cobra.FixedCompletions(files.KindNames(), cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("set", cobra.FixedCompletions(fileset.KindNames(), cobra.ShellCompDirectiveNoFileComp))
 	_ = cmd.RegisterFlagCompletionFunc("fail-on", completeSeverities)
 	return cmd
 }
@@ -125,8 +125,8 @@ func (f *copyFlags) addSets(r *transfer.Request, arguments []string) error {
 	names := f.sets
 	if len(names) == 0 {
 		if len(f.among) == 0 && !strings.HasPrefix(arguments[0], sim.Prefix) {
-			set, err := files.FromFolder(arguments[0])
-			r.Sets, r.Own = []files.Set{set}, arguments[0]
+			set, err := fileset.FromFolder(arguments[0])
+			r.Sets, r.Own = []fileset.Set{set}, arguments[0]
 			if err == nil && f.bothWays {
 				err = errors.New("--both-ways goes with --set: a folder of your own is only at one end")
 			}
@@ -142,7 +142,7 @@ func (f *copyFlags) addSets(r *transfer.Request, arguments []string) error {
 		}
 	}
 	for _, name := range names {
-		set, err := files.New(name, size, f.seed)
+		set, err := fileset.New(name, size, f.seed)
 		if err != nil {
 			return fmt.Errorf("--set: %w", err)
 		}
@@ -319,7 +319,7 @@ func (e *environment) openFolderEnd(address, through, own string) (transfer.Endp
 		if err != nil {
 			return end, stop, err
 		}
-		end.Chain, end.Parts = setup.Merge(end.Chain), append([]bench.Part{}, setup.Parts...)
+		end.Chain, end.Parts = setup.Merge(end.Chain), append([]book.Part{}, setup.Parts...)
 	}
 	return end, stop, nil
 }

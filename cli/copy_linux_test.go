@@ -8,7 +8,7 @@ import (
 	"path/filepath"
 	"testing"
 
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 )
 
 // mountedLoop is a file system in memory, on a device of its own, and where it is.

@@ -6,7 +6,7 @@ import (
 	"strings"
 	"testing"
 
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 )
 
 // contending writes a plan of a load on two drives behind one port.

@@ -11,7 +11,7 @@ import (
 
 	"golang.org/x/sys/unix"
 
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 	"opengauge/core/stat"
 )
 

@@ -10,14 +10,14 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/compare"
-	"opengauge/core/finding"
-	"opengauge/core/forecast"
-	"opengauge/core/run"
-	"opengauge/core/session"
-	"opengauge/core/sim"
-	"opengauge/core/stream"
-	"opengauge/core/target"
+	"opengauge/core/judge/compare"
+	"opengauge/core/judge/finding"
+	"opengauge/core/judge/predict"
+	"opengauge/core/judge/stream"
+	"opengauge/core/measure/run"
+	"opengauge/core/record/session"
+	"opengauge/core/storage/sim"
+	"opengauge/core/storage/target"
 	"opengauge/core/unit"
 	"opengauge/present/article"
 	"opengauge/present/image"
@@ -137,7 +137,7 @@ func (e *environment) demoForecast(s *session.Session, notation unit.Notation) e
 	screen.Println("")
 	screen.Paragraph("", "And on deck, where the tablet has one slower port? Nobody has tried that yet; the figures from below deck tell.")
 	screen.Println("")
-	e.showForecast(s, forecast.New(s, setup.Chain), through, notation)
+	e.showForecast(s, predict.New(s, setup.Chain), through, notation)
 	return nil
 }
 

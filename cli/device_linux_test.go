@@ -12,9 +12,9 @@ import (
 
 	"golang.org/x/sys/unix"
 
-	"opengauge/core/session"
+	"opengauge/core/bench/survey"
+	"opengauge/core/record/session"
 	"opengauge/core/stat"
-	"opengauge/core/survey"
 )
 
 // loopDevice makes a block device of a file in memory.

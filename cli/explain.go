@@ -7,8 +7,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/finding"
-	"opengauge/core/session"
+	"opengauge/core/judge/finding"
+	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
 	"opengauge/present/table"

@@ -6,8 +6,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/logbook"
-	"opengauge/core/session"
+	"opengauge/core/record/logbook"
+	"opengauge/core/record/session"
 )
 
 // filterFlags say which sessions of the logbook are meant.

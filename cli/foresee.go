@@ -5,9 +5,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/bench"
-	"opengauge/core/forecast"
-	"opengauge/core/session"
+	"opengauge/core/bench/book"
+	"opengauge/core/judge/predict"
+	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
 	"opengauge/present/table"
@@ -39,7 +39,7 @@ bench book then bounds what to hope for.
 // forecastRecord is what foresee --json prints.
 type forecastRecord struct {
 	Format string `json:"format"`
-	forecast.Forecast
+	predict.Forecast
 	Simulated bool `json:"simulated"`
 }
 
@@ -51,7 +51,7 @@ func (e *environment) foresee(reference, through string) error {
 	if through == "" {
 		return usageError{errors.New("say which chain with --through: a name from the bench book, or parts with commas between")}
 	}
-	book, setup, err := e.setup(through)
+	parts, setup, err := e.setup(through)
 	if err != nil {
 		return err
 	}
@@ -59,12 +59,12 @@ func (e *environment) foresee(reference, through string) error {
 	if err != nil {
 		return err
 	}
-	if drive, known := sessions[0].Part(bench.Drive); known {
-		if setup, err = book.ResolveWith(through, drive.Name); err != nil {
+	if drive, known := sessions[0].Part(book.Drive); known {
+		if setup, err = parts.ResolveWith(through, drive.Name); err != nil {
 			return err
 		}
 	}
-	made := forecast.New(sessions[0], setup.Chain)
+	made := predict.New(sessions[0], setup.Chain)
 	if e.json {
 		return e.writeJSON(forecastRecord{Format: "opengauge.forecast/1", Forecast: made, Simulated: sessions[0].Simulated})
 	}
@@ -72,7 +72,7 @@ func (e *environment) foresee(reference, through string) error {
 	return nil
 }
 
-func (e *environment) showForecast(s *session.Session, made forecast.Forecast, through string, notation unit.Notation) {
+func (e *environment) showForecast(s *session.Session, made predict.Forecast, through string, notation unit.Notation) {
 	screen := e.screen()
 	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName() + ", through " + through)
 	screen.Println("")

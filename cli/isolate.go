@@ -6,7 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/compare"
+	"opengauge/core/judge/compare"
 	"opengauge/core/unit"
 	"opengauge/present/table"
 )

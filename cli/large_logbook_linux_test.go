@@ -13,12 +13,12 @@ import (
 	"testing"
 	"time"
 
-	"opengauge/core/bench"
-	"opengauge/core/exchange"
-	"opengauge/core/link"
-	"opengauge/core/logbook"
+	"opengauge/core/bench/book"
+	"opengauge/core/bench/link"
 	"opengauge/core/plan"
-	"opengauge/core/session"
+	"opengauge/core/record/exchange"
+	"opengauge/core/record/logbook"
+	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
 
@@ -50,7 +50,7 @@ func made(count int) iter.Seq2[*session.Session, error] {
 				Format: session.Format, ID: fmt.Sprintf("b%07d", number), Name: fmt.Sprintf("bench-%d", number), State: session.Complete,
 				Started: time.Date(2020, 1, 1, 0, number, 0, 0, time.UTC), Ended: time.Date(2020, 1, 1, 0, number+1, 0, 0, time.UTC), Plan: quick,
 				Target: session.Target{Address: "/media/stick", Kind: "folder", SpanBytes: unit.GiB}, Chain: link.NewChain(usb.Hop("port"), pcie.Hop("drive")),
-				Parts:      []bench.Part{{Kind: bench.Drive, Name: fmt.Sprintf("drive-%d", number%40), Price: 80, Capacity: 1e12}},
+				Parts:      []book.Part{{Kind: book.Drive, Name: fmt.Sprintf("drive-%d", number%40), Price: 80, Capacity: 1e12}},
 				Conditions: map[string]string{"fan": []string{"on", "off"}[number/40%2], "run": strconv.Itoa(number % 20), "deck": strconv.Itoa(number / 80)}, Events: []session.Event{}, Findings: []session.Finding{},
 			}
 			for at := range passesEach {

@@ -8,7 +8,7 @@ import (
 
 	"golang.org/x/term"
 
-	"opengauge/core/target"
+	"opengauge/core/storage/target"
 	present "opengauge/present/term"
 )
 

@@ -5,7 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/link"
+	"opengauge/core/bench/link"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
 	"opengauge/present/table"

@@ -3,8 +3,8 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"opengauge/core/finding"
-	"opengauge/core/logbook"
+	"opengauge/core/judge/finding"
+	"opengauge/core/record/logbook"
 	"opengauge/core/unit"
 	"opengauge/present/table"
 )

@@ -10,7 +10,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 	screens "opengauge/present/term"
 )
 

@@ -9,9 +9,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/exchange"
-	"opengauge/core/logbook"
-	"opengauge/core/session"
+	"opengauge/core/record/exchange"
+	"opengauge/core/record/logbook"
+	"opengauge/core/record/session"
 	"opengauge/present/term"
 )
 

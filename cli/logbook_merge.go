@@ -8,9 +8,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/compare"
-	"opengauge/core/finding"
-	"opengauge/core/session"
+	"opengauge/core/judge/compare"
+	"opengauge/core/judge/finding"
+	"opengauge/core/record/session"
 	"opengauge/present/table"
 )
 

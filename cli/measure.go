@@ -9,11 +9,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/bench"
-	"opengauge/core/finding"
-	"opengauge/core/run"
-	"opengauge/core/session"
-	"opengauge/core/sim"
+	"opengauge/core/bench/book"
+	"opengauge/core/judge/finding"
+	"opengauge/core/measure/run"
+	"opengauge/core/record/session"
+	"opengauge/core/storage/sim"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
 	"opengauge/present/table"
@@ -135,7 +135,7 @@ func (e *environment) runMeasurement(ctx context.Context, address string, flags 
 
 // throughSetup resolves --through for a target that is not simulated; nil where
 // it was not given.
-func (e *environment) throughSetup(address, through string) (*bench.Setup, error) {
+func (e *environment) throughSetup(address, through string) (*book.Setup, error) {
 	if through == "" || strings.HasPrefix(address, sim.Prefix) {
 		return nil, nil
 	}

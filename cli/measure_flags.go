@@ -7,11 +7,11 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"opengauge/core/bench/sensor"
+	"opengauge/core/measure/run"
 	"opengauge/core/plan"
-	"opengauge/core/run"
-	"opengauge/core/sensor"
-	"opengauge/core/session"
-	"opengauge/core/target"
+	"opengauge/core/record/session"
+	"opengauge/core/storage/target"
 	"opengauge/core/unit"
 )
 

@@ -6,8 +6,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/logbook"
-	"opengauge/core/session"
+	"opengauge/core/record/logbook"
+	"opengauge/core/record/session"
 )
 
 // path is where the logbook is, or ought to be.

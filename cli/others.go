@@ -6,9 +6,9 @@ import (
 	"slices"
 	"strings"
 
-	"opengauge/core/run"
-	"opengauge/core/sim"
-	"opengauge/core/target"
+	"opengauge/core/measure/run"
+	"opengauge/core/storage/sim"
+	"opengauge/core/storage/target"
 )
 
 // throughWord stands between a target and its chain where a plan names both.

@@ -6,7 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/plan"
-	"opengauge/core/target"
+	"opengauge/core/storage/target"
 	"opengauge/core/unit"
 	"opengauge/present/table"
 )

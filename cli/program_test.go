@@ -17,7 +17,7 @@ import (
 	"testing"
 	"time"
 
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 )
 
 // program is the built program, which these tests drive as a user would.

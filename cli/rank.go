@@ -3,7 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"opengauge/core/logbook"
+	"opengauge/core/record/logbook"
 	"opengauge/present/table"
 )
 

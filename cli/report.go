@@ -11,9 +11,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/compare"
-	"opengauge/core/finding"
-	"opengauge/core/session"
+	"opengauge/core/judge/compare"
+	"opengauge/core/judge/finding"
+	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/article"
 	"opengauge/present/figure"

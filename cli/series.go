@@ -8,8 +8,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/plan"
-	"opengauge/core/series"
-	"opengauge/core/session"
+	"opengauge/core/record/series"
+	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
 

@@ -12,9 +12,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/nbd"
-	"opengauge/core/sim"
 	"opengauge/core/standin"
+	"opengauge/core/storage/nbd"
+	"opengauge/core/storage/sim"
 	"opengauge/core/unit"
 	"opengauge/present/term"
 )

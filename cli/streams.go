@@ -5,8 +5,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/finding"
-	"opengauge/core/stream"
+	"opengauge/core/judge/finding"
+	"opengauge/core/judge/stream"
 	"opengauge/core/unit"
 	"opengauge/present/table"
 )

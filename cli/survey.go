@@ -7,8 +7,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/nbd"
-	"opengauge/core/survey"
+	"opengauge/core/bench/survey"
+	"opengauge/core/storage/nbd"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
 	"opengauge/present/table"

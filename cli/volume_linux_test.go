@@ -16,7 +16,7 @@ import (
 	"testing"
 	"time"
 
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 	"opengauge/core/stat"
 )
 

@@ -9,8 +9,8 @@ import (
 	"testing"
 	"time"
 
-	"opengauge/core/session"
-	"opengauge/core/survey"
+	"opengauge/core/bench/survey"
+	"opengauge/core/record/session"
 )
 
 // bench boots the machine, or skips and says what it takes.

@@ -5,7 +5,7 @@ import (
 	"testing"
 	"time"
 
-	"opengauge/core/sim"
+	"opengauge/core/storage/sim"
 )
 
 func TestParseScript(t *testing.T) {

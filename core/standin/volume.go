@@ -8,7 +8,7 @@ import (
 	"sync"
 	"time"
 
-	"opengauge/core/sim"
+	"opengauge/core/storage/sim"
 	"opengauge/core/unit"
 )
 

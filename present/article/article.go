@@ -9,9 +9,9 @@ import (
 	"strings"
 	"time"
 
-	"opengauge/core/compare"
+	"opengauge/core/judge/compare"
 	"opengauge/core/plan"
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
 	"opengauge/present/table"

@@ -5,7 +5,7 @@ import (
 	"slices"
 	"strings"
 
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 )
 
 const (

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"slices"
 
-	"opengauge/core/compare"
+	"opengauge/core/judge/compare"
 	"opengauge/core/plan"
 	"opengauge/core/unit"
 )

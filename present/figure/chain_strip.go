@@ -3,8 +3,8 @@ package figure
 import (
 	"fmt"
 
-	"opengauge/core/link"
-	"opengauge/core/session"
+	"opengauge/core/bench/link"
+	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
 

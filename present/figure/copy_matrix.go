@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"slices"
 
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 	"opengauge/core/stat"
 	"opengauge/core/unit"
 )

@@ -5,7 +5,7 @@ import (
 	"slices"
 
 	"opengauge/core/plan"
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 	"opengauge/core/stat"
 	"opengauge/core/unit"
 )

@@ -5,11 +5,11 @@ import (
 	"strings"
 	"testing"
 
-	"opengauge/core/bench"
-	"opengauge/core/compare"
-	"opengauge/core/link"
+	"opengauge/core/bench/book"
+	"opengauge/core/bench/link"
+	"opengauge/core/judge/compare"
 	"opengauge/core/plan"
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
 
@@ -194,7 +194,7 @@ func TestLongTracesKeepTheirDipsAndTheFan(t *testing.T) {
 }
 
 func TestBars(t *testing.T) {
-	one := &session.Session{ID: "a", Name: "slow", Simulated: true, Parts: []bench.Part{{Kind: bench.Drive, Name: "d", Price: 50, Capacity: 1e12}}}
+	one := &session.Session{ID: "a", Name: "slow", Simulated: true, Parts: []book.Part{{Kind: book.Drive, Name: "d", Price: 50, Capacity: 1e12}}}
 	other := &session.Session{ID: "b", Name: "fast", Parts: one.Parts}
 	for s, rate := range map[*session.Session]float64{one: 1e9, other: 1.5e9} {
 		for repeat := range 3 {

@@ -7,7 +7,7 @@ import (
 	"strings"
 
 	"opengauge/core/plan"
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 	"opengauge/core/stat"
 	"opengauge/core/unit"
 )

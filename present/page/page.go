@@ -10,7 +10,7 @@ import (
 	"io"
 	"strings"
 
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 	"opengauge/present/article"
 	"opengauge/present/figure"
 	"opengauge/present/table"

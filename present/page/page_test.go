@@ -8,7 +8,7 @@ import (
 	"time"
 
 	"opengauge/core/plan"
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/article"
 )

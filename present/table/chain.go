@@ -3,7 +3,7 @@ package table
 import (
 	"strconv"
 
-	"opengauge/core/link"
+	"opengauge/core/bench/link"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
 )

@@ -7,8 +7,8 @@ import (
 	"strconv"
 	"strings"
 
-	"opengauge/core/compare"
-	"opengauge/core/logbook"
+	"opengauge/core/judge/compare"
+	"opengauge/core/record/logbook"
 	"opengauge/core/unit"
 )
 

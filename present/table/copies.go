@@ -6,10 +6,10 @@ import (
 	"strconv"
 	"strings"
 
+	"opengauge/core/judge/stream"
 	"opengauge/core/plan"
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 	"opengauge/core/stat"
-	"opengauge/core/stream"
 	"opengauge/core/unit"
 )
 

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"opengauge/core/survey"
+	"opengauge/core/bench/survey"
 	"opengauge/core/unit"
 )
 

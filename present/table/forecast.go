@@ -1,12 +1,12 @@
 package table
 
 import (
-	"opengauge/core/forecast"
+	"opengauge/core/judge/predict"
 	"opengauge/core/unit"
 )
 
 // Forecast is the table of what to expect of each pass.
-func Forecast(f forecast.Forecast, notation unit.Notation) Table {
+func Forecast(f predict.Forecast, notation unit.Notation) Table {
 	t := Table{Columns: []Column{text("pass"), number("measured " + notation.Unit()), number("expect"), text("the limit will be")}}
 	open := false
 	for _, p := range f.Passes {
@@ -24,13 +24,13 @@ func Forecast(f forecast.Forecast, notation unit.Notation) Table {
 	return t
 }
 
-func limitWords(p forecast.Pass) string {
+func limitWords(p predict.Pass) string {
 	switch p.Binds {
-	case forecast.ByHop:
+	case predict.ByHop:
 		return p.Hop
-	case forecast.ByDrive:
+	case predict.ByDrive:
 		return "the drive"
-	case forecast.ByEither:
+	case predict.ByEither:
 		return p.Hop + " or the drive"
 	default:
 		return "not known"

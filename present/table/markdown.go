@@ -6,7 +6,7 @@ import (
 	"io"
 	"strings"
 
-	"opengauge/core/exchange"
+	"opengauge/core/record/exchange"
 )
 
 // Markdown writes the table as Markdown, its notes below it.

@@ -7,7 +7,7 @@ import (
 	"strconv"
 
 	"opengauge/core/plan"
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
 

@@ -4,7 +4,7 @@ import (
 	"strconv"
 
 	"opengauge/core/plan"
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 	"opengauge/core/stat"
 	"opengauge/core/unit"
 )

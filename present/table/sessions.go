@@ -6,8 +6,8 @@ import (
 	"strconv"
 	"strings"
 
-	"opengauge/core/logbook"
-	"opengauge/core/session"
+	"opengauge/core/record/logbook"
+	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
 

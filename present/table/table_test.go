@@ -4,10 +4,10 @@ import (
 	"strings"
 	"testing"
 
-	"opengauge/core/link"
-	"opengauge/core/logbook"
+	"opengauge/core/bench/link"
 	"opengauge/core/plan"
-	"opengauge/core/session"
+	"opengauge/core/record/logbook"
+	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
 )

@@ -8,7 +8,7 @@ import (
 	"slices"
 	"strings"
 
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
 )

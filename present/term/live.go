@@ -10,7 +10,7 @@ import (
 
 	"github.com/charmbracelet/x/ansi"
 
-	"opengauge/core/run"
+	"opengauge/core/measure/run"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
 )

@@ -8,10 +8,10 @@ import (
 	"testing"
 	"time"
 
-	"opengauge/core/link"
+	"opengauge/core/bench/link"
+	"opengauge/core/measure/run"
 	"opengauge/core/plan"
-	"opengauge/core/run"
-	"opengauge/core/session"
+	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
 	"opengauge/present/table"

@@ -1,0 +1,331 @@
+package survey
+
+import (
+	"path"
+	"slices"
+	"strconv"
+	"strings"
+
+	"opengauge/core/bench/link"
+	"opengauge/core/bench/sensor"
+	"opengauge/core/unit"
+)
+
+// Device is a block device, with the hops from the root of the machine to it.
+// Texts are empty, and pointers nil, where the system does not say.
+type Device struct {
+	Name string `json:"name"`
+	// Path is where programs open it.
+	Path     string     `json:"path"`
+	Kind     Kind       `json:"kind"`
+	Model    string     `json:"model"`
+	Serial   string     `json:"serial"`
+	Firmware string     `json:"firmware"`
+	Capacity unit.Bytes `json:"capacity_bytes"`
+	// Removable says that its medium, or the device itself, can be taken out.
+	Removable  bool        `json:"removable"`
+	ReadOnly   bool        `json:"read_only,omitempty"`
+	Partitions []Partition `json:"partitions"`
+	// Mounts are where all of the device is mounted; see also Partitions.
+	Mounts []Mount `json:"mounts"`
+	// StandsOn are the devices that a virtual one is made of.
+	StandsOn            []string                `json:"stands_on,omitempty"`
+	TemperaturesCelsius map[string]unit.Celsius `json:"temperatures_celsius"`
+	link.Chain
+	Health *Health           `json:"health,omitempty"`
+	Power  map[string]string `json:"power,omitempty"`
+
+	folder  string // in sysfs
+	numbers []string
+}
+
+// Partition is a part of a device.
+type Partition struct {
+	Name   string     `json:"name"`
+	Size   unit.Bytes `json:"size_bytes"`
+	Mounts []Mount    `json:"mounts"`
+}
+
+// Kind is what sort of storage a device is.
+type Kind string
+
+// The kinds of device.
+const (
+	SolidState   Kind = "solid-state drive"
+	HardDisk     Kind = "hard disk"
+	Card         Kind = "memory card"
+	Paravirtual  Kind = "paravirtual disk"
+	Loop         Kind = "loop device"
+	Mapped       Kind = "mapped device"
+	Array        Kind = "array"
+	Network      Kind = "network block device"
+	Memory       Kind = "memory"
+	Optical      Kind = "optical drive"
+	UnknownDrive Kind = "unknown"
+)
+
+// Devices gives every block device that has a size, in the order of their names.
+func (m *Machine) Devices() []Device {
+	if m.live && !LinksAreRead {
+		return volumes()
+	}
+	mounts := m.mounts()
+	names := m.names("sys/block")
+	slices.SortFunc(names, natural)
+	devices := []Device{}
+	for _, name := range names {
+		if device, there := m.device(name, mounts); there {
+			devices = append(devices, device)
+		}
+	}
+	return devices
+}
+
+// natural orders sdb before sdaa, and loop2 before loop10.
+func natural(a, b string) int {
+	if len(a) != len(b) && strings.TrimRight(a, "0123456789") == strings.TrimRight(b, "0123456789") {
+		return len(a) - len(b)
+	}
+	return strings.Compare(a, b)
+}
+
+// sectorSize is the unit of sizes in sysfs, whatever the device's own is
+// (Documentation/ABI/stable/sysfs-block).
+const sectorSize = 512
+
+func (m *Machine) device(name string, mounts mountTable) (Device, bool) {
+	folder, err := m.resolve(path.Join("sys/block", name))
+	if err != nil {
+		return Device{}, false
+	}
+	sectors, known := m.number(folder, "size")
+	if !known || sectors <= 0 || sectors > 1e16 {
+		return Device{}, false
+	}
+	d := Device{
+		Name: name, Path: "/dev/" + strings.ReplaceAll(name, "!", "/"), Capacity: unit.Bytes(sectors) * sectorSize,
+		Removable: m.text(folder, "removable") == "1", ReadOnly: m.text(folder, "ro") == "1",
+		Partitions: []Partition{}, TemperaturesCelsius: m.temperatures(folder), folder: folder,
+		numbers: []string{m.text(folder, "dev")},
+	}
+	d.Kind = m.kindOf(name, folder)
+	d.Mounts = mounts.of(m.text(folder, "dev"), d.Path)
+	for _, child := range m.names(folder) {
+		if !m.exists(folder, child, "partition") {
+			continue
+		}
+		size, _ := m.number(folder, child, "size")
+		number := m.text(folder, child, "dev")
+		d.numbers = append(d.numbers, number)
+		d.Partitions = append(d.Partitions, Partition{Name: child, Size: unit.Bytes(size) * sectorSize, Mounts: mounts.of(number, "/dev/"+child)})
+	}
+	slices.SortFunc(d.Partitions, func(a, b Partition) int { return natural(a.Name, b.Name) })
+	m.identify(&d)
+	d.Chain = link.NewChain(m.hops(folder, deepest)...)
+	d.StandsOn = m.standsOn(folder, mounts)
+	d.Power = m.power(folder)
+	d.Health = m.health(&d)
+	return d, true
+}
+
+func (m *Machine) kindOf(name, folder string) Kind {
+	switch {
+	case strings.HasPrefix(name, "loop"):
+		return Loop
+	case strings.HasPrefix(name, "dm-"):
+		return Mapped
+	case strings.HasPrefix(name, "md"):
+		return Array
+	case strings.HasPrefix(name, "nbd"), strings.HasPrefix(name, "rbd"):
+		return Network
+	case strings.HasPrefix(name, "zram"), strings.HasPrefix(name, "ram"), strings.HasPrefix(name, "pmem"):
+		return Memory
+	case strings.HasPrefix(name, "vd"), strings.HasPrefix(name, "xvd"):
+		return Paravirtual
+	case strings.HasPrefix(name, "mmcblk"):
+		return Card
+	case strings.HasPrefix(name, "sr"):
+		return Optical
+	}
+	switch m.text(folder, "queue/rotational") {
+	case "0":
+		return SolidState
+	case "1":
+		return HardDisk
+	}
+	return UnknownDrive
+}
+
+// identify reads model, serial and firmware from wherever the device's kind
+// keeps them.
+func (m *Machine) identify(d *Device) {
+	first := func(names ...string) string {
+		for _, name := range names {
+			if text := m.text(d.folder, name); text != "" {
+				return strings.Join(strings.Fields(text), " ")
+			}
+		}
+		return ""
+	}
+	d.Model = first("device/model", "device/name", "dm/name", "md/metadata_version")
+	if vendor := m.text(d.folder, "device/vendor"); vendor != "" && !strings.HasPrefix(vendor, "0x") && vendor != "ATA" && d.Model != "" {
+		d.Model = strings.Join(strings.Fields(vendor), " ") + " " + d.Model
+	}
+	d.Serial = first("device/serial", "serial", "device/cid", "dm/uuid")
+	d.Firmware = first("device/firmware_rev", "device/rev", "device/fwrev")
+	if d.Serial == "" {
+		d.Serial = serialPage(m.raw(d.folder, "device/vpd_pg80"))
+	}
+	if d.Serial == "" { // of the USB device that it is in
+		for above := range upwards(path.Dir(d.folder)) {
+			if m.exists(above, "bDeviceClass") {
+				d.Serial = m.text(above, "serial")
+				break
+			}
+		}
+	}
+}
+
+// serialPage takes the serial number out of a SCSI vital product data page 80h:
+// four bytes of header, then text (SPC-4, 7.8.16).
+func serialPage(page string) string {
+	const header = 4
+	if len(page) <= header {
+		return ""
+	}
+	text := strings.Map(func(r rune) rune {
+		if r < ' ' || r > '~' {
+			return -1
+		}
+		return r
+	}, page[header:])
+	return strings.TrimSpace(text)
+}
+
+// standsOn gives the devices that a loop, mapped or array device is made of.
+func (m *Machine) standsOn(folder string, mounts mountTable) []string {
+	below := m.names(folder, "slaves")
+	slices.SortFunc(below, natural)
+	if file := m.text(folder, "loop/backing_file"); file != "" {
+		if device := m.deviceOfFile(file, mounts); device != "" {
+			below = append(below, device)
+		}
+	}
+	return below
+}
+
+// deviceOfFile is the name of the block device whose file system holds a file.
+func (m *Machine) deviceOfFile(file string, mounts mountTable) string {
+	mount, found := mounts.holding(file)
+	if !found {
+		return ""
+	}
+	return m.deviceOfNumber(mount.number, mount.Source)
+}
+
+// deviceOfNumber is the name of the whole device with that number, or that a
+// mount of a file system without a number of its own came from.
+func (m *Machine) deviceOfNumber(number, source string) string {
+	folder, err := m.resolve(path.Join("sys/dev/block", number))
+	if err != nil || !m.exists(folder, "size") {
+		name, isDevice := strings.CutPrefix(source, "/dev/")
+		if !isDevice {
+			return ""
+		}
+		if folder, err = m.resolve(path.Join("sys/class/block", name)); err != nil || !m.exists(folder, "size") {
+			return ""
+		}
+	}
+	if m.exists(folder, "partition") {
+		folder = path.Dir(folder)
+	}
+	return path.Base(folder)
+}
+
+// power is what saves power at the cost of latency: of the machine's PCI Express
+// links, the drive and the USB device it is in.
+func (m *Machine) power(folder string) map[string]string {
+	settings := map[string]string{}
+	add := func(name, value string) {
+		if value != "" {
+			settings[name] = value
+		}
+	}
+	if policy := m.text("sys/module/pcie_aspm/parameters/policy"); policy != "" {
+		add("pcie_link_power_policy", chosen(policy))
+	}
+	for above := range upwards(folder) {
+		switch {
+		case m.exists(above, "bDeviceClass"):
+			add("usb_autosuspend_"+path.Base(above), m.text(above, "power/control"))
+		case strings.HasPrefix(path.Base(above), "host"):
+			add("sata_link_power_policy", m.text(above, "scsi_host", path.Base(above), "link_power_management_policy"))
+		case m.exists(above, "current_link_speed"):
+			add("pcie_power_state_"+path.Base(above), m.text(above, "power_state"))
+		}
+	}
+	if limit := m.text("sys/module/nvme_core/parameters/default_ps_max_latency_us"); limit != "" && strings.HasPrefix(path.Base(folder), "nvme") {
+		add("nvme_power_state_latency_limit_us", limit)
+	}
+	if len(settings) == 0 {
+		return nil
+	}
+	return settings
+}
+
+// chosen is the choice in brackets: "default [performance] powersave".
+func chosen(choices string) string {
+	_, rest, found := strings.Cut(choices, "[")
+	inside, _, closed := strings.Cut(rest, "]")
+	if !found || !closed {
+		return choices
+	}
+	return inside
+}
+
+// temperatures gives what the sensors of a device and of those it is in report
+// (Documentation/hwmon/sysfs-interface: thousandths of a degree).
+func (m *Machine) temperatures(folder string) map[string]unit.Celsius {
+	found := map[string]unit.Celsius{}
+	for above := range upwards(folder) {
+		for _, place := range []string{above, path.Join(above, "hwmon"), path.Join(above, "device"), path.Join(above, "device/hwmon")} {
+			for _, name := range m.names(place) {
+				if strings.HasPrefix(name, "hwmon") && name != "hwmon" {
+					m.readSensors(path.Join(place, name), found)
+				}
+			}
+		}
+		if len(found) > 0 {
+			break
+		}
+	}
+	return found
+}
+
+func (m *Machine) readSensors(folder string, found map[string]unit.Celsius) {
+	for _, file := range m.names(folder) {
+		input, isInput := strings.CutSuffix(file, "_input")
+		if !isInput || !strings.HasPrefix(input, "temp") {
+			continue
+		}
+		value, known := m.number(folder, file)
+		if celsius := value / 1000; known && celsius >= sensor.Coldest && celsius <= sensor.Hottest {
+			found[m.sensorName(folder, input)] = unit.Celsius(celsius)
+		}
+	}
+}
+
+// sensorName is "drive" for the drive's own first sensor, or the sensor's label.
+func (m *Machine) sensorName(folder, sensor string) string {
+	if sensor == "temp1" {
+		return "drive"
+	}
+	label := strings.ToLower(m.text(folder, sensor+"_label"))
+	if label == "" {
+		number := strings.TrimPrefix(sensor, "temp")
+		if _, err := strconv.Atoi(number); err == nil {
+			return "sensor " + number
+		}
+	}
+	return label
+}

@@ -1,0 +1,47 @@
+package survey
+
+import (
+	"runtime"
+
+	"github.com/shirou/gopsutil/v4/cpu"
+	"github.com/shirou/gopsutil/v4/host"
+	"github.com/shirou/gopsutil/v4/mem"
+
+	"opengauge/core/record/session"
+	"opengauge/core/unit"
+)
+
+// Describe adds to an environment what a figure depends on besides: how the
+// device under the target is set up.
+func (m *Machine) Describe(d Device, mount Mount, into *session.Environment) {
+	into.Device, into.DeviceModel, into.MountOptions, into.Power = d.Name, d.Model, mount.Options, d.Power
+	into.Scheduler = chosen(m.text(d.folder, "queue/scheduler"))
+	into.Governor = m.text("sys/devices/system/cpu/cpu0/cpufreq/scaling_governor")
+	if load, known := m.number("proc/loadavg"); known {
+		into.LoadAverage = load
+	}
+	if memory, err := mem.VirtualMemory(); m.live && err == nil {
+		into.MemoryAvailable = unit.Bytes(memory.Available)
+	}
+}
+
+// Environment describes this machine. What cannot be read is left empty.
+func Environment(programVersion string) session.Environment {
+	environment := session.Environment{
+		System: runtime.GOOS, Architecture: runtime.GOARCH,
+		Processors: runtime.NumCPU(), ProgramVersion: programVersion,
+		MemoryTraffic: memoryTraffic(),
+	}
+	if info, err := host.Info(); err == nil {
+		environment.SystemVersion = info.Platform + " " + info.PlatformVersion
+		environment.Kernel = info.KernelVersion
+		environment.Host = info.Hostname
+	}
+	if processors, err := cpu.Info(); err == nil && len(processors) > 0 {
+		environment.Processor = processors[0].ModelName
+	}
+	if memory, err := mem.VirtualMemory(); err == nil {
+		environment.MemoryBytes = unit.Bytes(memory.Total)
+	}
+	return environment
+}

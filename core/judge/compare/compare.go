@@ -1,0 +1,207 @@
+package compare
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"opengauge/core/plan"
+	"opengauge/core/record/session"
+)
+
+// Side is a session in a comparison.
+type Side struct {
+	ID        string  `json:"id"`
+	Name      string  `json:"name"`
+	Simulated bool    `json:"simulated"`
+	Factors   Factors `json:"factors"`
+}
+
+// DisplayName is the name that the user gave, or else the id.
+func (s Side) DisplayName() string {
+	if s.Name != "" {
+		return s.Name
+	}
+	return s.ID
+}
+
+// Difference is a factor that is not the same in all sessions.
+type Difference struct {
+	Key string `json:"key"`
+	// Values are by side; empty where it is not said.
+	Values []string `json:"values"`
+	// Follows says that it is explained by another difference.
+	Follows bool `json:"follows,omitempty"`
+}
+
+// Row is one load, by side.
+type Row struct {
+	Label  string `json:"label"`
+	Metric Metric `json:"metric"`
+	// HigherIsBetter says which way is better.
+	HigherIsBetter bool     `json:"higher_is_better"`
+	Figures        []Figure `json:"figures"`
+	// Contrasts are against the baseline; nil for the baseline itself and where
+	// one of the two does not have the load.
+	Contrasts []*Contrast `json:"contrasts"`
+	// Load is what was asked of the storage.
+	Load plan.Pass `json:"-"`
+}
+
+// Comparison is sessions against the first of them.
+type Comparison struct {
+	// Sides has the baseline first.
+	Sides       []Side            `json:"sessions"`
+	Differences []Difference      `json:"differences"`
+	Rows        []Row             `json:"loads"`
+	Findings    []session.Finding `json:"findings"`
+	// Verdicts are sentences, one a session besides the baseline.
+	Verdicts []string `json:"verdicts"`
+}
+
+// New compares sessions with the first of them. It is an error if none has a load
+// in common with it.
+func New(sessions []*session.Session) (Comparison, error) {
+	c := Comparison{Findings: []session.Finding{}, Rows: []Row{}, Differences: []Difference{}}
+	all := make([]loads, len(sessions))
+	for at, s := range sessions {
+		c.Sides = append(c.Sides, Side{ID: s.ID, Name: s.Name, Simulated: s.Simulated, Factors: FactorsOf(s)})
+		all[at] = loadsOf(s)
+	}
+	for _, load := range all[0].order {
+		if row, shared := newRow(load, all); shared {
+			c.Rows = append(c.Rows, row)
+		}
+	}
+	if len(c.Rows) == 0 {
+		return c, nothingShared(c.Sides, all)
+	}
+	c.finish()
+	return c, nil
+}
+
+func newRow(load plan.Pass, all []loads) (Row, bool) {
+	metric := metricOf(load)
+	row := Row{Label: session.LoadLabel(load), Metric: metric, HigherIsBetter: metric.HigherIsBetter(), Load: load}
+	shared := false
+	for at := range all {
+		figure := all[at].figures[load]
+		row.Figures = append(row.Figures, figure)
+		var against *Contrast
+		if at > 0 && figure.Known {
+			made := contrast(metric, row.Figures[0], figure)
+			against, shared = &made, true
+		}
+		row.Contrasts = append(row.Contrasts, against)
+	}
+	return row, shared
+}
+
+func nothingShared(sides []Side, all []loads) error {
+	texts := make([]string, len(sides))
+	for at, side := range sides {
+		var labels []string
+		for _, load := range all[at].order {
+			labels = append(labels, session.LoadLabel(load))
+		}
+		if len(labels) > 4 {
+			labels = append(labels[:4], fmt.Sprintf("and %d more", len(labels)-4))
+		}
+		texts[at] = side.DisplayName() + " has " + strings.Join(labels, "; ")
+		if len(labels) == 0 {
+			texts[at] = side.DisplayName() + " has no whole pass"
+		}
+	}
+	return fmt.Errorf("nothing to compare: no session has a pass in common with the first: %s; measure both with the same plan", strings.Join(texts, ". "))
+}
+
+func differencesOf(sides []Side) []Difference {
+	sets := make([]Factors, len(sides))
+	for at, side := range sides {
+		sets[at] = side.Factors
+	}
+	var differ []Difference
+	for _, key := range keysOf(sets...) {
+		difference := Difference{Key: key}
+		unlike := false
+		for _, set := range sets {
+			difference.Values = append(difference.Values, set[key])
+			unlike = unlike || !alike(set[key], sets[0][key])
+		}
+		if unlike {
+			differ = append(differ, difference)
+		}
+	}
+	keys := make([]string, len(differ))
+	for at := range differ {
+		keys[at] = differ[at].Key
+	}
+	kept := own(keys)
+	for at := range differ {
+		differ[at].Follows = !slices.Contains(kept, differ[at].Key)
+	}
+	return differ
+}
+
+// WithBaseline gives the sessions with that one first that has passes in common with
+// the most of the others.
+func WithBaseline(sessions []*session.Session) []*session.Session {
+	all := make([]loads, len(sessions))
+	for at, s := range sessions {
+		all[at] = loadsOf(s)
+	}
+	best, most := 0, -1
+	for at := range sessions {
+		count := 0
+		for other := range sessions {
+			if other != at && sharing(all[at], all[other]) {
+				count++
+			}
+		}
+		if count > most {
+			best, most = at, count
+		}
+	}
+	ordered := []*session.Session{}
+	if len(sessions) > 0 {
+		ordered = append(ordered, sessions[best])
+		ordered = append(append(ordered, sessions[:best]...), sessions[best+1:]...)
+	}
+	return ordered
+}
+
+func sharing(a, b loads) bool {
+	return slices.ContainsFunc(a.order, func(load plan.Pass) bool { return b.figures[load].Known })
+}
+
+// Shared leaves out the sessions that have no pass in common with the baseline.
+func (c Comparison) Shared() Comparison {
+	kept := Comparison{Findings: []session.Finding{}, Rows: slices.Clone(c.Rows)}
+	for at := range kept.Rows {
+		kept.Rows[at].Figures, kept.Rows[at].Contrasts = nil, nil
+	}
+	for at, side := range c.Sides {
+		if at > 0 && !slices.ContainsFunc(c.Rows, func(r Row) bool { return r.Contrasts[at] != nil }) {
+			continue
+		}
+		kept.Sides = append(kept.Sides, side)
+		for row := range kept.Rows {
+			kept.Rows[row].Figures = append(kept.Rows[row].Figures, c.Rows[row].Figures[at])
+			kept.Rows[row].Contrasts = append(kept.Rows[row].Contrasts, c.Rows[row].Contrasts[at])
+		}
+	}
+	kept.finish()
+	return kept
+}
+
+// finish computes what follows from sides and rows.
+func (c *Comparison) finish() {
+	c.Differences = differencesOf(c.Sides)
+	for at := 1; at < len(c.Sides); at++ {
+		finding, found := confounded(c.Sides, at)
+		if found {
+			c.Findings = append(c.Findings, finding)
+		}
+		c.Verdicts = append(c.Verdicts, c.verdict(at, found))
+	}
+}

@@ -1,0 +1,297 @@
+package compare
+
+import (
+	"math"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"opengauge/core/bench/book"
+	"opengauge/core/plan"
+	"opengauge/core/record/session"
+	"opengauge/core/unit"
+)
+
+// under is a session under conditions, with so many repeats of a write.
+func under(name string, conditions map[string]string, rates ...float64) *session.Session {
+	s := measured(name, map[book.Kind]string{book.Host: "cabin", book.Drive: "sandpiper"}, rates...)
+	s.Conditions = conditions
+	return s
+}
+
+func only(t *testing.T, c Comparison) Contrast {
+	t.Helper()
+	if len(c.Rows) != 1 || c.Rows[0].Contrasts[1] == nil {
+		t.Fatalf("rows are %+v", c.Rows)
+	}
+	return *c.Rows[0].Contrasts[1]
+}
+
+func TestContrasts(t *testing.T) {
+	cases := []struct {
+		name      string
+		one       []float64
+		other     []float64
+		verdict   Verdict
+		ratio     float64
+		mostSeen  float64
+		leastSeen float64
+	}{
+		{"clearly faster", []float64{1000, 1010, 990}, []float64{1220, 1230, 1210}, Better, 1.22, 0.05, 0.005},
+		{"clearly slower", []float64{1000, 1010, 990}, []float64{500, 505, 495}, Worse, 0.5, 0.05, 0.005},
+		{"within the noise", []float64{1000, 1100, 900}, []float64{1010, 920, 1080}, NoDifference, 1, 0.5, 0.05},
+		{"the same to the byte", []float64{1000, 1000, 1000}, []float64{1000, 1000, 1000}, NoDifference, 1, 0.001, 1e-5},
+	}
+	for _, c := range cases {
+		made, err := New([]*session.Session{under("a", nil, c.one...), under("b", nil, c.other...)})
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := only(t, made)
+		if got.Verdict != c.verdict || math.Abs(got.Ratio-c.ratio) > 0.01 || got.Basis != Repeats {
+			t.Errorf("%s: %+v", c.name, got)
+		}
+		if got.Detectable > c.mostSeen || got.Detectable < c.leastSeen || got.Low > got.Ratio || got.High < got.Ratio {
+			t.Errorf("%s: would have seen %.4f, interval %.4f to %.4f", c.name, got.Detectable, got.Low, got.High)
+		}
+	}
+}
+
+// The interval holds the true ratio in 95 of 100 comparisons, and where there is no
+// difference, one is seen in no more than 5 of 100.
+func TestIntervalsHoldWhatTheySay(t *testing.T) {
+	r := rand.New(rand.NewPCG(9, 9))
+	for _, truth := range []float64{1, 1.05} {
+		const tries = 2000
+		inside := 0
+		for range tries {
+			draw := func(mean float64) []float64 {
+				var rates []float64
+				for range 4 {
+					rates = append(rates, mean*math.Exp(0.03*r.NormFloat64()))
+				}
+				return rates
+			}
+			made, err := New([]*session.Session{under("a", nil, draw(1e9)...), under("b", nil, draw(truth*1e9)...)})
+			if err != nil {
+				t.Fatal(err)
+			}
+			if c := only(t, made); c.Low <= truth && truth <= c.High {
+				inside++
+			}
+		}
+		if share := float64(inside) / tries; share < 0.935 || share > 0.975 {
+			t.Errorf("at a true ratio of %v the interval holds it in %.1f %%", truth, share*100)
+		}
+	}
+}
+
+func TestASinglePassIsNotQuotedAsTheTruth(t *testing.T) {
+	one, other := under("a", nil, 1e9), under("b", nil, 1.2e9)
+	made, err := New([]*session.Session{one, other})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if c := only(t, made); c.Verdict != NotKnown || c.Low != 0 || c.Interval() != "not repeated" {
+		t.Errorf("two short passes give %+v", c)
+	}
+	one.Passes[0].Throughput = &session.Interval{Low: 0.99e9, High: 1.01e9}
+	other.Passes[0].Throughput = &session.Interval{Low: 1.19e9, High: 1.21e9}
+	made, _ = New([]*session.Session{one, other})
+	if c := only(t, made); c.Verdict != Better || c.Basis != OnePass || !strings.Contains(made.Verdicts[0], "single pass") {
+		t.Errorf("two long passes give %+v, %q", c, made.Verdicts)
+	}
+}
+
+func TestConfounded(t *testing.T) {
+	base := under("base", map[string]string{"fan": "off", "os": "older", "ambient": "23C"}, 1e9, 1e9)
+	cases := []struct {
+		name       string
+		other      *session.Session
+		confounded bool
+		want       string
+	}{
+		{"one thing", under("b", map[string]string{"fan": "on", "os": "older", "ambient": "24C"}, 1e9, 1e9), false, "only fan differs"},
+		{"two things", under("b", map[string]string{"fan": "on", "os": "newer", "ambient": "24C"}, 1e9, 1e9), true, "measure with fan=on, os=older"},
+		{"warmer air too", under("b", map[string]string{"fan": "on", "os": "older", "ambient": "31C"}, 1e9, 1e9), true, "ambient=31C"},
+		{"not said is no difference", under("b", map[string]string{"fan": "on"}, 1e9, 1e9), false, ""},
+	}
+	for _, c := range cases {
+		made, err := New([]*session.Session{base, c.other})
+		if err != nil {
+			t.Fatal(err)
+		}
+		text := strings.Join(made.Verdicts, " ")
+		for _, finding := range made.Findings {
+			text += " " + finding.Summary + " " + finding.Advice
+		}
+		if (len(made.Findings) == 1) != c.confounded || !strings.Contains(text, c.want) {
+			t.Errorf("%s: %q", c.name, text)
+		}
+	}
+}
+
+func TestAnotherEnclosureBringsItsFirmware(t *testing.T) {
+	one := measured("a", map[book.Kind]string{book.Enclosure: "limpet", book.Drive: "sandpiper"}, 1e9, 1e9)
+	other := measured("b", map[book.Kind]string{book.Enclosure: "barnacle", book.Drive: "sandpiper"}, 2e9, 2e9)
+	one.Parts[0].Firmware, other.Parts[0].Firmware = "1.03", "2.1"
+	made, err := New([]*session.Session{one, other})
+	if err != nil || len(made.Findings) != 0 || len(made.Differences) != 2 || !made.Differences[1].Follows {
+		t.Errorf("differences %+v, findings %+v, %v", made.Differences, made.Findings, err)
+	}
+	newer := measured("c", map[book.Kind]string{book.Enclosure: "limpet", book.Drive: "sandpiper"}, 1e9, 1e9)
+	newer.Parts[0].Firmware = "1.04"
+	if made, _ = New([]*session.Session{one, newer}); made.Differences[0].Follows || !strings.Contains(made.Verdicts[0], "only enclosure firmware differs") {
+		t.Errorf("before and after an update: %+v, %q", made.Differences, made.Verdicts)
+	}
+}
+
+func TestNothingInCommon(t *testing.T) {
+	one, other := under("a", nil, 1e9), under("b", nil, 1e9)
+	other.Passes[0].BlockBytes = 4 * unit.KiB
+	_, err := New([]*session.Session{one, other})
+	if err == nil || !strings.Contains(err.Error(), "a has write sequential 1 MiB, depth 8") || !strings.Contains(err.Error(), "b has write sequential 4 KiB") {
+		t.Errorf("error is %v", err)
+	}
+	// A burst is not held against minutes of writing.
+	long := under("c", nil, 1e9)
+	long.Passes[0].ElapsedSeconds = 300
+	if _, err := New([]*session.Session{one, long}); err == nil || !strings.Contains(err.Error(), "sustained") {
+		t.Errorf("a burst against a long pass: %v", err)
+	}
+}
+
+func TestLatencyIsComparedWhereOperationsArriveOnASchedule(t *testing.T) {
+	one, other := under("a", nil, 1e6, 1e6), under("b", nil, 1e6, 1e6)
+	for at := range 2 {
+		for s, p99 := range map[*session.Session]float64{one: 1e-3, other: 2e-3} {
+			s.Passes[at].RatePerSecond, s.Passes[at].Latency.P99 = 1000, p99*(1+0.01*float64(at))
+		}
+	}
+	made, err := New([]*session.Session{one, other})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if c := only(t, made); made.Rows[0].Metric != Latency || c.Verdict != Worse || made.Rows[0].Words(1) != "2.0 times as long" {
+		t.Errorf("%+v, %s", c, made.Rows[0].Words(1))
+	}
+}
+
+func TestEffectHoldsAllElseEqual(t *testing.T) {
+	var sessions []*session.Session
+	for at, drive := range []string{"sandpiper", "dunlin", "curlew"} {
+		base := 500e6 * float64(at+1)
+		for fan, gain := range map[string]float64{"off": 1, "on": 1.2 + 0.02*float64(at)} {
+			s := measured(drive+"-"+fan, map[book.Kind]string{book.Drive: drive}, base*gain, base*gain*1.01, base*gain*0.99)
+			s.Conditions = map[string]string{"fan": fan}
+			sessions = append(sessions, s)
+		}
+	}
+	lone := measured("turnstone-on", map[book.Kind]string{book.Drive: "turnstone"}, 200e6)
+	lone.Conditions = map[string]string{"fan": "on"}
+	effect, err := EffectOf("fan", "off", append(sessions, lone))
+	if err != nil || len(effect.Groups) != 3 || len(effect.Loads) != 1 {
+		t.Fatalf("%+v, %v", effect, err)
+	}
+	got := effect.Loads[0].Effects[0]
+	if got.Value != "on" || got.Groups != 3 || math.Abs(got.Ratio-1.22) > 0.005 || got.Verdict != Better || got.Low > 1.2 || got.High < 1.24 {
+		t.Errorf("the effect is %+v", got)
+	}
+	if len(effect.Alone) != 1 || !strings.Contains(effect.Alone[0], "turnstone-on") {
+		t.Errorf("left out are %q", effect.Alone)
+	}
+}
+
+func TestEffectOfFill(t *testing.T) {
+	s := under("ladder", nil, 1e9, 1e9, 0.7e9, 0.7e9)
+	for at := range s.Passes {
+		s.Passes[at].FillShare = []float64{0, 0, 0.9, 0.9}[at]
+	}
+	effect, err := EffectOf(FactorFill, "", []*session.Session{s})
+	if err != nil || len(effect.Loads) != 1 || math.Abs(effect.Loads[0].Effects[0].Ratio-0.7) > 0.01 || effect.Loads[0].Effects[0].Value != "90%" {
+		t.Errorf("%+v, %v", effect, err)
+	}
+}
+
+func TestEffectsThatCannotBeTold(t *testing.T) {
+	off, on := under("a", map[string]string{"fan": "off", "os": "older"}, 1e9, 1e9), under("b", map[string]string{"fan": "on", "os": "newer"}, 1e9, 1e9)
+	for key, want := range map[string]string{"fan": "differ in os too", "drive": "all of these sessions that say have drive=sandpiper", "tide": "no session says its tide"} {
+		if _, err := EffectOf(key, "", []*session.Session{off, on}); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v, want %q in it", key, err, want)
+		}
+	}
+	on.Conditions["os"] = "older"
+	if _, err := EffectOf("fan", "sideways", []*session.Session{off, on}); err == nil || !strings.Contains(err.Error(), "there are off, on") {
+		t.Errorf("an unknown baseline: %v", err)
+	}
+}
+
+// priced is a session of a drive in an enclosure that cost something.
+func priced(name, drive string, price float64, reads, writes float64) *session.Session {
+	s := &session.Session{ID: name, Name: name, Parts: []book.Part{
+		{Kind: book.Enclosure, Name: "limpet", Price: 39}, {Kind: book.Drive, Name: drive, Price: price, Capacity: 2e12},
+	}}
+	for at, rate := range []float64{reads, writes} {
+		s.Passes = append(s.Passes, session.Pass{
+			Index: at, Operation: []plan.Operation{plan.Read, plan.Write}[at], Access: plan.Sequential, BlockBytes: unit.MiB, Depth: 8, ElapsedSeconds: 5,
+			BytesPerSecond: unit.BytesPerSecond(rate), Samples: []session.Sample{{TSeconds: 5, Readings: map[string]float64{"power_watts": 5}}},
+		})
+	}
+	return s
+}
+
+func TestValue(t *testing.T) {
+	cheap, dear := priced("a", "dunlin", 61, 1000e6, 500e6), priced("b", "sandpiper", 161, 1010e6, 1000e6)
+	value, err := ValueOf([]*session.Session{dear, cheap}, Terms{})
+	if err != nil || len(value.Offers) != 2 || len(value.Steps) != 1 {
+		t.Fatalf("%+v, %v", value, err)
+	}
+	first := value.Offers[0]
+	reads, _ := first.For(Reads)
+	if first.Price != 100 || first.PricePerTB != 50 || reads.Price != 0.1 || reads.BytesPerJoule != 200e6 || reads.JoulesPerGB() != 5 {
+		t.Errorf("the cheaper offer is %+v with %+v", first, reads)
+	}
+	step := value.Steps[0]
+	if step.Price != 100 || !step.Gains[0].Nothing || step.Gains[1].Nothing || step.Gains[1].Share != 1 ||
+		step.Verdict != "From dunlin + limpet to sandpiper + limpet, 100 more buys 500 MB/s more for writes (+100 %), and nothing for reads." {
+		t.Errorf("the step is %+v", step)
+	}
+}
+
+func TestValueThroughANarrowChain(t *testing.T) {
+	book, err := book.Parse("b", []byte("hosts:\n  deck:\n    ports: {side: usb 3.2 gen 1}\ndrives:\n  dunlin: {link: pcie 3.0 x4, price: 70}\n  sandpiper: {link: pcie 3.0 x4, price: 161}\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	value, err := ValueOf([]*session.Session{priced("a", "dunlin", 61, 900e6, 700e6), priced("b", "sandpiper", 161, 1010e6, 1000e6)}, Terms{Book: book, Through: "deck"})
+	if err != nil || len(value.Steps) != 1 {
+		t.Fatalf("%+v, %v", value, err)
+	}
+	if value.Offers[0].Price != 109 || !strings.Contains(value.Steps[0].Verdict, "91 more buys nothing for reads, writes: deck side carries no more") {
+		t.Errorf("the price is %v; %s", value.Offers[0].Price, value.Steps[0].Verdict)
+	}
+	unknown := priced("c", "godwit", 0, 1e9, 1e9)
+	if value, _ := ValueOf([]*session.Session{unknown}, Terms{}); value.Priced() || value.Offers[0].PricePerTB != 0 {
+		t.Errorf("a drive without a price is %+v", value)
+	}
+	if _, err := ValueOf([]*session.Session{{ID: "x"}}, Terms{}); err == nil {
+		t.Error("a session without a drive has a value")
+	}
+}
+
+func TestSteadyWritesAreWhatRemains(t *testing.T) {
+	s := priced("a", "dunlin", 61, 1e9, 1e9)
+	long := session.Pass{Index: 2, Operation: plan.Write, Access: plan.Sequential, BlockBytes: unit.MiB, Depth: 8, ElapsedSeconds: 100, BytesPerSecond: 600e6}
+	for second := 1; second <= 100; second++ {
+		rate := unit.Bytes(1000e6)
+		if second > 50 {
+			rate = 200e6
+		}
+		long.Samples = append(long.Samples, session.Sample{TSeconds: float64(second), ElapsedSeconds: 1, Bytes: rate})
+	}
+	s.Passes = append(s.Passes, long)
+	value, err := ValueOf([]*session.Session{s}, Terms{})
+	if steady, known := value.Offers[0].For(SteadyWrites); err != nil || !known || steady.Rate != 200e6 {
+		t.Errorf("steady writes are %+v, %v", steady, err)
+	}
+}

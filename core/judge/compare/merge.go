@@ -1,0 +1,219 @@
+package compare
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"time"
+
+	"opengauge/core/plan"
+	"opengauge/core/record/session"
+	"opengauge/core/unit"
+)
+
+// Merge puts sessions of several hosts together that ran at the same time, so that
+// it is seen what they got of one volume: for each load that all of them have, the
+// passes that overlap, with what each gave alone: in a pass of its own session while
+// the others were idle, or in one of the sessions alone, of the same host. Clocks are
+// those of the hosts; shifts, by session, are added to them.
+func Merge(id, name string, sessions []*session.Session, shifts []time.Duration, alone ...*session.Session) (*session.Session, error) {
+	if len(sessions) < 2 {
+		return nil, errors.New("two sessions at least are merged")
+	}
+	first := sessions[0]
+	merged := &session.Session{
+		Format: session.Format, ID: id, Name: name, State: session.Complete, Started: first.Started.Add(shifts[0]), Ended: first.Ended.Add(shifts[0]),
+		Plan: first.Plan, Target: first.Target, Chain: first.Chain, Parts: first.Parts, Conditions: map[string]string{}, Environment: first.Environment,
+		Passes: []session.Pass{}, Events: []session.Event{}, Findings: []session.Finding{},
+	}
+	for at, s := range sessions {
+		merged.Simulated = merged.Simulated || s.Simulated
+		if began := s.Started.Add(shifts[at]); began.Before(merged.Started) {
+			merged.Started = began
+		}
+		if ended := s.Ended.Add(shifts[at]); ended.After(merged.Ended) {
+			merged.Ended = ended
+		}
+		merged.MergedFrom = append(merged.MergedFrom, s.ID)
+	}
+	hosts := make(hosts, len(sessions))
+	for at, s := range sessions {
+		hosts[at] = &host{s, s.Started.Add(shifts[at]).Sub(merged.Started).Seconds(), map[int]bool{}, nil}
+		for _, each := range alone {
+			if hostOf(each) == hostOf(s) {
+				hosts[at].apart = append(hosts[at].apart, each)
+			}
+		}
+	}
+	for at := range first.Passes {
+		if made, overlap := hosts.meeting(&first.Passes[at], len(merged.Contentions)); overlap {
+			merged.Contentions = append(merged.Contentions, made)
+		}
+	}
+	if len(merged.Contentions) == 0 {
+		return nil, apart(hosts)
+	}
+	return merged, nil
+}
+
+// host is a session with where it lies in the merged one.
+type host struct {
+	*session.Session
+	// offset is when it started, in seconds since the merged session did.
+	offset float64
+	// met are the indexes of passes that ran with others.
+	met map[int]bool
+	// apart are sessions of the same host by itself.
+	apart []*session.Session
+}
+
+type hosts []*host
+
+// span is when a pass counted, in seconds since the merged session started.
+func (h *host) span(p *session.Pass) (from, to float64) {
+	from = h.offset + p.StartedSeconds
+	return from, from + p.ElapsedSeconds
+}
+
+// leastOverlap is the share of a pass that has to overlap with the others.
+const leastOverlap = 0.5
+
+// meeting gives the passes of all hosts that ask for the same as the first one's and
+// ran with it.
+func (h hosts) meeting(p *session.Pass, index int) (session.Contention, bool) {
+	from, to := h[0].span(p)
+	load := p.Load()
+	chosen := []*session.Pass{p}
+	for _, other := range h[1:] {
+		var best *session.Pass
+		most := leastOverlap * (to - from)
+		for at := range other.Passes {
+			each := &other.Passes[at]
+			begins, ends := other.span(each)
+			if overlap := min(to, ends) - max(from, begins); each.Load() == load && overlap >= most {
+				best, most = each, overlap
+			}
+		}
+		if best == nil {
+			return session.Contention{}, false
+		}
+		chosen = append(chosen, best)
+	}
+	made := session.Contention{Index: index}
+	for at, pass := range chosen {
+		h[at].met[pass.Index] = true
+		begins, ends := h[at].span(pass)
+		from, to = max(from, begins), min(to, ends)
+	}
+	for at, pass := range chosen {
+		begins, _ := h[at].span(pass)
+		made.Members = append(made.Members, session.Member{
+			Address: h[at].label(), Chain: h[at].Chain, Alone: h[at].alone(pass), Together: during(pass, from-begins, to-begins),
+		})
+	}
+	made.Samples = h.shares(chosen, from, to)
+	return made, true
+}
+
+// during is the part of a pass that lies between two times since it began to count.
+// Its latency is still that of the whole pass, as percentiles cannot be taken apart.
+func during(pass *session.Pass, from, to float64) session.Pass {
+	part := *pass
+	part.StartedSeconds, part.Samples, part.Throughput, part.Steady = pass.StartedSeconds+from, []session.Sample{}, nil, nil
+	part.ElapsedSeconds, part.Bytes, part.Operations, part.Errors = 0, 0, 0, 0
+	const rounding = 1e-3
+	for _, sample := range pass.Samples {
+		if sample.TSeconds-sample.ElapsedSeconds < from-rounding || sample.TSeconds > to+rounding {
+			continue
+		}
+		part.Samples = append(part.Samples, sample)
+		part.ElapsedSeconds += sample.ElapsedSeconds
+		part.Bytes, part.Operations, part.Errors = part.Bytes+sample.Bytes, part.Operations+sample.Operations, part.Errors+sample.Errors
+	}
+	if part.ElapsedSeconds == 0 { // too short a meeting for a whole sample
+		return *pass
+	}
+	part.BytesPerSecond = unit.BytesPerSecond(float64(part.Bytes) / part.ElapsedSeconds)
+	part.IOPS = float64(part.Operations) / part.ElapsedSeconds
+	return part
+}
+
+func hostOf(s *session.Session) string { return FactorsOf(s)[FactorHost] }
+
+// label names a host: by its part, its own name, or its session.
+func (h *host) label() string {
+	if name := hostOf(h.Session); name != "" {
+		return name + " (" + h.DisplayName() + ")"
+	}
+	return h.DisplayName()
+}
+
+// alone gives a pass of the same load in which the host was by itself, or none.
+func (h *host) alone(like *session.Pass) session.Pass {
+	for at := range h.Passes {
+		if pass := &h.Passes[at]; pass.Load() == like.Load() && !h.met[pass.Index] {
+			return *pass
+		}
+	}
+	for _, each := range h.apart {
+		for at := range each.Passes {
+			if pass := &each.Passes[at]; pass.Load() == like.Load() {
+				return *pass
+			}
+		}
+	}
+	return session.Pass{Operation: like.Operation, Access: like.Access, BlockBytes: like.BlockBytes, Depth: like.Depth, Samples: []session.Sample{}}
+}
+
+// shares gives the sum of all hosts over the time in which all ran, and how fair it
+// was: Jain's index, 1 where all get the same, 1 over their number where one gets all
+// (Jain, Chiu and Hawe, DEC-TR-301, 1984).
+func (h hosts) shares(passes []*session.Pass, from, to float64) []session.ContentionSample {
+	const step = 1.0
+	var samples []session.ContentionSample
+	for at := from; at+step <= to; at += step {
+		sum, squares := 0.0, 0.0
+		made := session.ContentionSample{TSeconds: at + step - from}
+		for number, pass := range passes {
+			begins, _ := h[number].span(pass)
+			rate := rateBetween(pass, at-begins, at+step-begins)
+			sum, squares = sum+rate, squares+rate*rate
+			made.Each = append(made.Each, unit.BytesPerSecond(rate))
+		}
+		made.BytesPerSecond = unit.BytesPerSecond(sum)
+		if squares > 0 {
+			made.Fairness = sum * sum / (float64(len(passes)) * squares)
+		}
+		samples = append(samples, made)
+	}
+	return samples
+}
+
+// rateBetween is the mean throughput of a pass between two times since it began to
+// count.
+func rateBetween(pass *session.Pass, from, to float64) float64 {
+	bytes := 0.0
+	for _, sample := range pass.Samples {
+		begins := sample.TSeconds - sample.ElapsedSeconds
+		if overlap := min(to, sample.TSeconds) - max(from, begins); overlap > 0 {
+			bytes += overlap * float64(sample.BytesPerSecond)
+		}
+	}
+	return bytes / (to - from)
+}
+
+// apart says why sessions cannot be merged.
+func apart(all hosts) error {
+	first := all[0]
+	for _, other := range all[1:] {
+		gap := max(other.offset-(first.offset+first.ElapsedSeconds()), first.offset-(other.offset+other.ElapsedSeconds()))
+		if gap > 0 {
+			return fmt.Errorf("%s and %s did not run at the same time: there are %s between them; if their clocks differ, say by how much with --shift", first.DisplayName(), other.DisplayName(), unit.Span(unit.Duration(math.Ceil(gap))))
+		}
+	}
+	loads := map[plan.Pass]bool{}
+	for at := range first.Passes {
+		loads[first.Passes[at].Load()] = true
+	}
+	return fmt.Errorf("no load ran on all of them at the same time; start the same plan on all hosts at once (%s has %d loads)", first.DisplayName(), len(loads))
+}

@@ -1,0 +1,439 @@
+package compare
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"gonum.org/v1/gonum/stat"
+
+	"opengauge/core/bench/book"
+	"opengauge/core/bench/link"
+	"opengauge/core/plan"
+	"opengauge/core/record/session"
+	"opengauge/core/unit"
+)
+
+// Offer is a drive with what it takes to attach it, as one buys it: the host is
+// there already.
+type Offer struct {
+	Label string `json:"label"`
+	// Price is of all parts together, in the currency of the bench book, and
+	// Unpriced are the parts whose price it does not say.
+	Price float64 `json:"price"`
+	// Monthly says that the price is of a month.
+	Monthly  bool       `json:"monthly,omitempty"`
+	Unpriced []string   `json:"unpriced,omitempty"`
+	Capacity unit.Bytes `json:"capacity_bytes"`
+	// PricePerTB is 0 where price or capacity is not known.
+	PricePerTB float64 `json:"price_per_terabyte"`
+	Worths     []Worth `json:"figures"`
+	// Sessions that the figures come from.
+	Sessions []string `json:"sessions"`
+}
+
+// Use is what an offer is judged for.
+type Use string
+
+// The uses.
+const (
+	Reads        Use = "reads"
+	Writes       Use = "writes"
+	SteadyWrites Use = "steady writes"
+	FullReads    Use = "full-drive reads"
+)
+
+// Uses lists them.
+var Uses = []Use{Reads, Writes, SteadyWrites, FullReads}
+
+// Worth is what an offer does for one use.
+type Worth struct {
+	Use  Use                 `json:"use"`
+	Rate unit.BytesPerSecond `json:"bytes_per_second"`
+	// Price is for each MB/s, or 0.
+	Price float64 `json:"price_per_megabyte_per_second"`
+	// BytesPerJoule is 0 where power was not recorded; in MB it is MB/s a watt.
+	BytesPerJoule float64 `json:"bytes_per_joule,omitempty"`
+	// HeldBy is the hop that holds it to that, where one does.
+	HeldBy string `json:"held_by,omitempty"`
+	// Rating is what the maker states, or 0.
+	Rating unit.BytesPerSecond `json:"rating_bytes_per_second,omitempty"`
+	// Session and Pass are where it comes from.
+	Session string `json:"session"`
+	Pass    string `json:"pass"`
+}
+
+// JoulesPerGB is the energy to move 10^9 bytes, or 0.
+func (w Worth) JoulesPerGB() float64 {
+	if w.BytesPerJoule == 0 {
+		return 0
+	}
+	return float64(unit.GB) / w.BytesPerJoule
+}
+
+// Step is from a cheaper offer to the next dearer one.
+type Step struct {
+	From  string  `json:"from"`
+	To    string  `json:"to"`
+	Price float64 `json:"more_price"`
+	// Monthly says that it is a month's.
+	Monthly bool `json:"monthly,omitempty"`
+	// Gains are by use, as far as both offers have it.
+	Gains []Gain `json:"gains"`
+	// Verdict says it in a sentence.
+	Verdict string `json:"verdict"`
+}
+
+// Gain is what a step buys for one use.
+type Gain struct {
+	Use     Use                 `json:"use"`
+	Rate    unit.BytesPerSecond `json:"more_bytes_per_second"`
+	Share   float64             `json:"more_share"`
+	Nothing bool                `json:"nothing"`
+	HeldBy  string              `json:"held_by,omitempty"`
+}
+
+// Value is what the money buys.
+type Value struct {
+	// Through is the chain that the figures are for, or empty for that in which
+	// each was measured.
+	Through string `json:"through,omitempty"`
+	// Simulated says whether any of the sessions is.
+	Simulated bool    `json:"simulated"`
+	Offers    []Offer `json:"offers"`
+	Steps     []Step  `json:"steps"`
+}
+
+// Terms are what value is asked.
+type Terms struct {
+	// Book has prices and chains; where it does not know a part, the session's own
+	// copy counts.
+	Book book.Book
+	// Through are parts of another chain to judge in, or empty.
+	Through string
+}
+
+const (
+	// sustained is how long a write has to last for its second half to be steady.
+	sustained = 60.0
+	// nearlyFull is the fill level from which on reads are those of a full drive.
+	nearlyFull = 0.75
+	// buysNothing is the share below which a gain is none.
+	buysNothing = 0.03
+)
+
+// ValueOf judges what sessions show by what their parts cost. Sessions of the same
+// chain count together.
+func ValueOf(sessions []*session.Session, terms Terms) (Value, error) {
+	value := Value{Through: terms.Through, Offers: []Offer{}, Steps: []Step{}}
+	groups, order := map[string][]*session.Session{}, []string{}
+	for _, s := range sessions {
+		label := offerLabel(s)
+		if label == "" || len(s.Passes) == 0 {
+			continue
+		}
+		value.Simulated = value.Simulated || s.Simulated
+		if groups[label] == nil {
+			order = append(order, label)
+		}
+		groups[label] = append(groups[label], s)
+	}
+	if len(order) == 0 {
+		return value, errors.New("no session has passes on a drive or volume of the bench book; measure with --through, and a bench book that has prices")
+	}
+	for _, label := range order {
+		offer, err := offerOf(label, groups[label], terms)
+		if err != nil {
+			return value, err
+		}
+		value.Offers = append(value.Offers, offer)
+	}
+	slices.SortStableFunc(value.Offers, func(a, b Offer) int {
+		if a.Monthly != b.Monthly {
+			return map[bool]int{false: -1, true: 1}[a.Monthly]
+		}
+		return cmp.Compare(a.Price, b.Price)
+	})
+	for at := 1; at < len(value.Offers); at++ {
+		if from, to := value.Offers[at-1], value.Offers[at]; from.Monthly == to.Monthly && len(from.Unpriced) == 0 && len(to.Unpriced) == 0 {
+			value.Steps = append(value.Steps, stepOf(from, to))
+		}
+	}
+	return value, nil
+}
+
+// Priced says whether the price of any offer is known.
+func (v Value) Priced() bool {
+	return slices.ContainsFunc(v.Offers, func(o Offer) bool { return len(o.Unpriced) == 0 })
+}
+
+// bought are the kinds of parts that an offer is made of.
+var bought = []book.Kind{book.Drive, book.Volume, book.Enclosure, book.Cable}
+
+// offerLabel names what was bought, and where it was measured.
+func offerLabel(s *session.Session) string {
+	_, drive := s.Part(book.Drive)
+	if _, volume := s.Part(book.Volume); !drive && !volume {
+		return ""
+	}
+	var names []string
+	factors := FactorsOf(s)
+	for _, kind := range bought {
+		if name := factors[string(kind)]; name != "" {
+			names = append(names, name)
+		}
+	}
+	label := strings.Join(names, " + ")
+	if host, known := s.Part(book.Host); known {
+		label += " on " + host.Name
+		if port := portOf(s, host.Name); port != "" {
+			label += "." + port
+		}
+	}
+	return label
+}
+
+func offerOf(label string, sessions []*session.Session, terms Terms) (Offer, error) {
+	offer := Offer{Label: label, Worths: []Worth{}}
+	factors := FactorsOf(sessions[0])
+	for _, kind := range bought {
+		part, known := sessions[0].Part(kind)
+		if !known {
+			if name := factors[string(kind)]; name != "" { // named, but not in the book
+				offer.Unpriced = append(offer.Unpriced, name)
+			}
+			continue
+		}
+		if current, inBook := terms.Book.Part(part.Name); inBook {
+			part.Price, part.PriceMonth = cmp.Or(current.Price, part.Price), cmp.Or(current.PriceMonth, part.PriceMonth)
+		}
+		if kind == book.Volume {
+			part.Price, offer.Monthly = part.PriceMonth, true
+		}
+		offer.Price += part.Price
+		if part.Price == 0 {
+			offer.Unpriced = append(offer.Unpriced, part.Name)
+		}
+		if kind == book.Drive || kind == book.Volume {
+			offer.Capacity = part.Capacity
+		}
+	}
+	if offer.Capacity > 0 && len(offer.Unpriced) == 0 {
+		offer.PricePerTB = offer.Price / (float64(offer.Capacity) / 1e12)
+	}
+	for _, s := range sessions {
+		offer.Sessions = append(offer.Sessions, s.DisplayName())
+		chain, err := terms.chain(s)
+		if err != nil {
+			return offer, err
+		}
+		for _, use := range Uses {
+			if worth, known := worthOf(s, use); known {
+				if terms.Through != "" {
+					worth.hold(chain)
+				}
+				worth.holdBy(chain)
+				offer.add(worth)
+			}
+		}
+	}
+	for at := range offer.Worths {
+		if worth := &offer.Worths[at]; len(offer.Unpriced) == 0 && worth.Rate > 0 {
+			worth.Price = offer.Price / (float64(worth.Rate) / 1e6)
+		}
+	}
+	return offer, nil
+}
+
+// chain is that in which a session is judged.
+func (t Terms) chain(s *session.Session) (link.Chain, error) {
+	if t.Through == "" {
+		return s.Chain, nil
+	}
+	var names []string
+	for _, kind := range bought {
+		if part, known := s.Part(kind); known {
+			names = append(names, part.Name)
+		}
+	}
+	setup, err := t.Book.ResolveWith(t.Through, names...)
+	return setup.Chain, err
+}
+
+// add keeps the better figure of a use; of steady writes and full-drive reads, the
+// worse: they are what remains.
+func (o *Offer) add(worth Worth) {
+	for at := range o.Worths {
+		held := &o.Worths[at]
+		if held.Use != worth.Use {
+			continue
+		}
+		lasting := worth.Use == SteadyWrites || worth.Use == FullReads
+		if (worth.Rate < held.Rate) == lasting {
+			*held = worth
+		}
+		return
+	}
+	o.Worths = append(o.Worths, worth)
+	slices.SortFunc(o.Worths, func(a, b Worth) int { return slices.Index(Uses, a.Use) - slices.Index(Uses, b.Use) })
+}
+
+// For gives the figure of a use.
+func (o Offer) For(use Use) (Worth, bool) {
+	at := slices.IndexFunc(o.Worths, func(w Worth) bool { return w.Use == use })
+	if at < 0 {
+		return Worth{}, false
+	}
+	return o.Worths[at], true
+}
+
+// isVolume says whether a session is of a volume, which does not mind the order of
+// access.
+func isVolume(s *session.Session) bool {
+	_, volume := s.Part(book.Volume)
+	return volume
+}
+
+// worthOf gives what a session shows of a use.
+func worthOf(s *session.Session, use Use) (Worth, bool) {
+	var best Worth
+	found := false
+	loads := loadsOf(s)
+	for _, load := range loads.order {
+		if load.Step != "" || load.Access != plan.Sequential && !isVolume(s) || load.Rate > 0 || load.CompressibleShare > 0 {
+			continue
+		}
+		figure := loads.figures[load]
+		pass := passOf(s, figure.Passes[0])
+		worth := Worth{Use: use, Rate: rate(figure.Value), Session: s.DisplayName(), Pass: session.LoadLabel(load), BytesPerJoule: bytesPerJoule(pass)}
+		better := !found || worth.Rate > best.Rate
+		switch use {
+		case Reads:
+			better = better && load.Operation == plan.Read && load.Fill < nearlyFull
+		case Writes:
+			better = better && load.Operation == plan.Write && load.Fill < nearlyFull
+		case FullReads:
+			better = load.Operation == plan.Read && load.Fill >= nearlyFull && (!found || worth.Rate < best.Rate)
+		case SteadyWrites:
+			worth.Rate = steadyRate(pass)
+			better = load.Operation == plan.Write && worth.Rate > 0 && (!found || worth.Rate < best.Rate)
+		}
+		if better {
+			best, found = worth, true
+		}
+	}
+	if use == Reads || use == Writes {
+		best.Rating = s.SequentialRating(map[Use]plan.Operation{Reads: plan.Read, Writes: plan.Write}[use])
+	}
+	return best, found
+}
+
+func passOf(s *session.Session, index int) *session.Pass {
+	at := slices.IndexFunc(s.Passes, func(p session.Pass) bool { return p.Index == index })
+	return &s.Passes[at]
+}
+
+// steadyRate is what a long write came down to: its steady state where that was
+// judged, or else the mean of its second half; 0 of a pass that is too short.
+func steadyRate(pass *session.Pass) unit.BytesPerSecond {
+	if pass.Steady != nil && pass.Steady.Steady {
+		return unit.BytesPerSecond(pass.Steady.Mean)
+	}
+	if pass.ElapsedSeconds < sustained {
+		return 0
+	}
+	bytes, seconds := 0.0, 0.0
+	for _, sample := range pass.Samples {
+		if sample.TSeconds > pass.ElapsedSeconds/2 {
+			bytes, seconds = bytes+float64(sample.Bytes), seconds+sample.ElapsedSeconds
+		}
+	}
+	if seconds == 0 {
+		return 0
+	}
+	return unit.BytesPerSecond(bytes / seconds)
+}
+
+// bytesPerJoule is what a pass moved for the energy it took, or 0 where no power was
+// recorded.
+func bytesPerJoule(pass *session.Pass) float64 {
+	var watts []float64
+	for _, sample := range pass.Samples {
+		for name, value := range sample.Readings {
+			if strings.HasSuffix(name, "power_watts") && value > 0 {
+				watts = append(watts, value)
+			}
+		}
+	}
+	if len(watts) == 0 {
+		return 0
+	}
+	return float64(pass.BytesPerSecond) / stat.Mean(watts, nil)
+}
+
+// holdBy says which hop held a figure that was measured.
+func (w *Worth) holdBy(chain link.Chain) {
+	if hop, known := chain.Binding(); known && hop.Usable.ReachedBy(w.Rate) {
+		w.HeldBy = hop.Name
+	}
+}
+
+// hold applies the ceiling of another chain to a figure: the middle of what its
+// narrowest hop may carry.
+func (w *Worth) hold(chain link.Chain) {
+	if usable, known := chain.Usable(); known {
+		w.Rate = min(w.Rate, (usable.Low+usable.High)/2)
+	}
+}
+
+func stepOf(from, to Offer) Step {
+	step := Step{From: from.Label, To: to.Label, Price: to.Price - from.Price, Monthly: to.Monthly, Gains: []Gain{}}
+	var buys, nothing []string
+	held := ""
+	for _, use := range Uses {
+		a, knownA := from.For(use)
+		b, knownB := to.For(use)
+		if !knownA || !knownB || a.Rate == 0 || a.Pass != b.Pass && use != FullReads {
+			continue // a burst is not held against a long pass
+		}
+		gain := Gain{Use: use, Rate: b.Rate - a.Rate, Share: float64(b.Rate/a.Rate) - 1}
+		gain.Nothing = gain.Share < buysNothing
+		if gain.Nothing {
+			gain.HeldBy, held = b.HeldBy, cmp.Or(b.HeldBy, held)
+			text := string(use)
+			if gain.Share <= -buysNothing {
+				text += fmt.Sprintf(" (%s slower)", percent(-gain.Share))
+			}
+			nothing = append(nothing, text)
+		} else {
+			buys = append(buys, fmt.Sprintf("%s %s %s", unit.Decimal.Rate(gain.Rate), "more for", use)+fmt.Sprintf(" (%s)", signed(gain.Share)))
+		}
+		step.Gains = append(step.Gains, gain)
+	}
+	step.Verdict = stepVerdict(step, buys, nothing, held)
+	return step
+}
+
+func stepVerdict(step Step, buys, nothing []string, held string) string {
+	month := ""
+	if step.Monthly {
+		month = " a month"
+	}
+	text := fmt.Sprintf("From %s to %s, %.0f more%s buys ", step.From, step.To, step.Price, month)
+	switch {
+	case len(step.Gains) == 0:
+		return fmt.Sprintf("%s costs %.0f more%s than %s; they have no figure in common.", step.To, step.Price, month, step.From)
+	case len(buys) == 0:
+		text += "nothing for " + strings.Join(nothing, ", ")
+	case len(nothing) == 0:
+		text += strings.Join(buys, ", ")
+	default:
+		text += strings.Join(buys, ", ") + ", and nothing for " + strings.Join(nothing, ", ")
+	}
+	if held != "" {
+		text += ": " + held + " carries no more"
+	}
+	return text + "."
+}

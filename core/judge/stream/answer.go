@@ -1,0 +1,150 @@
+package stream
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+
+	"opengauge/core/plan"
+	"opengauge/core/record/session"
+)
+
+// Answer is whether a session's storage carries a stream, for reading and for
+// writing; a side is nil where it was not measured.
+type Answer struct {
+	Stream  Stream `json:"stream"`
+	Reading *Side  `json:"reading,omitempty"`
+	Writing *Side  `json:"writing,omitempty"`
+}
+
+// Side is one direction of an answer.
+type Side struct {
+	Verdict
+	// Most is the greatest number of them at once that is carried.
+	Most int `json:"most_at_once"`
+	// EndedBy is the kind of finding over which it ended, TooSlow, or empty.
+	EndedBy string `json:"ended_by,omitempty"`
+	// From says which recording it follows from, and Seconds how long that is.
+	From    string  `json:"from"`
+	Seconds float64 `json:"seconds"`
+}
+
+// Ends says what ended the streams, in either direction.
+func (a Answer) Ends() string {
+	var reading, writing string
+	if a.Reading != nil {
+		reading = a.Reading.EndedBy
+	}
+	if a.Writing != nil {
+		writing = a.Writing.EndedBy
+	}
+	return cmp.Or(writing, reading)
+}
+
+// recording is a series of one direction.
+type recording struct {
+	label  string
+	pass   *session.Pass // or nil
+	series []Interval
+}
+
+func (r recording) seconds() float64 {
+	sum := 0.0
+	for _, each := range r.series {
+		sum += each.Seconds
+	}
+	return sum
+}
+
+// fewestSamples make a recording.
+const fewestSamples = 2
+
+// Answers says of each stream whether a session's storage carries it. It follows the
+// longest sequential recording of each direction; findings say what ended them.
+func Answers(s *session.Session, findings []session.Finding, streams []Stream) ([]Answer, error) {
+	reads, writes := recordingOf(s, plan.Read), recordingOf(s, plan.Write)
+	if len(reads.series) < fewestSamples && len(writes.series) < fewestSamples {
+		return nil, errors.New("the session has no sequential pass or copy of two samples or more; measure with --plan warm-up, or long-write")
+	}
+	answers := make([]Answer, len(streams))
+	for at, each := range streams {
+		answers[at] = Answer{Stream: each, Reading: sideOf(reads, each, findings), Writing: sideOf(writes, each, findings)}
+	}
+	return answers, nil
+}
+
+func recordingOf(s *session.Session, operation plan.Operation) recording {
+	var longest recording
+	for at := range s.Passes {
+		p := &s.Passes[at]
+		if p.Operation != operation || p.Access != plan.Sequential || p.RatePerSecond > 0 {
+			continue
+		}
+		made := recording{label: p.Label(), pass: p}
+		for _, sample := range p.Samples {
+			made.series = append(made.series, Interval{sample.ElapsedSeconds, sample.BytesPerSecond})
+		}
+		if made.seconds() > longest.seconds() {
+			longest = made
+		}
+	}
+	work := map[plan.Operation]string{plan.Read: session.CopySource, plan.Write: session.CopyDestination}[operation]
+	for at := range s.Copies {
+		c := &s.Copies[at]
+		if c.Work != work {
+			continue
+		}
+		made := recording{label: fmt.Sprintf("%s, %s", c.Set, c.Work)}
+		for _, sample := range c.Samples {
+			made.series = append(made.series, Interval{sample.ElapsedSeconds, sample.BytesPerSecond})
+		}
+		if made.seconds() > longest.seconds() {
+			longest = made
+		}
+	}
+	return longest
+}
+
+// TooSlow ends a stream that the storage was never fast enough for, which is for
+// wholeSeries of the time.
+const (
+	TooSlow     = "too slow"
+	wholeSeries = 0.98
+)
+
+func sideOf(r recording, s Stream, findings []session.Finding) *Side {
+	if len(r.series) < fewestSamples {
+		return nil
+	}
+	side := &Side{Verdict: Carry(r.series, s, s.AtOnce), Most: Most(r.series, s), From: r.label, Seconds: r.seconds()}
+	switch {
+	case side.Carried:
+	case side.LongestStallSeconds >= wholeSeries*side.Seconds:
+		side.EndedBy = TooSlow
+	case r.pass != nil:
+		side.EndedBy = endedBy(r.pass, side.UntilSeconds, findings)
+	}
+	return side
+}
+
+// enders are the kinds of findings that end a stream that ran well before.
+var enders = map[string]bool{"heat-throttle": true, "cache-exhausted": true, "credit-exhausted": true, "dropout": true, "unsteady": true, "background-load": true}
+
+// endedBy gives the kind of finding that marks the moment at which a stream ended.
+func endedBy(pass *session.Pass, at float64, findings []session.Finding) string {
+	for _, finding := range findings {
+		if len(finding.Passes) == 0 || finding.Passes[0] != pass.Index || !enders[finding.Kind] {
+			continue
+		}
+		spans := finding.Spans
+		if len(spans) == 0 {
+			spans = []session.Span{{FromSeconds: finding.FromSeconds, ToSeconds: finding.ToSeconds}}
+		}
+		for _, span := range spans {
+			if at >= span.FromSeconds-1 && at <= span.ToSeconds+1 {
+				return finding.Kind
+			}
+		}
+	}
+	return ""
+}

@@ -1,0 +1,128 @@
+package engine
+
+import (
+	"time"
+
+	"opengauge/core/storage/target"
+	"opengauge/core/unit"
+)
+
+// interval is one sample of one worker, with what is needed to add it to the
+// same sample of others.
+type interval struct {
+	sample    Sample
+	latencies *histogram
+	beats     []unit.Bytes // bytes in each whole beat that ended in it
+}
+
+// meter counts one worker's completions, and cuts what it counts into
+// intervals.
+type meter struct {
+	length time.Duration
+	// cutter takes a finished interval and gives an empty histogram for the
+	// next one.
+	cutter func(interval) *histogram
+
+	counting bool
+	started  time.Duration
+	cut      time.Duration // where the current interval began
+	// limit is the end of the window: completions after it belong to nobody.
+	// 0 is no limit.
+	limit time.Duration
+
+	operations int64
+	bytes      unit.Bytes
+	errors     int64
+	firstError error
+
+	current   interval
+	beatEnd   time.Duration
+	beatBytes unit.Bytes
+}
+
+// beat is the stretch whose throughputs the interval of a pass's mean is
+// computed from: short enough that a second has several.
+const beat = 100 * time.Millisecond
+
+func newMeter(length time.Duration, cutter func(interval) *histogram) *meter {
+	return &meter{length: length, cutter: cutter, current: interval{latencies: newHistogram()}}
+}
+
+// start begins to count.
+func (m *meter) start(now time.Duration) {
+	m.counting, m.started, m.cut, m.beatEnd = true, now, now, now+beat
+	m.errors, m.firstError = 0, nil
+	m.current.sample = Sample{}
+}
+
+// beyond says whether a time is after the window.
+func (m *meter) beyond(at time.Duration) bool { return m.limit > 0 && at > m.limit }
+
+// record takes one completion, whose latency counts from since. Before the pass
+// counts it notes errors only.
+func (m *meter) record(completion *target.Completion, since time.Duration, block unit.Bytes) {
+	if completion.Err != nil {
+		m.errors++
+		m.current.sample.Errors++
+		if m.firstError == nil {
+			m.firstError = completion.Err
+		}
+		return
+	}
+	if !m.counting || m.beyond(completion.Completed) {
+		return
+	}
+	if completion.Completed >= m.nextEnd() {
+		m.cutUntil(completion.Completed)
+	}
+	m.current.latencies.record(completion.Completed - since)
+	m.current.sample.Operations++
+	m.current.sample.Bytes += block
+	m.beatBytes += block
+	m.operations++
+	m.bytes += block
+}
+
+// nextEnd is when the current beat or interval ends, whichever is first.
+func (m *meter) nextEnd() time.Duration { return min(m.beatEnd, m.cut+m.length) }
+
+// nextCut is the end of the current interval, if that is before until.
+func (m *meter) nextCut(until time.Duration) time.Duration {
+	if !m.counting || m.beyond(m.cut+m.length) {
+		return until
+	}
+	return min(until, m.cut+m.length)
+}
+
+// cutUntil ends every beat and interval that is over by now.
+func (m *meter) cutUntil(now time.Duration) {
+	if m.limit > 0 {
+		now = min(now, m.limit)
+	}
+	for m.counting && now >= m.nextEnd() {
+		end := m.nextEnd()
+		if end == m.beatEnd {
+			m.current.beats = append(m.current.beats, m.beatBytes)
+			m.beatBytes, m.beatEnd = 0, m.beatEnd+beat
+		}
+		if end == m.cut+m.length {
+			m.end(end)
+		}
+	}
+}
+
+// end closes the current interval at that time.
+func (m *meter) end(at time.Duration) {
+	m.current.sample.At = at - m.started
+	m.current.sample.Elapsed = at - m.cut
+	m.current = interval{latencies: m.cutter(m.current)}
+	m.cut = at
+}
+
+// finish closes the last interval, at the end of the pass.
+func (m *meter) finish(end time.Duration) {
+	if m.counting && (end > m.cut || m.current.sample.Operations > 0 || m.current.sample.Errors > 0) {
+		m.end(end)
+	}
+	m.counting = false
+}

@@ -1,0 +1,82 @@
+package engine
+
+import (
+	"time"
+
+	"opengauge/core/stat"
+	"opengauge/core/storage/target"
+	"opengauge/core/unit"
+)
+
+// Result is what a pass measured. Times are on the target's clock.
+type Result struct {
+	// Queue is what carried the operations.
+	Queue string
+	// Workers and Depth are those that ran: a target that cannot be driven by
+	// several threads gets their depths in one queue.
+	Workers, Depth int
+	// Started is when the pass began to count.
+	Started time.Duration
+	// Elapsed is how long it counted: for writes, to the end of the flush.
+	Elapsed time.Duration
+	// Flush is how much of Elapsed the final flush took.
+	Flush      time.Duration
+	Bytes      unit.Bytes
+	Operations int64
+	Errors     int64
+	// FirstError is the first failure that an operation met, or nil.
+	FirstError error
+	// Usage is what was used of the host and the device while the pass counted.
+	Usage target.Usage
+	// Throughput is the mean in bytes a second with its 95% interval, and
+	// Known says whether the pass was long enough to give one.
+	Throughput stat.Interval
+	Known      bool
+	Latency    Latency
+	// Steady is the judgement of the last rounds, where the pass had enough.
+	Steady  *stat.SteadyState
+	Samples []Sample
+	// CutShort says that the pass was stopped before its end.
+	CutShort bool
+}
+
+// Latency sums up how long operations took.
+type Latency struct {
+	MeanSeconds float64
+	P50Seconds  float64
+	P90Seconds  float64
+	P99Seconds  float64
+	P999Seconds float64
+	MaxSeconds  float64
+}
+
+// Sample is what one interval of a pass saw.
+type Sample struct {
+	// At is the end of the interval, since the pass began to count.
+	At time.Duration
+	// Elapsed is the length of the interval.
+	Elapsed    time.Duration
+	Bytes      unit.Bytes
+	Operations int64
+	Errors     int64
+	P50Seconds float64
+	P99Seconds float64
+	Senses
+}
+
+// joinRemainder lets a last sample that is shorter than half of the others join
+// the one before it, so that its rate means something. The quantiles of the
+// joined sample stay those of its whole part.
+func joinRemainder(samples []Sample, length time.Duration) []Sample {
+	count := len(samples)
+	if count < 2 || samples[count-1].Elapsed >= length/2 {
+		return samples
+	}
+	rest, last := samples[count-1], &samples[count-2]
+	last.At = rest.At
+	last.Elapsed += rest.Elapsed
+	last.Bytes += rest.Bytes
+	last.Operations += rest.Operations
+	last.Errors += rest.Errors
+	return samples[:count-1]
+}

@@ -1,0 +1,122 @@
+package run
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"maps"
+	"slices"
+	"strings"
+	"sync"
+	"syscall"
+	"time"
+
+	"opengauge/core/measure/engine"
+	"opengauge/core/record/session"
+)
+
+// Times that are waited where nobody says otherwise.
+const (
+	StallAfter   = 10 * time.Second
+	ReturnWithin = 30 * time.Second
+
+	// lookAgain is how often a device that vanished is looked for.
+	lookAgain = 250 * time.Millisecond
+)
+
+// reopener is a target that can be opened anew after its device had vanished.
+type reopener interface {
+	Reopen() error
+}
+
+// eventLog collects events of a session. Workers tell it of stalls at the same
+// time.
+type eventLog struct {
+	mutex  sync.Mutex
+	events []session.Event
+}
+
+func (l *eventLog) add(at time.Duration, kind, detail string) {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	l.events = append(l.events, session.Event{TSeconds: at.Seconds(), Kind: kind, Detail: detail})
+}
+
+// inOneLine writes joined errors in one line, each once.
+func inOneLine(err error) string {
+	var once []string
+	for _, text := range strings.Split(err.Error(), "\n") {
+		if !slices.Contains(once, text) {
+			once = append(once, text)
+		}
+	}
+	return strings.Join(once, "; ")
+}
+
+// latest is what happened last, or empty.
+func (l *eventLog) latest() string {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	if len(l.events) == 0 {
+		return ""
+	}
+	last := l.events[len(l.events)-1]
+	return fmt.Sprintf("%s after %.0f s: %s", last.Kind, last.TSeconds, last.Detail)
+}
+
+// stall notes that the storage does not answer, or that it does again.
+func (r *runner) stall(s engine.Stall) {
+	if s.Over {
+		r.events.add(s.At-r.began, session.EventReturn, "the storage answers again")
+		return
+	}
+	r.events.add(s.At-r.began, session.EventStall,
+		fmt.Sprintf("an operation at byte %d was under way for more than %s", s.Offset, r.request.StallAfter))
+}
+
+// vanished says whether an error means that the device is not there any more.
+func vanished(err error) bool {
+	for _, gone := range []error{engine.ErrTooManyErrors, syscall.ENODEV, syscall.ENXIO, syscall.EIO, fs.ErrNotExist} {
+		if errors.Is(err, gone) {
+			return true
+		}
+	}
+	return false
+}
+
+// overWhichLinks says at what rates a device came back, or nothing where that is
+// not known.
+func (r *runner) overWhichLinks() string {
+	reading := r.readLinks()
+	if reading == nil {
+		return ""
+	}
+	text := ""
+	for _, name := range slices.Sorted(maps.Keys(reading.States)) {
+		text += ", " + name + " at " + reading.States[name]
+	}
+	return text
+}
+
+// outlast notes that the device vanished and waits for it. It gives nothing if
+// the device came back, and the failure itself if it did not.
+func (r *runner) outlast(ctx context.Context, failure error) error {
+	target, can := r.target.(reopener)
+	if !can || !vanished(failure) {
+		return failure
+	}
+	lost := r.target.Now()
+	r.events.add(lost-r.began, session.EventDropout, inOneLine(failure))
+	r.progress.waiting()
+	for r.target.Now()-lost < r.request.ReturnWithin {
+		if r.pause(ctx, lookAgain); ctx.Err() != nil {
+			return failure
+		}
+		if target.Reopen() == nil {
+			r.events.add(r.target.Now()-r.began, session.EventReturn, "the device is back"+r.overWhichLinks())
+			return nil
+		}
+	}
+	return failure
+}

@@ -1,0 +1,76 @@
+package run
+
+import (
+	"time"
+
+	"opengauge/core/measure/engine"
+	"opengauge/core/plan"
+	"opengauge/core/record/session"
+	"opengauge/core/storage/target"
+	"opengauge/core/unit"
+)
+
+// passRecord turns what the engine measured into the session's form.
+func passRecord(p plan.Pass, d target.Description, result engine.Result, began time.Duration) session.Pass {
+	elapsed := result.Elapsed.Seconds()
+	record := session.Pass{
+		Index: p.Index, Step: p.Step, Operation: p.Operation, Access: p.Access,
+		BlockBytes: p.Block, Depth: result.Depth, Workers: result.Workers,
+		WriteShare: p.WriteShare, CompressibleShare: p.CompressibleShare, Durable: p.Durable, SpanBytes: p.Span,
+		RatePerSecond: p.Rate, Repeat: p.Repeat, FillShare: p.Fill, Steady: result.Steady,
+		Queue: result.Queue, Direct: d.Direct, CutShort: result.CutShort,
+		StartedSeconds: (result.Started - began).Seconds(),
+		SettleSeconds:  p.Settle().Seconds(),
+		ElapsedSeconds: elapsed, FlushSeconds: result.Flush.Seconds(),
+		Bytes: result.Bytes, Operations: result.Operations, Errors: result.Errors,
+		BytesPerSecond: unit.BytesPerSecond(perSecond(float64(result.Bytes), elapsed)),
+		IOPS:           perSecond(float64(result.Operations), elapsed),
+		CPUSeconds:     result.Usage.Processor.Seconds(),
+		Latency: session.Latency{
+			Mean: result.Latency.MeanSeconds, P50: result.Latency.P50Seconds, P90: result.Latency.P90Seconds,
+			P99: result.Latency.P99Seconds, P999: result.Latency.P999Seconds, Max: result.Latency.MaxSeconds,
+		},
+		Samples: make([]session.Sample, len(result.Samples)),
+	}
+	if result.Usage.Known {
+		record.DeviceBytes = &result.Usage.Device
+	}
+	if result.Known {
+		record.Throughput = &session.Interval{
+			Low: unit.BytesPerSecond(result.Throughput.Low), High: unit.BytesPerSecond(result.Throughput.High),
+		}
+	}
+	if result.FirstError != nil {
+		record.FirstError = result.FirstError.Error()
+	}
+	for at, sample := range result.Samples {
+		record.Samples[at] = sampleRecord(sample)
+	}
+	return record
+}
+
+func sampleRecord(s engine.Sample) session.Sample {
+	elapsed := s.Elapsed.Seconds()
+	record := session.Sample{
+		TSeconds: s.At.Seconds(), ElapsedSeconds: elapsed,
+		Bytes: s.Bytes, Operations: s.Operations, Errors: s.Errors,
+		BytesPerSecond: unit.BytesPerSecond(perSecond(float64(s.Bytes), elapsed)),
+		IOPS:           perSecond(float64(s.Operations), elapsed),
+		P50Seconds:     s.P50Seconds, P99Seconds: s.P99Seconds,
+		TemperaturesCelsius: map[string]unit.Celsius{},
+	}
+	for name, temperature := range s.Temperatures {
+		record.TemperaturesCelsius[name] = temperature
+	}
+	if len(s.Readings) > 0 {
+		record.Readings = s.Readings
+	}
+	return record
+}
+
+func perSecond(count, seconds float64) float64 {
+	if seconds <= 0 {
+		return 0
+	}
+	return count / seconds
+}

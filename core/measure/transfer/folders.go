@@ -1,0 +1,344 @@
+package transfer
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"opengauge/core/load/fileset"
+	"opengauge/core/record/session"
+	"opengauge/core/unit"
+)
+
+const (
+	// block is how much of a large file is moved at a time, and window how many
+	// blocks of it are under way at once: as much as systems read ahead.
+	block  = unit.MiB
+	window = 8
+	// largeFrom is the size from which on a file goes past the system's cache,
+	// several blocks at a time. Smaller ones go through it, a block at a time, and
+	// their writing begins at once.
+	largeFrom = 32 * block
+	// page is what direct I/O is aligned to.
+	page = 4096
+)
+
+// Folders copies between two folders of this machine. What it makes at the
+// destination is in a folder of its own, Made, which [Folders.Clean] removes.
+type Folders struct {
+	// Source is the folder that the set's paths are in, and Made where copies go.
+	Source, Made string
+	began        time.Time
+}
+
+// NewFolders prepares to copy from a folder into a new one with a name of its own
+// at the destination.
+func NewFolders(source, destination, name string) *Folders {
+	return &Folders{Source: source, Made: filepath.Join(destination, name), began: time.Now()}
+}
+
+// Now is the time since the ends were opened.
+func (f *Folders) Now() time.Duration { return time.Since(f.began) }
+
+// Clean removes what was made at the destination.
+func (f *Folders) Clean() error {
+	if err := os.RemoveAll(f.Made); err != nil {
+		return fmt.Errorf("what was copied could not be removed, remove it by hand: %w", err)
+	}
+	return nil
+}
+
+// work is a piece of work under way.
+type work struct {
+	*Folders
+	kind    Work
+	set     fileset.Set
+	options Options
+	bytes   atomic.Int64
+	count   atomic.Int64
+	// cached is set once a large file could not go past the cache.
+	cached  atomic.Bool
+	mutex   sync.Mutex
+	times   []time.Duration
+	buffers sync.Pool
+}
+
+// Do does a piece of work.
+func (f *Folders) Do(ctx context.Context, kind Work, set fileset.Set, options Options) (session.Copy, error) {
+	w := &work{Folders: f, kind: kind, set: set, options: options}
+	w.buffers.New = func() any { buffer := alignedBuffer(int(block)); return &buffer }
+	m := newMeter(kind, set, options)
+	if kind != Reading {
+		if err := w.makeFolders(); err != nil {
+			return m.made, err
+		}
+	}
+	if kind != Writing {
+		m.made.Dropped = w.dropSource()
+	}
+	began := time.Now()
+	err := w.sampled(ctx, m, began)
+	elapsed, flush := time.Since(began), time.Duration(0)
+	if kind != Reading && err == nil {
+		err = flushFolder(f.Made)
+		flush = time.Since(began) - elapsed
+		elapsed += flush
+	}
+	made := m.finish(elapsed, flush, unit.Bytes(w.bytes.Load()), w.times)
+	made.Direct = !w.cached.Load()
+	if err == nil {
+		err = ctx.Err()
+	}
+	if err == nil && options.Verify && kind == Copying {
+		made.Verified, made.Differing, err = w.verify(ctx)
+	}
+	if err != nil {
+		made.CutShort, made.Failure = true, err.Error()
+	}
+	return made, err
+}
+
+// makeFolders makes the folders of the copy beforehand, so that files find theirs.
+func (w *work) makeFolders() error {
+	if err := os.RemoveAll(w.Made); err != nil {
+		return fmt.Errorf("could not make room for the copy: %w", err)
+	}
+	made := map[string]bool{}
+	for _, entry := range w.set.Entries {
+		folder := filepath.Join(w.Made, filepath.Dir(filepath.FromSlash(entry.Path)))
+		if made[folder] {
+			continue
+		}
+		if err := os.MkdirAll(folder, 0o755); err != nil {
+			return fmt.Errorf("the destination does not take the folder of %s: %w", entry.Path, err)
+		}
+		made[folder] = true
+	}
+	return nil
+}
+
+// sampled moves all files, while samples are taken beside it.
+func (w *work) sampled(ctx context.Context, m *meter, began time.Time) error {
+	stop, stopped := make(chan struct{}), make(chan struct{})
+	go func() {
+		defer close(stopped)
+		ticker := time.NewTicker(w.options.Sample)
+		defer ticker.Stop()
+		for {
+			select {
+			case <-stop:
+				return
+			case <-ticker.C:
+				m.sample(time.Since(began), unit.Bytes(w.bytes.Load()), int(w.count.Load()))
+			}
+		}
+	}()
+	err := w.moveAll(ctx)
+	close(stop)
+	<-stopped
+	return err
+}
+
+// moveAll moves the files one after the other, or so many at once.
+func (w *work) moveAll(ctx context.Context) error {
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	var next atomic.Int64
+	var group sync.WaitGroup
+	for range max(w.options.Parallel, 1) {
+		group.Go(func() {
+			for ctx.Err() == nil {
+				number := int(next.Add(1)) - 1
+				if number >= len(w.set.Entries) {
+					return
+				}
+				began := time.Now()
+				if err := w.move(ctx, number); err != nil {
+					cancel(err)
+					return
+				}
+				w.count.Add(1)
+				w.mutex.Lock()
+				w.times = append(w.times, time.Since(began))
+				w.mutex.Unlock()
+			}
+		})
+	}
+	group.Wait()
+	return context.Cause(ctx)
+}
+
+// move moves one file.
+func (w *work) move(ctx context.Context, number int) (err error) {
+	entry := w.set.Entries[number]
+	large := entry.Size >= largeFrom
+	var from, to *os.File
+	if w.kind != Writing {
+		if from, err = w.open(entry, large); err != nil {
+			return err
+		}
+		defer from.Close()
+	}
+	if w.kind != Reading {
+		if to, err = w.create(entry, large); err != nil {
+			return err
+		}
+		defer func() {
+			if closed := to.Close(); err == nil && closed != nil {
+				err = fmt.Errorf("writing %s: %w", entry.Path, closed)
+			}
+		}()
+	}
+	if large {
+		err = w.moveBlocks(ctx, entry, from, to)
+	} else {
+		err = w.moveInOrder(entry, from, to)
+	}
+	if err == nil && from != nil {
+		err = unchanged(from, entry)
+	}
+	return err
+}
+
+// unchanged says whether a file still is what the set says of it.
+func unchanged(from *os.File, entry fileset.Entry) error {
+	info, err := from.Stat()
+	if err == nil && unit.Bytes(info.Size()) != entry.Size {
+		err = fmt.Errorf("%s: %w: it had %d bytes and has %d; copy when nobody writes to it", entry.Path, ErrChanged, entry.Size, info.Size())
+	}
+	return err
+}
+
+func (w *work) open(entry fileset.Entry, large bool) (*os.File, error) {
+	path := filepath.Join(w.Source, filepath.FromSlash(entry.Path))
+	if large {
+		file, direct, err := openDirect(path)
+		if err == nil && !direct {
+			w.cached.Store(true)
+		}
+		if err != nil {
+			err = fmt.Errorf("the source does not open %s: %w", entry.Path, errors.Unwrap(err))
+		}
+		return file, err
+	}
+	file, err := os.Open(path)
+	if err != nil {
+		err = fmt.Errorf("the source does not open %s: %w", entry.Path, errors.Unwrap(err))
+	}
+	return file, err
+}
+
+func (w *work) create(entry fileset.Entry, large bool) (*os.File, error) {
+	path := filepath.Join(w.Made, filepath.FromSlash(entry.Path))
+	var file *os.File
+	var err error
+	direct := true
+	if large {
+		file, direct, err = createDirect(path)
+	} else {
+		file, err = os.OpenFile(path, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o644)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("the destination does not take %s: %w", entry.Path, errors.Unwrap(err))
+	}
+	if !direct {
+		w.cached.Store(true)
+	}
+	if large {
+		if err := reserveFile(file, int64(entry.Size)); err != nil {
+			_ = file.Close()
+			return nil, fmt.Errorf("the destination has no room for %s: %w", entry.Path, err)
+		}
+	}
+	return file, nil
+}
+
+// moveInOrder moves a small file through the system's cache, which begins to write
+// it at once.
+func (w *work) moveInOrder(entry fileset.Entry, from, to *os.File) error {
+	for offset := int64(0); offset < int64(entry.Size) || entry.Size == 0; offset += int64(block) {
+		held := w.buffers.Get().(*[]byte)
+		buffer := *held
+		length := int(min(int64(block), int64(entry.Size)-offset))
+		err := moveBlock(buffer[:length], from, to, offset, length, entry.Path)
+		w.buffers.Put(held)
+		if err != nil {
+			return err
+		}
+		w.bytes.Add(int64(length))
+		if entry.Size == 0 {
+			break
+		}
+	}
+	if to != nil {
+		beginWriting(to)
+	}
+	return nil
+}
+
+// moveBlocks moves a large file, several blocks of it at once.
+func (w *work) moveBlocks(ctx context.Context, entry fileset.Entry, from, to *os.File) error {
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	var next atomic.Int64
+	var group sync.WaitGroup
+	for range window {
+		group.Go(func() {
+			held := w.buffers.Get().(*[]byte)
+			defer w.buffers.Put(held)
+			buffer := *held
+			for ctx.Err() == nil {
+				offset := (next.Add(1) - 1) * int64(block)
+				if offset >= int64(entry.Size) {
+					return
+				}
+				length := int(min(int64(block), int64(entry.Size)-offset))
+				// Direct I/O moves whole pages; the last one is cut off again.
+				pages := (length + page - 1) / page * page
+				if err := moveBlock(buffer[:pages], from, to, offset, length, entry.Path); err != nil {
+					cancel(err)
+					return
+				}
+				w.bytes.Add(int64(length))
+			}
+		})
+	}
+	group.Wait()
+	if err := context.Cause(ctx); err != nil {
+		return err
+	}
+	if to != nil && entry.Size%page != 0 {
+		return to.Truncate(int64(entry.Size))
+	}
+	return nil
+}
+
+// moveBlock reads a block, or leaves what is in the buffer where there is no source,
+// and writes it, where there is a destination.
+func moveBlock(buffer []byte, from, to *os.File, offset int64, length int, path string) error {
+	if from != nil {
+		read, err := from.ReadAt(buffer, offset)
+		if err != nil && !errors.Is(err, io.EOF) {
+			return fmt.Errorf("reading %s at %d: %w", path, offset, errors.Unwrap(err))
+		}
+		if read < length {
+			return fmt.Errorf("%s: %w: it ends at %d; copy when nobody writes to it", path, ErrChanged, offset+int64(read))
+		}
+	}
+	if to == nil {
+		return nil
+	}
+	if from == nil {
+		stampPages(buffer, uint64(offset))
+	}
+	if _, err := to.WriteAt(buffer, offset); err != nil {
+		return fmt.Errorf("writing %s at %d: %w", path, offset, errors.Unwrap(err))
+	}
+	return nil
+}

@@ -1,0 +1,396 @@
+package transfer
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
+	"time"
+
+	"github.com/shirou/gopsutil/v4/disk"
+
+	"opengauge/core/bench/link"
+	"opengauge/core/load/fileset"
+	"opengauge/core/plan"
+	"opengauge/core/record/session"
+	"opengauge/core/unit"
+)
+
+// Endpoint is one end of copies, with what is needed to work at it.
+type Endpoint struct {
+	session.End
+	// Temperatures gives those of its drive now, or is nil.
+	Temperatures func() map[string]unit.Celsius
+	// Simulated is nil for a folder of this machine.
+	Simulated Part
+}
+
+// Keeper keeps a session while it runs: the same as that of passes.
+type Keeper interface {
+	Begin(*session.Session) error
+	Finish(*session.Session) error
+	Discard(id string) error
+}
+
+// Request says what to copy.
+type Request struct {
+	ID, Name string
+	Ends     []Endpoint
+	// Pairs are the numbers of source and destination of each way.
+	Pairs [][2]int
+	Sets  []fileset.Set
+	// Own is the folder or file of the user's that is copied as it is, or empty
+	// where sets are made.
+	Own              string
+	Repeat, Parallel int
+	Verify, Keep     bool
+	// Alone does the work of each end alone besides.
+	Alone       bool
+	Sample      time.Duration
+	Conditions  map[string]string
+	Environment session.Environment
+}
+
+// job is a piece of work to be done.
+type job struct {
+	work     Work
+	from, to int // or -1
+	set      int
+	repeat   int
+}
+
+// jobs lists what a request asks for: each end alone first, then the copies.
+func (r *Request) jobs() []job {
+	var alone, copies []job
+	for set := range r.Sets {
+		read, written := map[int]bool{}, map[int]bool{}
+		for _, pair := range r.Pairs {
+			for repeat := range r.Repeat {
+				copies = append(copies, job{Copying, pair[0], pair[1], set, repeat})
+			}
+			if r.Alone && !read[pair[0]] {
+				read[pair[0]] = true
+				alone = append(alone, job{Reading, pair[0], -1, set, 0})
+			}
+			if r.Alone && !written[pair[1]] {
+				written[pair[1]] = true
+				alone = append(alone, job{Writing, -1, pair[1], set, 0})
+			}
+		}
+	}
+	return append(alone, copies...)
+}
+
+// Step says what a run is doing now.
+type Step struct {
+	Number, Count int
+	Label         string
+	Progress
+}
+
+// Run does what a request asks for and keeps the session. What was measured before
+// an error, or an interrupt, is in the session; what was made is removed, but for
+// the copies where they are to be kept.
+func Run(ctx context.Context, r Request, keeper Keeper, tell func(Step)) (s *session.Session, err error) {
+	s = r.begin()
+	if err := r.checkRoom(); err != nil {
+		return s, err
+	}
+	if err := keeper.Begin(s); err != nil {
+		return s, err
+	}
+	u := &underWay{Request: r, session: s, began: time.Now(), made: map[[2]int]string{}, tell: tell}
+	err = u.all(ctx, keeper)
+	err = errors.Join(err, u.clean())
+	if len(s.Copies) == 0 {
+		return s, errors.Join(err, keeper.Discard(s.ID))
+	}
+	s.State = session.Complete
+	if ctx.Err() != nil {
+		s.State, err = session.Interrupted, nil
+	} else if err != nil {
+		s.State, s.Failure = session.Failed, err.Error()
+	}
+	s.Ended = s.Started.Add(u.elapsed())
+	return s, errors.Join(err, keeper.Finish(s))
+}
+
+func (r *Request) begin() *session.Session {
+	s := &session.Session{
+		Format: session.Format, ID: r.ID, Name: r.Name, Started: time.Now().UTC().Truncate(time.Millisecond), State: session.Interrupted,
+		Plan:  plan.Plan{Name: "copy", About: "Copies of file sets, and each end alone.", Steps: []plan.Step{}},
+		Chain: link.NewChain(), Conditions: maps.Clone(r.Conditions), Environment: r.Environment, Passes: []session.Pass{}, Events: []session.Event{}, Findings: []session.Finding{},
+	}
+	s.Ended = s.Started
+	if s.Conditions == nil {
+		s.Conditions = map[string]string{}
+	}
+	for _, end := range r.Ends {
+		s.Ends = append(s.Ends, end.End)
+		s.Simulated = s.Simulated || end.Simulated != nil
+	}
+	source := r.Ends[r.Pairs[0][0]]
+	s.Chain, s.Parts = source.Chain, source.Parts
+	s.Target = session.Target{Address: source.Address, Kind: "copy", Path: source.Path, FileSystem: source.FileSystem, CapacityBytes: source.CapacityBytes}
+	for _, pair := range r.Pairs {
+		r.noteAlike(s, r.Ends[pair[0]], r.Ends[pair[1]])
+	}
+	return s
+}
+
+// noteAlike says where the two ends are not apart.
+func (r *Request) noteAlike(s *session.Session, from, to Endpoint) {
+	note := func(text string) {
+		if !slices.ContainsFunc(s.Events, func(e session.Event) bool { return e.Detail == text }) {
+			s.Events = append(s.Events, session.Event{Kind: session.EventCopy, Detail: text})
+		}
+	}
+	switch {
+	case from.Device != "" && from.Device == to.Device:
+		note(fmt.Sprintf("%s and %s are on the same device, %s: it reads and writes at once", from.Address, to.Address, from.Device))
+	case from.Path != "" && inside(from.Path, to.Path):
+		note(fmt.Sprintf("the destination %s is inside the source", to.Address))
+	}
+	for _, set := range r.Sets {
+		for at, left := range set.Left {
+			if at == 3 {
+				note(fmt.Sprintf("and %d more were left out", len(set.Left)-at))
+				break
+			}
+			note("left out: " + left)
+		}
+	}
+}
+
+func inside(folder, path string) bool {
+	relative, err := filepath.Rel(folder, path)
+	return err == nil && filepath.IsLocal(relative)
+}
+
+// reservedShare of a file system stays free.
+const reservedShare = 0.05
+
+// checkRoom refuses a set that does not fit a destination, or where it has to be
+// made.
+func (r *Request) checkRoom() error {
+	for number, end := range r.Ends {
+		if end.Simulated != nil {
+			continue
+		}
+		usage, err := disk.Usage(end.Path)
+		if err != nil {
+			return fmt.Errorf("could not read the free space of %s: %w", end.Path, err)
+		}
+		needed := unit.Bytes(0)
+		for _, set := range r.Sets {
+			if r.Own == "" && slices.ContainsFunc(r.Pairs, func(p [2]int) bool { return p[0] == number }) {
+				needed += set.Bytes()
+			}
+		}
+		largest := unit.Bytes(0)
+		for _, set := range r.Sets {
+			if slices.ContainsFunc(r.Pairs, func(p [2]int) bool { return p[1] == number }) {
+				largest = max(largest, set.Bytes())
+			}
+		}
+		if needed += largest; float64(needed) > float64(usage.Free)-reservedShare*float64(usage.Total) {
+			return fmt.Errorf("%s has %s free, and %s would be needed beside the %.0f %% that stay reserved; choose a smaller --size or free some space",
+				end.Path, unit.Bytes(usage.Free).Decimal(), needed.Decimal(), reservedShare*100)
+		}
+	}
+	return nil
+}
+
+// underWay is a run of a request.
+type underWay struct {
+	Request
+	session *session.Session
+	began   time.Time
+	// made are the folders of sets, by end and set.
+	made map[[2]int]string
+	// copies are what may have to be removed.
+	copies []*Folders
+	tell   func(Step)
+}
+
+// elapsed is the time since the run began, on the ends' clock.
+func (u *underWay) elapsed() time.Duration {
+	if part := u.Ends[0].Simulated; part != nil {
+		now := time.Duration(0)
+		for _, end := range u.Ends {
+			now = max(now, end.Simulated.Now())
+		}
+		return now
+	}
+	return time.Since(u.began)
+}
+
+func (u *underWay) all(ctx context.Context, keeper Keeper) error {
+	jobs := u.jobs()
+	for number, each := range jobs {
+		if ctx.Err() != nil {
+			return nil
+		}
+		mover, err := u.mover(ctx, each)
+		if err != nil {
+			return err
+		}
+		step := Step{Number: number + 1, Count: len(jobs), Label: u.label(each)}
+		started := u.elapsed()
+		made, err := mover.Do(ctx, each.work, u.Sets[each.set], Options{
+			Parallel: u.Parallel, Verify: u.Verify, Sample: u.Sample, Temperatures: u.temperatures(each),
+			Progress: func(p Progress) { step.Progress = p; u.tell(step) },
+		})
+		made.Index, made.From, made.To, made.Repeat, made.StartedSeconds = len(u.session.Copies), each.from, each.to, each.repeat, started.Seconds()
+		if made.Bytes > 0 {
+			u.session.Copies = append(u.session.Copies, made)
+			u.session.Ended = u.session.Started.Add(u.elapsed())
+		}
+		if ctx.Err() != nil {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		if err := u.cleanCopy(mover, each, number == len(jobs)-1 || !u.again(jobs[number+1:], each)); err != nil {
+			return err
+		}
+		if err := keeper.Finish(u.session); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// again says whether a copy to the same place comes later.
+func (u *underWay) again(later []job, done job) bool {
+	return slices.ContainsFunc(later, func(j job) bool {
+		return j.work == Copying && j.to == done.to && j.set == done.set && j.from == done.from
+	})
+}
+
+// label names a piece of work for people.
+func (u *underWay) label(j job) string {
+	set := u.Sets[j.set].Name
+	switch j.work {
+	case Reading:
+		return fmt.Sprintf("%s: %s, source alone", set, u.Ends[j.from].Address)
+	case Writing:
+		return fmt.Sprintf("%s: %s, destination alone", set, u.Ends[j.to].Address)
+	}
+	return fmt.Sprintf("%s: %s to %s", set, u.Ends[j.from].Address, u.Ends[j.to].Address)
+}
+
+// mover prepares a piece of work, and makes its set where it is not there yet.
+func (u *underWay) mover(ctx context.Context, j job) (Mover, error) {
+	from, to := max(j.from, 0), max(j.to, 0)
+	u.sameTime()
+	if source := u.Ends[from].Simulated; source != nil {
+		if j.from < 0 {
+			source = u.Ends[to].Simulated
+		}
+		destination := u.Ends[to].Simulated
+		if j.to < 0 {
+			destination = source
+		}
+		return NewSimulated(source, destination), nil
+	}
+	source, destination := "", ""
+	if j.from >= 0 {
+		made, err := u.place(ctx, j)
+		if err != nil {
+			return nil, err
+		}
+		source = made
+	}
+	if j.to >= 0 {
+		destination = u.Ends[j.to].Path
+	}
+	mover := NewFolders(source, destination, fmt.Sprintf("%s%s-%d-from-%d", CopyPrefix, u.ID, j.set, j.from))
+	if j.to >= 0 {
+		u.copies = append(u.copies, mover)
+	}
+	return mover, nil
+}
+
+// sameTime brings the clocks of simulated ends together, so that none finds a shared
+// hop busy with what another did in its future.
+func (u *underWay) sameTime() {
+	for _, end := range u.Ends {
+		if end.Simulated != nil {
+			end.Simulated.Sleep(u.elapsed() - end.Simulated.Now())
+		}
+	}
+}
+
+// Names of what is made: these, and the session's id.
+const (
+	SetPrefix  = "opengauge-set-"
+	CopyPrefix = "opengauge-copy-"
+)
+
+// place gives the folder that a set is in at a source.
+func (u *underWay) place(ctx context.Context, j job) (string, error) {
+	if u.Own != "" {
+		if info, err := os.Stat(u.Own); err == nil && !info.IsDir() {
+			return filepath.Dir(u.Own), nil
+		}
+		return u.Own, nil
+	}
+	key := [2]int{j.from, j.set}
+	if made, there := u.made[key]; there {
+		return made, nil
+	}
+	folder := filepath.Join(u.Ends[j.from].Path, fmt.Sprintf("%s%s-%d", SetPrefix, u.ID, j.set))
+	u.made[key] = folder
+	set := u.Sets[j.set]
+	step := Step{Label: fmt.Sprintf("making the set %s in %s", set.Name, u.Ends[j.from].Address), Progress: Progress{Total: set.Bytes()}}
+	return folder, Make(ctx, folder, set, func(done unit.Bytes) { step.Bytes = done; u.tell(step) })
+}
+
+// temperatures gives those of both ends, each sensor with its end's role.
+func (u *underWay) temperatures(j job) func() map[string]unit.Celsius {
+	return func() map[string]unit.Celsius {
+		all := map[string]unit.Celsius{}
+		for role, end := range map[string]int{"source": j.from, "destination": j.to} {
+			if end < 0 || u.Ends[end].Temperatures == nil {
+				continue
+			}
+			for name, value := range u.Ends[end].Temperatures() {
+				all[role+" "+name] = value
+			}
+		}
+		return all
+	}
+}
+
+// cleanCopy removes what a piece of work made, but for the last copy of each way
+// where copies are kept.
+func (u *underWay) cleanCopy(mover Mover, j job, last bool) error {
+	folders, real := mover.(*Folders)
+	if !real || j.to < 0 {
+		return nil
+	}
+	u.copies = slices.DeleteFunc(u.copies, func(each *Folders) bool { return each == folders })
+	if u.Keep && j.work == Copying && last {
+		return nil
+	}
+	return folders.Clean()
+}
+
+// clean removes everything that was made and is not kept.
+func (u *underWay) clean() error {
+	var failed error
+	for _, each := range u.copies {
+		failed = errors.Join(failed, each.Clean())
+	}
+	for _, folder := range u.made {
+		if err := os.RemoveAll(folder); err != nil {
+			failed = errors.Join(failed, fmt.Errorf("a file set could not be removed, remove it by hand: %w", err))
+		}
+	}
+	return failed
+}

@@ -1,0 +1,219 @@
+package exchange
+
+import (
+	"encoding/json"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"opengauge/core/bench/book"
+	"opengauge/core/record/session"
+)
+
+// Anonymous takes out of sessions what tells whose they are: serial numbers, names
+// of hosts and users, and paths. What was the same stays the same over all sessions
+// that go through it, and what was not stays apart.
+type Anonymous struct {
+	aliases map[string]string
+	counts  map[string]int
+}
+
+// NewAnonymous starts with nothing replaced.
+func NewAnonymous() *Anonymous {
+	return &Anonymous{aliases: map[string]string{}, counts: map[string]int{}}
+}
+
+// What is replaced.
+const (
+	aliasSerial = "serial"
+	aliasHost   = "host"
+	aliasUser   = "user"
+	aliasPath   = "path"
+)
+
+// Removed says how many different things of each kind were replaced: "2 serial
+// numbers, 1 host name", or that there was nothing.
+func (a *Anonymous) Removed() string {
+	var texts []string
+	for _, kind := range []struct{ kind, name string }{{aliasSerial, "serial number"}, {aliasHost, "host name"}, {aliasUser, "user name"}, {aliasPath, "path"}} {
+		switch count := a.counts[kind.kind]; {
+		case count == 1:
+			texts = append(texts, "1 "+kind.name)
+		case count > 1:
+			texts = append(texts, fmt.Sprintf("%d %ss", count, kind.name))
+		}
+	}
+	if len(texts) == 0 {
+		return "nothing: there were no serial numbers, host names, user names or paths"
+	}
+	return strings.Join(texts, ", ")
+}
+
+// Session gives a copy of a session without them.
+func (a *Anonymous) Session(s *session.Session) (*session.Session, error) {
+	for _, part := range s.Parts {
+		a.note(aliasSerial, part.Serial)
+		if part.Kind == book.Host {
+			a.note(aliasHost, part.Name)
+		}
+	}
+	a.note(aliasHost, s.Environment.Host)
+	a.note(aliasHost, s.Conditions["host"])
+	a.note(aliasSerial, s.Conditions["serial"])
+	a.note(aliasUser, s.Conditions["user"])
+	document, err := json.Marshal(s)
+	if err != nil {
+		return nil, err
+	}
+	var tree any
+	if err := json.Unmarshal(document, &tree); err != nil {
+		return nil, err
+	}
+	// Names first: paths give away the names of users, which then go everywhere.
+	eachText(tree, func(text string) { a.noteIn(text) })
+	if document, err = json.Marshal(replaced(tree, a.clean())); err != nil {
+		return nil, err
+	}
+	hidden := &session.Session{}
+	return hidden, json.Unmarshal(document, hidden)
+}
+
+// note remembers something to be replaced.
+func (a *Anonymous) note(kind, text string) {
+	text = strings.TrimSpace(text)
+	if _, known := a.aliases[text]; known || text == "" || strings.HasPrefix(text, kind+"-") {
+		return
+	}
+	a.counts[kind]++
+	a.aliases[text] = fmt.Sprintf("%s-%d", kind, a.counts[kind])
+}
+
+var (
+	// paths are absolute ones of two elements or more, on any system, and shares.
+	paths = regexp.MustCompile(`(?:[A-Za-z]:\\|\\\\)[^\s"'<>|;,]+|(?:/[^\s/"'<>|;:,]+){2,}/?`)
+	// homes hold the name of a user.
+	homes = regexp.MustCompile(`(?:/home/|/Users/|/run/media/|/media/|[A-Za-z]:\\Users\\)([^\s/\\"'<>|;:,]+)`)
+	// serials are given away by the names that udev makes, and by what says so.
+	serials = regexp.MustCompile(`(?i)\bserial(?:[ _-]?number)?[ :=]+([A-Za-z0-9_-]{4,})`)
+	// macs and addresses tell a host.
+	macs = regexp.MustCompile(`\b(?:[0-9a-fA-F]{2}:){5}[0-9a-fA-F]{2}\b`)
+)
+
+// systemPaths are the same on every machine; links to devices by their serial are
+// not.
+func systemPath(path string) bool {
+	if strings.HasPrefix(path, "/dev/disk/") {
+		return false
+	}
+	return slices.ContainsFunc([]string{"/dev/", "/sys/", "/proc/"}, func(prefix string) bool { return strings.HasPrefix(path, prefix) })
+}
+
+func (a *Anonymous) noteIn(text string) {
+	for _, found := range homes.FindAllStringSubmatch(text, -1) {
+		if strings.Contains(found[0], "media/") && !strings.Contains(text, found[0]+"/") {
+			continue // a medium that is mounted there without a user's folder
+		}
+		a.note(aliasUser, found[1])
+	}
+	for _, found := range serials.FindAllStringSubmatch(text, -1) {
+		a.note(aliasSerial, found[1])
+	}
+	for _, found := range macs.FindAllString(text, -1) {
+		a.note(aliasHost, found)
+	}
+	for _, found := range paths.FindAllString(text, -1) {
+		if path := strings.TrimRight(found, "/."); !systemPath(path) {
+			a.note(aliasPath, path)
+		}
+	}
+}
+
+// clean gives what replaces all that was noted: longest first, so that a path goes
+// before the name in it; names only where they stand by themselves.
+func (a *Anonymous) clean() func(string) string {
+	noted := make([]string, 0, len(a.aliases))
+	for text := range a.aliases {
+		noted = append(noted, text)
+	}
+	slices.SortFunc(noted, func(x, y string) int {
+		if len(x) != len(y) {
+			return len(y) - len(x)
+		}
+		return strings.Compare(x, y)
+	})
+	return func(text string) string {
+		for _, each := range noted {
+			text = replaceWord(text, each, a.aliases[each])
+		}
+		return text
+	}
+}
+
+// replaceWord replaces a text where it is no part of a longer word.
+func replaceWord(text, word, by string) string {
+	var out strings.Builder
+	for {
+		at := strings.Index(text, word)
+		if at < 0 {
+			out.WriteString(text)
+			return out.String()
+		}
+		end := at + len(word)
+		alone := (at == 0 || !isWord(text[at-1]) || !isWord(word[0])) && (end == len(text) || !isWord(text[end]) || !isWord(word[len(word)-1]))
+		out.WriteString(text[:at])
+		if alone {
+			out.WriteString(by)
+		} else {
+			out.WriteString(word)
+		}
+		text = text[end:]
+	}
+}
+
+func isWord(b byte) bool {
+	return b >= '0' && b <= '9' || b >= 'a' && b <= 'z' || b >= 'A' && b <= 'Z' || b >= 0x80
+}
+
+// eachText shows every text of a JSON document, keys too.
+func eachText(tree any, show func(string)) {
+	switch value := tree.(type) {
+	case string:
+		show(value)
+	case []any:
+		for _, each := range value {
+			eachText(each, show)
+		}
+	case map[string]any:
+		for key, each := range value {
+			show(key)
+			eachText(each, show)
+		}
+	}
+}
+
+// replaced gives a JSON document with every text and key changed, but for the keys
+// and words that the form of a session itself uses.
+func replaced(tree any, change func(string) string) any {
+	switch value := tree.(type) {
+	case string:
+		return change(value)
+	case []any:
+		for at, each := range value {
+			value[at] = replaced(each, change)
+		}
+		return value
+	case map[string]any:
+		made := make(map[string]any, len(value))
+		for key, each := range value {
+			switch key {
+			case "format", "id", "state", "kind", "operation", "access", "step", "severity", "queue", "started", "ended":
+				made[key] = each
+			default:
+				made[change(key)] = replaced(each, change)
+			}
+		}
+		return made
+	}
+	return tree
+}

@@ -1,0 +1,94 @@
+package exchange
+
+import (
+	"fmt"
+	"io"
+
+	"github.com/parquet-go/parquet-go"
+
+	"opengauge/core/record/session"
+)
+
+// parquetWriter writes rows of sessions to a Parquet file.
+type parquetWriter[Row any] struct {
+	out  *parquet.GenericWriter[Row]
+	rows func(*session.Session) ([]Row, error)
+}
+
+// rowsInGroup bounds the memory of a writer, which holds a group of rows at a time.
+const rowsInGroup = 20_000
+
+func newParquetWriter[Row any](w io.Writer, rows func(*session.Session) ([]Row, error)) *parquetWriter[Row] {
+	return &parquetWriter[Row]{parquet.NewGenericWriter[Row](w, parquet.Compression(&parquet.Zstd), parquet.MaxRowsPerRowGroup(rowsInGroup)), rows}
+}
+
+func (w *parquetWriter[Row]) Add(s *session.Session) error {
+	rows, err := w.rows(s)
+	if err == nil {
+		_, err = w.out.Write(rows)
+	}
+	return err
+}
+
+func (w *parquetWriter[Row]) Close() error { return w.out.Close() }
+
+// readParquet gives the rows of a Parquet file to a function. Damage of any kind is
+// an error.
+func readParquet[Row any](r io.ReaderAt, size int64, each func(*Row) error) (err error) {
+	defer func() { // the library panics on some damaged files
+		if recovered := recover(); recovered != nil {
+			err = fmt.Errorf("the Parquet file is damaged: %v", recovered)
+		}
+	}()
+	file, err := parquet.OpenFile(r, size)
+	if err != nil {
+		return fmt.Errorf("the Parquet file is damaged: %w", err)
+	}
+	reader := parquet.NewGenericReader[Row](file)
+	defer reader.Close()
+	rows := make([]Row, 256)
+	for {
+		count, err := reader.Read(rows)
+		for at := range rows[:count] {
+			if err := each(&rows[at]); err != nil {
+				return err
+			}
+		}
+		if err == io.EOF {
+			return nil
+		}
+		if err != nil {
+			return fmt.Errorf("the Parquet file is damaged: %w", err)
+		}
+		clear(rows)
+	}
+}
+
+// tableOf says which table a Parquet file holds, by its columns.
+func tableOf(r io.ReaderAt, size int64) (table Table, err error) {
+	defer func() {
+		if recovered := recover(); recovered != nil {
+			err = fmt.Errorf("the Parquet file is damaged: %v", recovered)
+		}
+	}()
+	file, err := parquet.OpenFile(r, size)
+	if err != nil {
+		return "", fmt.Errorf("the Parquet file is damaged: %w", err)
+	}
+	columns := map[string]bool{}
+	for _, column := range file.Schema().Columns() {
+		columns[column[0]] = true
+	}
+	return tableWith(columns)
+}
+
+// tableWith says which table has those columns.
+func tableWith(columns map[string]bool) (Table, error) {
+	switch {
+	case columns["session_id"] && columns["pass_index"] && columns["operation"]:
+		return Passes, nil
+	case columns["session_id"] && columns["pass_index"] && columns["t_seconds"]:
+		return Samples, nil
+	}
+	return "", fmt.Errorf("this is no table of passes or samples: it needs the columns session_id and pass_index, and operation or t_seconds")
+}

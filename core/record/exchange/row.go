@@ -1,0 +1,223 @@
+package exchange
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+	"strings"
+	"time"
+
+	"opengauge/core/bench/link"
+	"opengauge/core/plan"
+	"opengauge/core/record/session"
+	"opengauge/core/unit"
+)
+
+// passRow is a pass in a table, with what of its session is needed to tell it from
+// others. Units are in the names. The two documents are for reading a table back
+// without loss; a table without them gives what its other columns say.
+type passRow struct {
+	Session           string  `parquet:"session_id,dict"`
+	Name              string  `parquet:"session_name,dict"`
+	Started           string  `parquet:"session_started,dict"` // RFC 3339
+	Ended             string  `parquet:"session_ended,dict"`
+	State             string  `parquet:"session_state,dict"`
+	Simulated         bool    `parquet:"simulated"`
+	Plan              string  `parquet:"plan,dict"`
+	Target            string  `parquet:"target,dict"`
+	TargetKind        string  `parquet:"target_kind,dict"`
+	Chain             string  `parquet:"chain,dict"`
+	Conditions        string  `parquet:"conditions,dict"` // JSON
+	Index             int64   `parquet:"pass_index"`
+	Step              string  `parquet:"step,dict"`
+	Operation         string  `parquet:"operation,dict"`
+	Access            string  `parquet:"access,dict"`
+	BlockBytes        int64   `parquet:"block_bytes"`
+	Depth             int64   `parquet:"depth"`
+	Workers           int64   `parquet:"workers"`
+	WriteShare        float64 `parquet:"write_share"`
+	CompressibleShare float64 `parquet:"compressible_share"`
+	FillShare         float64 `parquet:"fill_share"`
+	Repeat            int64   `parquet:"repeat"`
+	RatePerSecond     float64 `parquet:"rate_per_second"`
+	Durable           bool    `parquet:"durable"`
+	Direct            bool    `parquet:"direct"`
+	CutShort          bool    `parquet:"cut_short"`
+	StartedSeconds    float64 `parquet:"started_seconds"`
+	ElapsedSeconds    float64 `parquet:"elapsed_seconds"`
+	Bytes             int64   `parquet:"bytes"`
+	Operations        int64   `parquet:"operations"`
+	Errors            int64   `parquet:"errors"`
+	BytesPerSecond    float64 `parquet:"bytes_per_second"`
+	IOPS              float64 `parquet:"iops"`
+	MeanSeconds       float64 `parquet:"latency_mean_seconds"`
+	P50Seconds        float64 `parquet:"latency_p50_seconds"`
+	P90Seconds        float64 `parquet:"latency_p90_seconds"`
+	P99Seconds        float64 `parquet:"latency_p99_seconds"`
+	P999Seconds       float64 `parquet:"latency_p99_9_seconds"`
+	MaxSeconds        float64 `parquet:"latency_max_seconds"`
+	SessionDocument   string  `parquet:"session_document,dict"`
+	PassDocument      string  `parquet:"pass_document"`
+}
+
+// noPass is the index in the row of a session without passes.
+const noPass = -1
+
+// sampleRow is a sample in a table.
+type sampleRow struct {
+	Session        string             `parquet:"session_id,dict"`
+	Pass           int64              `parquet:"pass_index"`
+	TSeconds       float64            `parquet:"t_seconds"`
+	ElapsedSeconds float64            `parquet:"elapsed_seconds"`
+	Bytes          int64              `parquet:"bytes"`
+	Operations     int64              `parquet:"operations"`
+	BytesPerSecond float64            `parquet:"bytes_per_second"`
+	IOPS           float64            `parquet:"iops"`
+	P50Seconds     float64            `parquet:"p50_seconds"`
+	P99Seconds     float64            `parquet:"p99_seconds"`
+	Errors         int64              `parquet:"errors"`
+	Temperatures   map[string]float64 `parquet:"temperatures_celsius"`
+	Readings       map[string]float64 `parquet:"readings"`
+}
+
+// passRows gives the rows of a session's passes.
+func passRows(s *session.Session) ([]passRow, error) {
+	header := *s
+	header.Passes = nil
+	document, err := json.Marshal(&header)
+	if err != nil {
+		return nil, err
+	}
+	conditions, err := json.Marshal(s.Conditions)
+	if err != nil {
+		return nil, err
+	}
+	if len(s.Passes) == 0 { // a session of copies, which has a row of its own
+		return []passRow{{
+			Session: s.ID, Name: s.Name, Started: s.Started.Format(time.RFC3339Nano), Ended: s.Ended.Format(time.RFC3339Nano), State: string(s.State),
+			Simulated: s.Simulated, Plan: s.Plan.Name, Target: s.Target.Address, TargetKind: s.Target.Kind, Chain: chainText(s.Chain), Conditions: string(conditions),
+			Index: noPass, SessionDocument: string(document),
+		}}, nil
+	}
+	rows := make([]passRow, len(s.Passes))
+	for at := range s.Passes {
+		pass := s.Passes[at]
+		pass.Samples = nil
+		own, err := json.Marshal(&pass)
+		if err != nil {
+			return nil, err
+		}
+		rows[at] = passRow{
+			Session: s.ID, Name: s.Name, Started: s.Started.Format(time.RFC3339Nano), Ended: s.Ended.Format(time.RFC3339Nano), State: string(s.State),
+			Simulated: s.Simulated, Plan: s.Plan.Name, Target: s.Target.Address, TargetKind: s.Target.Kind, Chain: chainText(s.Chain), Conditions: string(conditions),
+			Index: int64(pass.Index), Step: pass.Step, Operation: string(pass.Operation), Access: string(pass.Access), BlockBytes: int64(pass.BlockBytes),
+			Depth: int64(pass.Depth), Workers: int64(pass.Workers), WriteShare: pass.WriteShare, CompressibleShare: pass.CompressibleShare,
+			FillShare: pass.FillShare, Repeat: int64(pass.Repeat), RatePerSecond: pass.RatePerSecond, Durable: pass.Durable, Direct: pass.Direct,
+			CutShort: pass.CutShort, StartedSeconds: pass.StartedSeconds, ElapsedSeconds: pass.ElapsedSeconds, Bytes: int64(pass.Bytes),
+			Operations: pass.Operations, Errors: pass.Errors, BytesPerSecond: float64(pass.BytesPerSecond), IOPS: pass.IOPS,
+			MeanSeconds: pass.Latency.Mean, P50Seconds: pass.Latency.P50, P90Seconds: pass.Latency.P90, P99Seconds: pass.Latency.P99,
+			P999Seconds: pass.Latency.P999, MaxSeconds: pass.Latency.Max, SessionDocument: string(document), PassDocument: string(own),
+		}
+	}
+	return rows, nil
+}
+
+// sampleRows gives the rows of a session's samples.
+func sampleRows(s *session.Session) ([]sampleRow, error) {
+	var rows []sampleRow
+	for at := range s.Passes {
+		for _, sample := range s.Passes[at].Samples {
+			temperatures := make(map[string]float64, len(sample.TemperaturesCelsius))
+			for name, value := range sample.TemperaturesCelsius {
+				temperatures[name] = float64(value)
+			}
+			rows = append(rows, sampleRow{
+				Session: s.ID, Pass: int64(s.Passes[at].Index), TSeconds: sample.TSeconds, ElapsedSeconds: sample.ElapsedSeconds, Bytes: int64(sample.Bytes),
+				Operations: sample.Operations, BytesPerSecond: float64(sample.BytesPerSecond), IOPS: sample.IOPS, P50Seconds: sample.P50Seconds,
+				P99Seconds: sample.P99Seconds, Errors: sample.Errors, Temperatures: temperatures, Readings: sample.Readings,
+			})
+		}
+	}
+	return rows, nil
+}
+
+func chainText(chain link.Chain) string {
+	var hops []string
+	for _, hop := range chain.Hops {
+		hops = append(hops, hop.Name+": "+hop.Standard)
+	}
+	return strings.Join(hops, " "+link.Separator+" ")
+}
+
+// session makes the session that a row belongs to, without passes.
+func (r *passRow) session() (*session.Session, error) {
+	s := &session.Session{}
+	if r.SessionDocument != "" {
+		if err := json.Unmarshal([]byte(r.SessionDocument), s); err != nil {
+			return nil, fmt.Errorf("the document of session %q: %w", r.Session, wrapJSON(err))
+		}
+		if s.Format != session.Format {
+			return nil, unknownFormat(s.Format)
+		}
+		return s, nil
+	}
+	s.Format, s.ID, s.Name, s.State, s.Simulated = session.Format, r.Session, r.Name, session.State(r.State), r.Simulated
+	s.Plan.Name, s.Target = r.Plan, session.Target{Address: r.Target, Kind: r.TargetKind}
+	s.Chain, s.Events, s.Findings = link.NewChain(), []session.Event{}, []session.Finding{}
+	if r.Chain != "" {
+		if chain, err := link.ParseChain(r.Chain); err == nil { // hops of no known standard are left out
+			s.Chain = chain
+		}
+	}
+	var err error
+	if s.Started, err = time.Parse(time.RFC3339Nano, r.Started); err != nil {
+		return nil, fmt.Errorf("session %q started at %q, which is no time", r.Session, r.Started)
+	}
+	if s.Ended, err = time.Parse(time.RFC3339Nano, r.Ended); err != nil {
+		return nil, fmt.Errorf("session %q ended at %q, which is no time", r.Session, r.Ended)
+	}
+	s.Conditions = map[string]string{}
+	if r.Conditions != "" {
+		if err := json.Unmarshal([]byte(r.Conditions), &s.Conditions); err != nil {
+			return nil, fmt.Errorf("the conditions of session %q are no JSON: %w", r.Session, err)
+		}
+	}
+	return s, nil
+}
+
+// pass makes the pass of a row, without samples.
+func (r *passRow) pass() (session.Pass, error) {
+	if r.PassDocument != "" {
+		var pass session.Pass
+		err := json.Unmarshal([]byte(r.PassDocument), &pass)
+		return pass, wrapJSON(err)
+	}
+	for _, value := range []float64{r.BytesPerSecond, r.IOPS, r.ElapsedSeconds, r.P99Seconds} {
+		if math.IsNaN(value) || math.IsInf(value, 0) {
+			return session.Pass{}, fmt.Errorf("pass %d of session %q holds %v, which is no figure", r.Index, r.Session, value)
+		}
+	}
+	return session.Pass{
+		Index: int(r.Index), Step: r.Step, Operation: plan.Operation(r.Operation), Access: plan.Access(r.Access), BlockBytes: unit.Bytes(r.BlockBytes),
+		Depth: int(r.Depth), Workers: int(r.Workers), WriteShare: r.WriteShare, CompressibleShare: r.CompressibleShare, FillShare: r.FillShare,
+		Repeat: int(r.Repeat), RatePerSecond: r.RatePerSecond, Durable: r.Durable, Direct: r.Direct, CutShort: r.CutShort,
+		StartedSeconds: r.StartedSeconds, ElapsedSeconds: r.ElapsedSeconds, Bytes: unit.Bytes(r.Bytes), Operations: r.Operations, Errors: r.Errors,
+		BytesPerSecond: unit.BytesPerSecond(r.BytesPerSecond), IOPS: r.IOPS, Samples: []session.Sample{},
+		Latency: session.Latency{Mean: r.MeanSeconds, P50: r.P50Seconds, P90: r.P90Seconds, P99: r.P99Seconds, P999: r.P999Seconds, Max: r.MaxSeconds},
+	}, nil
+}
+
+func (r *sampleRow) sample() session.Sample {
+	made := session.Sample{
+		TSeconds: r.TSeconds, ElapsedSeconds: r.ElapsedSeconds, Bytes: unit.Bytes(r.Bytes), Operations: r.Operations,
+		BytesPerSecond: unit.BytesPerSecond(r.BytesPerSecond), IOPS: r.IOPS, P50Seconds: r.P50Seconds, P99Seconds: r.P99Seconds, Errors: r.Errors,
+		TemperaturesCelsius: map[string]unit.Celsius{}, Readings: r.Readings,
+	}
+	for name, value := range r.Temperatures {
+		made.TemperaturesCelsius[name] = unit.Celsius(value)
+	}
+	if len(made.Readings) == 0 {
+		made.Readings = nil
+	}
+	return made
+}

@@ -1,0 +1,184 @@
+package logbook
+
+import (
+	"context"
+	"database/sql"
+
+	fastjson "github.com/go-json-experiment/json"
+	"github.com/pressly/goose/v3"
+
+	"opengauge/core/plan"
+	"opengauge/core/record/session"
+	"opengauge/core/stat"
+)
+
+// findable is the layout from which on sessions are found by their conditions and
+// ranked by their figures.
+const findable = 3
+
+// fillFinding is the migration that puts the sessions of an older logbook into the
+// tables by which they are found.
+func fillFinding() *goose.Migration {
+	return goose.NewGoMigration(findable, &goose.GoFunc{RunTx: func(ctx context.Context, tx *sql.Tx) error {
+		ids, err := queryTexts(tx, `SELECT id FROM sessions`)
+		if err != nil {
+			return err
+		}
+		found, err := newIndex(tx)
+		if err != nil {
+			return err
+		}
+		for _, id := range ids {
+			s, err := brief(tx, id)
+			if err != nil {
+				return err
+			}
+			if _, err := tx.ExecContext(ctx, `UPDATE sessions SET passes = ? WHERE id = ?`, len(s.Passes), id); err != nil {
+				return err
+			}
+			if err := found.add(s); err != nil {
+				return err
+			}
+		}
+		return nil
+	}}, nil)
+}
+
+// index notes by what sessions are found, within a transaction.
+type index struct {
+	condition, ranking, figure *sql.Stmt
+	rankings                   map[ranking]int64
+}
+
+// ranking is a load among sessions of a class.
+type ranking struct{ class, load string }
+
+func newIndex(tx *sql.Tx) (*index, error) {
+	made := &index{rankings: map[ranking]int64{}}
+	for _, each := range []struct {
+		statement **sql.Stmt
+		text      string
+	}{
+		{&made.condition, `INSERT INTO conditions (key, value, session) VALUES (?, ?, ?)`},
+		{&made.ranking, `INSERT INTO rankings (class, load) VALUES (?, ?) ON CONFLICT DO UPDATE SET load = load RETURNING id`},
+		{&made.figure, `INSERT INTO figures (ranking, value, session) VALUES (?, ?, ?)`},
+	} {
+		var err error
+		if *each.statement, err = tx.Prepare(each.text); err != nil { // ends with the transaction
+			return nil, err
+		}
+	}
+	return made, nil
+}
+
+// add notes the conditions and figures of a session that is not noted yet.
+func (x *index) add(s *session.Session) error {
+	for key, value := range s.Conditions {
+		if _, err := x.condition.Exec(key, value, s.ID); err != nil {
+			return err
+		}
+	}
+	class := s.Class()
+	for load, value := range Figures(s) {
+		id, err := x.rankingOf(ranking{class, load})
+		if err != nil {
+			return err
+		}
+		if _, err := x.figure.Exec(id, value, s.ID); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (x *index) rankingOf(r ranking) (id int64, err error) {
+	id, known := x.rankings[r]
+	if known {
+		return id, nil
+	}
+	if err := x.ranking.QueryRow(r.class, r.load).Scan(&id); err != nil {
+		return 0, err
+	}
+	x.rankings[r] = id
+	return id, nil
+}
+
+// noteAnew notes the conditions and figures of a session in the place of those that
+// were noted before.
+func noteAnew(tx *sql.Tx, s *session.Session) error {
+	for _, table := range []string{"conditions", "figures"} {
+		if _, err := tx.Exec(`DELETE FROM `+table+` WHERE session = ?`, s.ID); err != nil {
+			return err
+		}
+	}
+	found, err := newIndex(tx)
+	if err != nil {
+		return err
+	}
+	return found.add(s)
+}
+
+// Figures gives what a session is ranked by: the median throughput of each load, in
+// bytes a second, by the load's label. Passes that were cut short are left out, and
+// those whose operations arrived on a schedule.
+func Figures(s *session.Session) map[string]float64 {
+	repeats := map[plan.Pass][]float64{}
+	for at := range s.Passes {
+		pass := &s.Passes[at]
+		if load := pass.Load(); !pass.CutShort && load.Rate == 0 && pass.BytesPerSecond > 0 {
+			load.Span = 0
+			repeats[load] = append(repeats[load], float64(pass.BytesPerSecond))
+		}
+	}
+	figures := map[string]float64{}
+	for load, rates := range repeats {
+		figures[session.LoadLabel(load)] = stat.Median(rates)
+	}
+	return figures
+}
+
+// querier is a database or a transaction on it.
+type querier interface {
+	Query(query string, arguments ...any) (*sql.Rows, error)
+	QueryRow(query string, arguments ...any) *sql.Row
+}
+
+func queryTexts(from querier, query string, arguments ...any) ([]string, error) {
+	rows, err := from.Query(query, arguments...)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var found []string
+	for rows.Next() {
+		var text string
+		if err := rows.Scan(&text); err != nil {
+			return nil, err
+		}
+		found = append(found, text)
+	}
+	return found, rows.Err()
+}
+
+// brief reads a session without its samples.
+func brief(from querier, id string) (*session.Session, error) {
+	var document string
+	if err := from.QueryRow(`SELECT document FROM sessions WHERE id = ?`, id).Scan(&document); err != nil {
+		return nil, err
+	}
+	s := &session.Session{}
+	if err := fastjson.Unmarshal([]byte(document), s); err != nil {
+		return nil, err
+	}
+	documents, err := queryTexts(from, `SELECT document FROM passes WHERE session = ? ORDER BY position`, id)
+	if err != nil {
+		return nil, err
+	}
+	s.Passes = make([]session.Pass, len(documents))
+	for at, text := range documents {
+		if err := fastjson.Unmarshal([]byte(text), &s.Passes[at]); err != nil {
+			return nil, err
+		}
+	}
+	return s, nil
+}

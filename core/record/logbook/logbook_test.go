@@ -1,0 +1,255 @@
+package logbook
+
+import (
+	"database/sql"
+	"fmt"
+	"os"
+	"path/filepath"
+	"reflect"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"opengauge/core/bench/link"
+	"opengauge/core/plan"
+	"opengauge/core/record/session"
+	"opengauge/core/unit"
+)
+
+func newBook(t *testing.T) *Logbook {
+	t.Helper()
+	book, err := Create(filepath.Join(t.TempDir(), "deep", "log book?.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = book.Close() })
+	return book
+}
+
+// example is a session with everything in it that has to survive.
+func example(id, name string, started time.Time) *session.Session {
+	quick, _ := plan.Load("quick")
+	return &session.Session{
+		Format: session.Format, ID: id, Name: name, Started: started.UTC(), Ended: started.Add(time.Minute).UTC(),
+		State: session.Complete, Plan: quick, Target: session.Target{Address: "/media/stick", Kind: "folder", SpanBytes: unit.GiB},
+		Chain: link.NewChain(), Conditions: map[string]string{"fan": "on"},
+		Passes: []session.Pass{examplePass(0), examplePass(1)}, Events: []session.Event{{TSeconds: 3, Kind: "dropout", Detail: "x"}},
+		Findings: []session.Finding{{Kind: "unsteady", Severity: session.Caution, Passes: []int{0}, Evidence: map[string]any{"drops": 1.0}}},
+	}
+}
+
+func examplePass(index int) session.Pass {
+	pass := session.Pass{
+		Index: index, Step: "sweep", Operation: plan.Read, Access: plan.Random, BlockBytes: 4096, Depth: 32, Workers: 1,
+		Direct: true, Bytes: 1e9, Operations: 5, BytesPerSecond: 1e8, Latency: session.Latency{P50: 1e-4},
+	}
+	for second := range 300 {
+		pass.Samples = append(pass.Samples, session.Sample{
+			TSeconds: float64(second + 1), Bytes: unit.Bytes(second), BytesPerSecond: 1e8 / 3,
+			TemperaturesCelsius: map[string]unit.Celsius{"drive": unit.Celsius(40 + second/60)},
+		})
+	}
+	return pass
+}
+
+func keep(t *testing.T, book *Logbook, s *session.Session) {
+	t.Helper()
+	if err := book.Begin(s); err != nil {
+		t.Fatal(err)
+	}
+	for _, pass := range s.Passes {
+		if err := book.AddPass(s.ID, pass); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := book.Finish(s); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func TestASessionComesBackWhole(t *testing.T) {
+	book := newBook(t)
+	want := example("k3f9abcdef", "stick", time.Date(2026, 3, 1, 9, 30, 0, 0, time.UTC))
+	keep(t, book, want)
+	got, err := book.Load("stick")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !reflect.DeepEqual(got, want) {
+		t.Errorf("came back as %+v\nwant %+v", got, want)
+	}
+}
+
+func TestReferences(t *testing.T) {
+	book := newBook(t)
+	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
+	keep(t, book, example("k3f9abcdef", "ebb", at))
+	keep(t, book, example("k3zzabcdef", "flood", at.Add(time.Hour)))
+	keep(t, book, example("m111abcdef", "flood", at.Add(time.Minute)))
+	for reference, want := range map[string]string{
+		"k3f9abcdef": "k3f9abcdef", "k3f": "k3f9abcdef", "ebb": "k3f9abcdef", "m": "m111abcdef", "latest": "k3zzabcdef",
+	} {
+		if got, err := book.Load(reference); err != nil || got.ID != want {
+			t.Errorf("%q means %v, %v; want %s", reference, got, err, want)
+		}
+	}
+	for reference, want := range map[string]string{
+		"k3": "means several", "flood": "means several", "zz": "no session", "": "no session", "%": "no session", "_": "no session",
+	} {
+		if _, err := book.Load(reference); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%q: error is %v, want one with %q", reference, err, want)
+		}
+	}
+	summaries, _, err := book.List(Filter{})
+	if err != nil || len(summaries) != 3 || summaries[0].ID != "k3zzabcdef" || summaries[2].Name != "ebb" || summaries[0].Passes != 2 {
+		t.Errorf("the list is %+v, %v", summaries, err)
+	}
+}
+
+func TestADeadProgramLeavesAnInterruptedSession(t *testing.T) {
+	book := newBook(t)
+	s := example("k3f9abcdef", "", time.Now())
+	if err := book.Begin(s); err != nil {
+		t.Fatal(err)
+	}
+	if err := book.AddPass(s.ID, s.Passes[0]); err != nil {
+		t.Fatal(err)
+	}
+	// Nothing more is written: another program opens what is there.
+	other, err := Open(book.Path())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer other.Close()
+	got, err := other.Load("latest")
+	if err != nil || got.State != session.Interrupted || len(got.Passes) != 1 || len(got.Passes[0].Samples) != 300 {
+		t.Errorf("found %+v, %v", got, err)
+	}
+}
+
+func TestDiscard(t *testing.T) {
+	book := newBook(t)
+	s := example("k3f9abcdef", "", time.Now())
+	keep(t, book, s)
+	if err := book.Discard(s.ID); err != nil {
+		t.Fatal(err)
+	}
+	if summaries, _, _ := book.List(Filter{}); len(summaries) != 0 {
+		t.Errorf("%d sessions are left", len(summaries))
+	}
+	if err := book.Finish(s); err == nil {
+		t.Error("finishing a session that is gone gives no error")
+	}
+	if _, err := book.Load("latest"); err == nil || !strings.Contains(err.Error(), "no sessions yet") {
+		t.Errorf("latest of nothing: %v", err)
+	}
+}
+
+func TestUnusableLogbooks(t *testing.T) {
+	folder := t.TempDir()
+	file := func(name, content string) string {
+		path := filepath.Join(folder, name)
+		if err := os.WriteFile(path, []byte(content), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		return path
+	}
+	other := filepath.Join(folder, "other.db")
+	database, _ := sql.Open("sqlite", other)
+	if _, err := database.Exec("CREATE TABLE boats (name TEXT)"); err != nil {
+		t.Fatal(err)
+	}
+	_ = database.Close()
+
+	newer := filepath.Join(folder, "newer.db")
+	book, err := Create(newer)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := book.database.Exec("INSERT INTO goose_db_version (version_id, is_applied) VALUES (900, 1)"); err != nil {
+		t.Fatal(err)
+	}
+	_ = book.Close()
+
+	for _, c := range []struct{ name, path, want string }{
+		{"missing", filepath.Join(folder, "none.db"), "there is no logbook"},
+		{"no database", file("text.db", strings.Repeat("not a database ", 100)), "cannot be used"},
+		{"another database", other, "not a logbook"},
+		{"newer", newer, "written by a newer opengauge (layout 900"},
+		{"a folder", folder, "cannot be used"},
+	} {
+		opened, err := Open(c.path)
+		if err == nil {
+			_ = opened.Close()
+		}
+		if err == nil || !strings.Contains(err.Error(), c.want) {
+			t.Errorf("%s: error is %v, want one with %q", c.name, err, c.want)
+		}
+	}
+}
+
+// Programs that start at once may all be the first to use a logbook.
+func TestSeveralMakeOneLogbook(t *testing.T) {
+	for range 5 {
+		path := filepath.Join(t.TempDir(), "logbook.db")
+		var group sync.WaitGroup
+		for range 6 {
+			group.Go(func() {
+				book, err := Create(path)
+				if err != nil {
+					t.Error(err)
+					return
+				}
+				defer book.Close()
+				if _, _, err := book.List(Filter{}); err != nil {
+					t.Error(err)
+				}
+			})
+		}
+		group.Wait()
+	}
+}
+
+func TestDamagedSamplesAreAnError(t *testing.T) {
+	book := newBook(t)
+	keep(t, book, example("k3f9abcdef", "", time.Now()))
+	if _, err := book.database.Exec("UPDATE passes SET samples = x'00112233' WHERE position = 1"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := book.Load("k3f9"); err == nil || !strings.Contains(err.Error(), "samples of pass 1") {
+		t.Errorf("error is %v, want one that names the pass", err)
+	}
+}
+
+func TestTwoProgramsWriteAtOnce(t *testing.T) {
+	book := newBook(t)
+	failures := make(chan error, 2)
+	for writer := range 2 {
+		go func() {
+			own, err := Open(book.Path())
+			if err != nil {
+				failures <- err
+				return
+			}
+			defer own.Close()
+			for at := range 20 {
+				s := example(fmt.Sprintf("w%d%08d", writer, at), "", time.Now())
+				s.Passes = nil
+				if err := own.Begin(s); err != nil {
+					failures <- err
+					return
+				}
+			}
+			failures <- nil
+		}()
+	}
+	for range 2 {
+		if err := <-failures; err != nil {
+			t.Error(err)
+		}
+	}
+	if summaries, _, _ := book.List(Filter{}); len(summaries) != 40 {
+		t.Errorf("%d sessions were kept, want 40", len(summaries))
+	}
+}

@@ -1,0 +1,134 @@
+package logbook
+
+import (
+	"database/sql"
+	"errors"
+	"fmt"
+	"strings"
+
+	fastjson "github.com/go-json-experiment/json"
+
+	"opengauge/core/record/session"
+)
+
+// Load gives the session that a reference means: an id, a name, "latest", or
+// the start of an id. A reference that means several is an error that lists
+// them.
+func (l *Logbook) Load(reference string) (*session.Session, error) {
+	id, err := l.resolve(reference)
+	if err != nil {
+		return nil, err
+	}
+	s, err := l.load(id)
+	if err != nil {
+		return nil, fmt.Errorf("reading session %s from the logbook %s: %w", id, l.path, err)
+	}
+	return s, nil
+}
+
+// LoadBrief gives the session that a reference means, without its samples.
+func (l *Logbook) LoadBrief(reference string) (*session.Session, error) {
+	id, err := l.resolve(reference)
+	if err != nil {
+		return nil, err
+	}
+	s, err := brief(l.database, id)
+	if err != nil {
+		return nil, fmt.Errorf("reading session %s from the logbook %s: %w", id, l.path, err)
+	}
+	return s, nil
+}
+
+// Resolve gives the id of the session that a reference means.
+func (l *Logbook) Resolve(reference string) (string, error) { return l.resolve(reference) }
+
+// HasName says whether a session of that name is kept.
+func (l *Logbook) HasName(name string) (bool, error) {
+	var count int
+	err := l.database.QueryRow(`SELECT count(*) FROM sessions WHERE name = ?`, name).Scan(&count)
+	return count > 0, err
+}
+
+func (l *Logbook) resolve(reference string) (string, error) {
+	if reference == session.Latest {
+		found, err := l.ids(`SELECT id FROM sessions` + newestFirst + ` LIMIT 1`)
+		if err == nil && len(found) == 0 {
+			err = fmt.Errorf("the logbook %s has no sessions yet; measure something first", l.path)
+		}
+		return first(found), err
+	}
+	ways := []struct{ query, argument string }{
+		{`SELECT id FROM sessions WHERE id = ?`, reference},
+		{`SELECT id FROM sessions WHERE name = ?`, reference},
+		{`SELECT id FROM sessions WHERE id >= ?1 AND id < ?1 || '~' AND ?1 <> ''`, reference},
+	}
+	for _, way := range ways {
+		found, err := l.ids(way.query, way.argument)
+		switch {
+		case err != nil:
+			return "", err
+		case len(found) == 1:
+			return found[0], nil
+		case len(found) > 1:
+			return "", fmt.Errorf("%q means several sessions: %s; give one of these ids", reference, strings.Join(found, ", "))
+		}
+	}
+	return "", fmt.Errorf("no session %q in the logbook %s; see opengauge logbook list", reference, l.path)
+}
+
+func first(found []string) string {
+	if len(found) == 0 {
+		return ""
+	}
+	return found[0]
+}
+
+func (l *Logbook) ids(query string, arguments ...any) ([]string, error) {
+	found, err := queryTexts(l.database, query, arguments...)
+	if err != nil {
+		return nil, l.unusable(err)
+	}
+	return found, nil
+}
+
+func (l *Logbook) load(id string) (*session.Session, error) {
+	var document string
+	err := l.database.QueryRow(`SELECT document FROM sessions WHERE id = ?`, id).Scan(&document)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, errors.New("it was removed meanwhile")
+	}
+	if err != nil {
+		return nil, err
+	}
+	s := &session.Session{}
+	if err := fastjson.Unmarshal([]byte(document), s); err != nil {
+		return nil, err
+	}
+	s.Passes, err = l.passes(id)
+	return s, err
+}
+
+func (l *Logbook) passes(id string) ([]session.Pass, error) {
+	rows, err := l.database.Query(`SELECT document, samples FROM passes WHERE session = ? ORDER BY position`, id)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	passes := []session.Pass{}
+	for rows.Next() {
+		var document string
+		var packed []byte
+		if err := rows.Scan(&document, &packed); err != nil {
+			return nil, err
+		}
+		var pass session.Pass
+		if err := fastjson.Unmarshal([]byte(document), &pass); err != nil {
+			return nil, err
+		}
+		if pass.Samples, err = l.unpackSamples(packed); err != nil {
+			return nil, fmt.Errorf("samples of pass %d: %w", pass.Index, err)
+		}
+		passes = append(passes, pass)
+	}
+	return passes, rows.Err()
+}

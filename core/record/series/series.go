@@ -1,0 +1,392 @@
+// Package series reads a recording that was made elsewhere, a table of throughput
+// and temperatures over time, and makes a session of it, so that everything that
+// reads sessions works on it. What is wrong with a recording is put right where
+// that cannot mislead, and named.
+package series
+
+import (
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"opengauge/core/bench/link"
+	"opengauge/core/plan"
+	"opengauge/core/record/session"
+	"opengauge/core/stat"
+	"opengauge/core/unit"
+)
+
+// About is what the recording does not say of itself.
+type About struct {
+	Operation plan.Operation
+	Access    plan.Access
+	Block     unit.Bytes
+	Depth     int
+	// Ceiling is the most that the chain carries, or 0.
+	Ceiling unit.BytesPerSecond
+}
+
+// Columns that a recording may have. The first two are needed; there may be
+// several temperatures, as "temperature_celsius:NAME".
+const (
+	columnTime        = "t_seconds"
+	columnRate        = "bytes_per_second"
+	columnIOPS        = "iops"
+	columnP50         = "p50_seconds"
+	columnP99         = "p99_seconds"
+	columnErrors      = "errors"
+	columnTemperature = "temperature_celsius"
+)
+
+// Bounds of a time in seconds and of a rate that mean anything.
+const latest, quickest = 1e11, 1e15
+
+// mostRows are kept; beyond that neighbours are put together.
+const mostRows = 200_000
+
+// row is one line of the recording.
+type row struct {
+	t, rate, iops, p50, p99 float64
+	errors                  int64
+	temperatures            []float64 // NaN where there is none
+}
+
+// reader reads a recording.
+type reader struct {
+	places  map[string]int
+	sensors []string
+	rows    []row
+	// perRow is how many lines of the file are in one row.
+	perRow, pending int
+
+	shift    float64 // added to times, after the clock stepped back
+	last     float64
+	first    bool
+	repeated int
+	unread   int
+	stepped  []session.Event
+}
+
+// Read reads a recording in CSV. The name is for messages.
+func Read(name string, r io.Reader, about About) (*session.Session, error) {
+	table := csv.NewReader(r)
+	table.ReuseRecord, table.FieldsPerRecord, table.TrimLeadingSpace = true, -1, true
+	header, err := table.Read()
+	if errors.Is(err, io.EOF) {
+		return nil, fmt.Errorf("%s is empty; a recording begins with a line of column names", name)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
+	rd := &reader{perRow: 1, first: true}
+	if err := rd.head(header); err != nil {
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
+	for {
+		fields, err := table.Read()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", name, err)
+		}
+		rd.take(fields)
+	}
+	if err := rd.check(); err != nil {
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
+	return rd.session(name, about), nil
+}
+
+func (rd *reader) head(header []string) error {
+	rd.places = map[string]int{}
+	for at, title := range header {
+		title = strings.TrimSpace(strings.TrimPrefix(title, "\ufeff"))
+		if _, twice := rd.places[title]; twice {
+			return fmt.Errorf("the column %q is there twice", title)
+		}
+		rd.places[title] = at
+		if sensor, isSensor := strings.CutPrefix(title, columnTemperature); isSensor {
+			rd.sensors = append(rd.sensors, strings.TrimPrefix(sensor, ":"))
+		}
+	}
+	for _, needed := range []string{columnTime, columnRate} {
+		if _, there := rd.places[needed]; !there {
+			return fmt.Errorf("there is no column %q, but %s; a recording needs %s and %s, in seconds and in bytes a second",
+				needed, strings.Join(header, ", "), columnTime, columnRate)
+		}
+	}
+	return nil
+}
+
+// number reads a column of a line; NaN where it is missing or no number.
+func (rd *reader) number(fields []string, column string) float64 {
+	at, there := rd.places[column]
+	if !there || at >= len(fields) {
+		return math.NaN()
+	}
+	value, err := strconv.ParseFloat(strings.TrimSpace(fields[at]), 64)
+	if err != nil || math.IsInf(value, 0) {
+		return math.NaN()
+	}
+	return value
+}
+
+// take enters a line, if it says when it was and how fast.
+func (rd *reader) take(fields []string) {
+	made := row{
+		t: rd.number(fields, columnTime), rate: rd.number(fields, columnRate), iops: orZero(rd.number(fields, columnIOPS)),
+		p50: orZero(rd.number(fields, columnP50)), p99: orZero(rd.number(fields, columnP99)), errors: int64(orZero(rd.number(fields, columnErrors))),
+	}
+	if !(math.Abs(made.t) <= latest) || !(made.rate >= 0 && made.rate <= quickest) {
+		rd.unread++
+		return
+	}
+	if !rd.inTime(&made) {
+		return
+	}
+	for _, sensor := range rd.sensors {
+		column := columnTemperature
+		if sensor != "" {
+			column += ":" + sensor
+		}
+		made.temperatures = append(made.temperatures, rd.number(fields, column))
+	}
+	rd.add(made)
+}
+
+func orZero(value float64) float64 {
+	if math.IsNaN(value) {
+		return 0
+	}
+	return value
+}
+
+// inTime puts a line on one time axis: one at the time of the line before is left
+// out; where the clock stepped back, all that follows is moved on.
+func (rd *reader) inTime(made *row) bool {
+	made.t += rd.shift
+	switch {
+	case rd.first:
+		rd.shift -= made.t
+		made.t, rd.first = 0, false
+	case made.t == rd.last:
+		rd.repeated++
+		return false
+	case made.t < rd.last:
+		back := rd.last - made.t
+		step := rd.interval()
+		rd.shift += back + step
+		made.t = rd.last + step
+		const told = 20
+		if len(rd.stepped) < told {
+			rd.stepped = append(rd.stepped, session.Event{TSeconds: rd.last, Kind: session.EventClock, Detail: fmt.Sprintf("the recording's clock stepped back by %.3g s; what follows was moved on", back)})
+		}
+	}
+	rd.last = made.t
+	return true
+}
+
+// interval is how far apart lines were so far.
+func (rd *reader) interval() float64 {
+	if count := len(rd.rows)*rd.perRow + rd.pending; count > 1 {
+		return rd.last / float64(count-1)
+	}
+	return 1
+}
+
+// add keeps a line. When there are too many, neighbours are put together.
+func (rd *reader) add(made row) {
+	if rd.pending > 0 {
+		rd.rows[len(rd.rows)-1].join(made, rd.pending)
+	} else {
+		rd.rows = append(rd.rows, made)
+	}
+	if rd.pending++; rd.pending == rd.perRow {
+		rd.pending = 0
+	}
+	if len(rd.rows) < mostRows || rd.pending > 0 {
+		return
+	}
+	for at := range mostRows / 2 {
+		pair := rd.rows[2*at]
+		pair.join(rd.rows[2*at+1], 1)
+		rd.rows[at] = pair
+	}
+	rd.rows, rd.perRow = rd.rows[:mostRows/2], rd.perRow*2
+}
+
+// join puts another line behind a row that stands for count lines.
+func (r *row) join(other row, count int) {
+	share := 1 / float64(count+1)
+	r.t = other.t
+	r.rate += (other.rate - r.rate) * share
+	r.iops += (other.iops - r.iops) * share
+	r.p50, r.p99 = max(r.p50, other.p50), max(r.p99, other.p99)
+	r.errors += other.errors
+	for at := range r.temperatures {
+		if !math.IsNaN(other.temperatures[at]) {
+			r.temperatures[at] = other.temperatures[at]
+		}
+	}
+}
+
+const (
+	// fewestRows make a recording.
+	fewestRows = 3
+	// slowest is a median throughput that no storage has, in bytes a second: the
+	// figures are then in another unit. fastest is the same from above.
+	slowest, fastest = 20_000.0, 1e12
+)
+
+func (rd *reader) check() error {
+	if len(rd.rows) < fewestRows {
+		return fmt.Errorf("only %d lines say when they were and how fast; at least %d are needed", len(rd.rows), fewestRows)
+	}
+	var moving []float64
+	for _, r := range rd.rows {
+		if r.rate > 0 {
+			moving = append(moving, r.rate)
+		}
+	}
+	if len(moving) == 0 {
+		return errors.New("nothing ever moved: every throughput is 0")
+	}
+	switch median := stat.Median(moving); {
+	case median < slowest:
+		return fmt.Errorf("the typical throughput is %.4g bytes a second, slower than any storage: the figures look like MB/s or IOPS; give %s in bytes", median, columnRate)
+	case median > fastest:
+		return fmt.Errorf("the typical throughput is %.4g bytes a second, faster than any storage; give %s in bytes", median, columnRate)
+	}
+	return nil
+}
+
+// session makes a session of one pass.
+func (rd *reader) session(name string, about About) *session.Session {
+	step := rd.typicalStep()
+	pass := session.Pass{
+		Step: "series", Operation: about.Operation, Access: about.Access, BlockBytes: about.Block, Depth: about.Depth, Workers: 1, Direct: true,
+		Queue: "recorded elsewhere", WriteShare: map[plan.Operation]float64{plan.Write: 1}[about.Operation],
+	}
+	readings, faulty := rd.believable()
+	last := -step
+	for at, r := range rd.rows {
+		elapsed := r.t - last
+		last = r.t
+		// A gap in the recording is not an outage: nobody looked.
+		counted := min(elapsed, 3*step)
+		sample := session.Sample{
+			TSeconds: r.t + step, ElapsedSeconds: elapsed, Bytes: unit.Bytes(r.rate * counted), BytesPerSecond: unit.BytesPerSecond(r.rate),
+			IOPS: r.iops, P50Seconds: r.p50, P99Seconds: r.p99, Errors: r.errors, TemperaturesCelsius: readings[at],
+		}
+		if sample.IOPS == 0 && about.Block > 0 {
+			sample.IOPS = r.rate / float64(about.Block)
+		}
+		sample.Operations = int64(sample.IOPS * counted)
+		pass.Samples = append(pass.Samples, sample)
+		pass.Bytes += sample.Bytes
+		pass.Operations += sample.Operations
+		pass.Errors += sample.Errors
+	}
+	pass.ElapsedSeconds = pass.Samples[len(pass.Samples)-1].TSeconds
+	pass.BytesPerSecond = unit.BytesPerSecond(float64(pass.Bytes) / pass.ElapsedSeconds)
+	pass.IOPS = float64(pass.Operations) / pass.ElapsedSeconds
+	s := &session.Session{
+		Format: session.Format, Name: name, State: session.Complete, Target: session.Target{Address: name, Kind: "series"}, Plan: plan.Plan{Name: "series", Steps: []plan.Step{}},
+		Chain: link.NewChain(), Conditions: map[string]string{}, Passes: []session.Pass{pass}, Events: rd.events(step, faulty), Findings: []session.Finding{},
+	}
+	if about.Ceiling > 0 {
+		usable := link.Range{Low: about.Ceiling * 0.95, High: about.Ceiling}
+		s.Chain = link.NewChain(link.Hop{Name: "the given ceiling", State: link.State{Standard: "ceiling", Ceiling: link.Ceiling{Line: about.Ceiling, Payload: about.Ceiling, Usable: usable}}})
+	}
+	return s
+}
+
+// typicalStep is how far apart rows are.
+func (rd *reader) typicalStep() float64 {
+	steps := make([]float64, 0, len(rd.rows))
+	for at := 1; at < len(rd.rows); at++ {
+		steps = append(steps, rd.rows[at].t-rd.rows[at-1].t)
+	}
+	return stat.Median(steps)
+}
+
+const (
+	coldest, hottest = -60.0, 150.0
+	// jump is how far a temperature may be from its neighbours: a thermometer
+	// that fails for a moment says 0 or 255.
+	jump      = 25.0
+	neighbour = 4
+)
+
+// believable gives the temperatures of each row that can be true, and how many
+// cannot.
+func (rd *reader) believable() (readings []map[string]unit.Celsius, faulty int) {
+	readings = make([]map[string]unit.Celsius, len(rd.rows))
+	for at := range readings {
+		readings[at] = map[string]unit.Celsius{}
+	}
+	for number, sensor := range rd.sensors {
+		if sensor == "" {
+			sensor = "drive"
+		}
+		for at, r := range rd.rows {
+			value := r.temperatures[number]
+			if math.IsNaN(value) {
+				continue
+			}
+			if value < coldest || value > hottest || math.Abs(value-rd.around(at, number)) > jump {
+				faulty++
+				continue
+			}
+			readings[at][sensor] = unit.Celsius(value)
+		}
+	}
+	return readings, faulty
+}
+
+// around is the median temperature about a row.
+func (rd *reader) around(at, sensor int) float64 {
+	var near []float64
+	for _, r := range rd.rows[max(at-neighbour, 0):min(at+neighbour+1, len(rd.rows))] {
+		if value := r.temperatures[sensor]; !math.IsNaN(value) && value >= coldest && value <= hottest {
+			near = append(near, value)
+		}
+	}
+	if len(near) == 0 {
+		return math.NaN()
+	}
+	return stat.Median(near)
+}
+
+// events names what was wrong with the recording.
+func (rd *reader) events(step float64, faulty int) []session.Event {
+	events := slices.Clone(rd.stepped)
+	add := func(at float64, format string, arguments ...any) {
+		events = append(events, session.Event{TSeconds: at, Kind: session.EventRecording, Detail: fmt.Sprintf(format, arguments...)})
+	}
+	if rd.unread > 0 {
+		add(0, "%d lines without a time or a throughput were left out", rd.unread)
+	}
+	if rd.repeated > 0 {
+		add(0, "%d lines at the time of the line before were left out", rd.repeated)
+	}
+	if faulty > 0 {
+		add(0, "%d temperatures that cannot be true were left out", faulty)
+	}
+	if rd.perRow > 1 {
+		add(0, "%d lines each were put together, as there are so many", rd.perRow)
+	}
+	const told = 20
+	for at := 1; at < len(rd.rows) && len(events) < told; at++ {
+		if gap := rd.rows[at].t - rd.rows[at-1].t; gap > 5*step {
+			add(rd.rows[at-1].t, "nothing was recorded for %.3g s", gap)
+		}
+	}
+	return events
+}

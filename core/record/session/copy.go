@@ -1,0 +1,94 @@
+package session
+
+import (
+	"slices"
+	"time"
+
+	"opengauge/core/bench/book"
+	"opengauge/core/bench/link"
+	"opengauge/core/load/fileset"
+	"opengauge/core/unit"
+)
+
+// What was done with a file set: a copy, or the work of one end of it alone.
+const (
+	CopyWhole       = "copy"
+	CopySource      = "source alone"
+	CopyDestination = "destination alone"
+)
+
+// End is one end of copies.
+type End struct {
+	Address       string      `json:"address"`
+	Kind          string      `json:"kind"`
+	Path          string      `json:"path,omitempty"`
+	FileSystem    string      `json:"file_system,omitempty"`
+	Device        string      `json:"device,omitempty"`
+	DeviceModel   string      `json:"device_model,omitempty"`
+	CapacityBytes unit.Bytes  `json:"capacity_bytes,omitempty"`
+	Chain         link.Chain  `json:"chain"`
+	Parts         []book.Part `json:"parts,omitempty"`
+}
+
+// Copy is a piece of work with a file set, timed from the first read to the last
+// byte on stable media.
+type Copy struct {
+	Index int `json:"index"`
+	// Work is one of the constants above.
+	Work string `json:"work"`
+	// From and To are the numbers of the ends, or -1 for none.
+	From int `json:"from"`
+	To   int `json:"to"`
+	// Set, Seed and Spread say which files: the same seed and size give the same
+	// bytes. A folder of one's own has no seed.
+	Set      string         `json:"set"`
+	Seed     uint64         `json:"seed,omitempty"`
+	Spread   fileset.Spread `json:"spread"`
+	Parallel int            `json:"parallel"`
+	Repeat   int            `json:"repeat"`
+	// Direct says that large files went past the system's cache at both ends, and
+	// Dropped that the cache was emptied of what was read through it.
+	Direct         bool                `json:"direct"`
+	Dropped        bool                `json:"cache_dropped"`
+	StartedSeconds float64             `json:"started_seconds"`
+	ElapsedSeconds float64             `json:"elapsed_seconds"`
+	FlushSeconds   float64             `json:"flush_seconds"`
+	Bytes          unit.Bytes          `json:"bytes"`
+	Files          int                 `json:"files"`
+	BytesPerSecond unit.BytesPerSecond `json:"bytes_per_second"`
+	FilesPerSecond float64             `json:"files_per_second"`
+	// FileSeconds is the time of a file, its flush aside.
+	FileSeconds Latency `json:"file_seconds"`
+	// CutShort says that it did not come to its end, and Failure why.
+	CutShort bool   `json:"cut_short,omitempty"`
+	Failure  string `json:"failure,omitempty"`
+	// Verified is how many files were compared, and Differing how many differ.
+	Verified  int          `json:"verified,omitempty"`
+	Differing int          `json:"differing,omitempty"`
+	Samples   []CopySample `json:"samples"`
+}
+
+// CopySample is what one interval of a copy saw. TSeconds is its end, since the
+// copy began.
+type CopySample struct {
+	TSeconds            float64                 `json:"t_seconds"`
+	ElapsedSeconds      float64                 `json:"elapsed_seconds"`
+	Bytes               unit.Bytes              `json:"bytes"`
+	Files               int                     `json:"files"`
+	BytesPerSecond      unit.BytesPerSecond     `json:"bytes_per_second"`
+	TemperaturesCelsius map[string]unit.Celsius `json:"temperatures_celsius"`
+}
+
+// LatencyOf sums up times.
+func LatencyOf(times []time.Duration) Latency {
+	if len(times) == 0 {
+		return Latency{}
+	}
+	sorted := slices.Sorted(slices.Values(times))
+	sum := time.Duration(0)
+	for _, each := range sorted {
+		sum += each
+	}
+	at := func(share float64) float64 { return sorted[int(share*float64(len(sorted)-1)+0.5)].Seconds() }
+	return Latency{Mean: sum.Seconds() / float64(len(sorted)), P50: at(0.5), P90: at(0.9), P99: at(0.99), P999: at(0.999), Max: at(1)}
+}

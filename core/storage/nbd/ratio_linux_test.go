@@ -1,0 +1,58 @@
+package nbd
+
+import (
+	"context"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"opengauge/core/measure/engine"
+	"opengauge/core/stat"
+)
+
+// BenchmarkAgainstTheCopyClient holds reads of 4 KiB at depth 32 from a server in
+// memory against the requests a second of the packaged copy client, one after the
+// other in the same run. More than 1 is faster.
+func BenchmarkAgainstTheCopyClient(b *testing.B) {
+	for _, name := range []string{"nbdkit", "nbdcopy"} {
+		if _, err := exec.LookPath(name); err != nil {
+			b.Skipf("there is no %s here", name)
+		}
+	}
+	const size, block = 512 << 20, 4096
+	socket := filepath.Join(b.TempDir(), "s")
+	server := exec.Command("nbdkit", "-f", "-U", socket, "memory", "512M")
+	if err := server.Start(); err != nil {
+		b.Fatal(err)
+	}
+	defer func() { _ = server.Process.Kill(); _ = server.Wait() }()
+	for range 100 {
+		if _, err := os.Stat(socket); err == nil {
+			break
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+	address := "nbd+unix:///?socket=" + socket
+	var ratios []float64
+	for range 5 {
+		began := time.Now()
+		client := exec.Command("nbdcopy", "--connections=1", "--threads=1", "--requests=32", "--request-size=4096", "--no-extents", address, "null:")
+		if out, err := client.CombinedOutput(); err != nil {
+			b.Fatalf("%v: %s", err, out)
+		}
+		theirs := size / block / time.Since(began).Seconds()
+		volume, err := Open(context.Background(), address, Options{})
+		if err != nil {
+			b.Fatal(err)
+		}
+		result, err := engine.Run(context.Background(), volume, engine.Load{Block: block, Depth: 32, Span: size, Random: true}, engine.Timing{Hold: 3 * time.Second, Settle: 200 * time.Millisecond, Sample: time.Second}, engine.Watch{})
+		if err != nil {
+			b.Fatal(err)
+		}
+		ratios = append(ratios, float64(result.Operations)/result.Elapsed.Seconds()/theirs)
+	}
+	b.ReportMetric(stat.Median(ratios), "of-the-client's-requests")
+	b.ReportMetric(0, "ns/op")
+}

@@ -1,0 +1,307 @@
+package nbd
+
+import (
+	"context"
+	"crypto/tls"
+	"errors"
+	"fmt"
+	"io"
+	"sync"
+	"syscall"
+	"time"
+
+	"opengauge/core/storage/target"
+	"opengauge/core/unit"
+)
+
+// Options say how a volume is opened.
+type Options struct {
+	// Size is the part of the export that is touched, or 0 for all of it.
+	Size unit.Bytes
+	// Overwrite allows to write: it has to be the export's name.
+	Overwrite string
+	// TLS settings, or nil for the system's.
+	TLS *tls.Config
+}
+
+// Volume is an export of an NBD server. It is a [target.Target]; each of its queues
+// is a connection of its own, several of them where the server allows that.
+type Volume struct {
+	address     Address
+	options     Options
+	epoch       time.Time
+	export      export
+	description target.Description
+}
+
+// Open connects to a server and finds out what it serves.
+func Open(ctx context.Context, text string, options Options) (*Volume, error) {
+	address, err := ParseAddress(text)
+	if err != nil {
+		return nil, err
+	}
+	c, err := connect(ctx, address, options.TLS)
+	if err != nil {
+		return nil, err
+	}
+	defer c.end()
+	v := &Volume{address: address, options: options, epoch: time.Now(), export: c.export}
+	capacity := c.export.capacity()
+	span := capacity
+	if options.Size > 0 {
+		if options.Size > capacity {
+			return nil, fmt.Errorf("--size %s is larger than the export, which holds %s", options.Size, capacity.Capacity())
+		}
+		span = options.Size
+	}
+	if grain := unit.Bytes(max(c.export.smallest, 512)); span > grain {
+		span -= span % grain
+	}
+	v.description = target.Description{
+		Kind: target.Volume, Address: text, Span: span, Capacity: capacity, SmallestBlock: unit.Bytes(c.export.smallest), Direct: true,
+		Parallel: c.export.has(exportMulti), Writable: options.Overwrite != "" && options.Overwrite == address.Export,
+	}
+	switch {
+	case options.Overwrite != "" && options.Overwrite != address.Export:
+		return nil, fmt.Errorf("--overwrite %q is not the name of the export, which is %q: nothing is written", options.Overwrite, address.Export)
+	case v.description.Writable && c.export.has(exportReadOnly):
+		return nil, fmt.Errorf("the server serves the export %q for reading only", address.Export)
+	}
+	return v, nil
+}
+
+// Description of the volume.
+func (v *Volume) Description() target.Description { return v.description }
+
+// Now is the time since it was opened.
+func (v *Volume) Now() time.Duration { return time.Since(v.epoch) }
+
+// Usage is the processor time of this program; what others do on the volume cannot
+// be read.
+func (v *Volume) Usage() target.Usage { return target.Usage{Processor: target.ProcessorTime()} }
+
+// Close does nothing: connections are those of queues.
+func (v *Volume) Close() error { return nil }
+
+// Reopen says whether the server answers, and still serves the same.
+func (v *Volume) Reopen() error {
+	c, err := connect(context.Background(), v.address, v.options.TLS)
+	if err != nil {
+		return err
+	}
+	defer c.end()
+	if c.export.size != v.export.size {
+		return fmt.Errorf("the export holds %d bytes now, and held %d", c.export.size, v.export.size)
+	}
+	return nil
+}
+
+// Open gives a queue on a connection of its own.
+func (v *Volume) Open(shape target.Shape) (target.Queue, error) {
+	if int64(shape.Block) > int64(v.export.largest) {
+		return nil, fmt.Errorf("the server takes requests of up to %s, and not of %s", unit.Bytes(v.export.largest), shape.Block)
+	}
+	if int64(shape.Block)%int64(v.export.smallest) != 0 {
+		return nil, fmt.Errorf("the server takes blocks of %s and multiples, and not of %s", unit.Bytes(v.export.smallest), shape.Block)
+	}
+	c, err := connect(context.Background(), v.address, v.options.TLS)
+	if err != nil {
+		return nil, fmt.Errorf("%w: %w", err, syscall.ENODEV)
+	}
+	return newQueue(v, c, shape), nil
+}
+
+// queue is a connection as a queue. One goroutine reads replies; requests are
+// written by the one that submits them.
+type queue struct {
+	volume  *Volume
+	c       *connection
+	buffers [][]byte
+	out     []byte
+
+	mutex   sync.Mutex
+	changed chan struct{}
+	slots   []slot
+	ready   []target.Completion
+	broken  error
+	timer   *time.Timer
+	closed  chan struct{}
+}
+
+// slot is a request under way. Its cookie is the number of the slot, with a turn
+// that tells it from earlier ones.
+type slot struct {
+	pending
+	busy      bool
+	turn      uint32
+	submitted time.Duration
+}
+
+func newQueue(v *Volume, c *connection, shape target.Shape) *queue {
+	q := &queue{
+		volume: v, c: c, changed: make(chan struct{}, 1), slots: make([]slot, shape.Slots), buffers: make([][]byte, shape.Slots),
+		ready: make([]target.Completion, 0, shape.Slots), timer: time.NewTimer(time.Hour), closed: make(chan struct{}),
+	}
+	memory := make([]byte, int(shape.Block)*shape.Slots)
+	for at := range q.buffers {
+		q.buffers[at] = memory[at*int(shape.Block) : (at+1)*int(shape.Block) : (at+1)*int(shape.Block)]
+	}
+	go q.read()
+	return q
+}
+
+func (q *queue) Buffer(slot int) []byte { return q.buffers[slot] }
+
+func (q *queue) Name() string { return "NBD" }
+
+// read reads replies until the connection ends.
+func (q *queue) read() {
+	defer close(q.closed)
+	r := &replies{from: q.c.reader, find: q.find}
+	for {
+		cookie, err := r.next()
+		q.mutex.Lock()
+		if err != nil {
+			q.breakOff(err)
+			q.mutex.Unlock()
+			return
+		}
+		q.complete(int(uint32(cookie)))
+		q.mutex.Unlock()
+		if q.c.reader.Buffered() == 0 {
+			q.tell()
+		}
+	}
+}
+
+func (q *queue) tell() {
+	select {
+	case q.changed <- struct{}{}:
+	default:
+	}
+}
+
+// find gives the request of a cookie.
+func (q *queue) find(cookie uint64) *pending {
+	number, turn := uint32(cookie), uint32(cookie>>32)
+	q.mutex.Lock()
+	defer q.mutex.Unlock()
+	if int(number) >= len(q.slots) || !q.slots[number].busy || q.slots[number].turn != turn {
+		return nil
+	}
+	return &q.slots[number].pending
+}
+
+// complete hands a slot's completion over. The mutex is held.
+func (q *queue) complete(number int) {
+	s := &q.slots[number]
+	s.busy = false
+	q.ready = append(q.ready, target.Completion{Slot: number, Submitted: s.submitted, Completed: q.volume.Now(), Err: s.err})
+}
+
+// breakOff ends every request that is under way: the connection is gone. The mutex
+// is held.
+func (q *queue) breakOff(err error) {
+	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
+		err = errors.New("the server ended the connection")
+	}
+	q.broken = fmt.Errorf("%w: %w", err, syscall.ENODEV)
+	for number := range q.slots {
+		if s := &q.slots[number]; s.busy {
+			s.err = q.broken
+			q.complete(number)
+		}
+	}
+	q.tell()
+}
+
+// Submit sends requests.
+func (q *queue) Submit(operations []target.Operation) error {
+	q.mutex.Lock()
+	now := q.volume.Now()
+	q.out = q.out[:0]
+	for at := range operations {
+		q.add(&operations[at], now)
+	}
+	broken := q.broken
+	q.mutex.Unlock()
+	if broken == nil {
+		_ = q.c.SetWriteDeadline(time.Now().Add(writeWithin))
+		if _, err := q.c.Write(q.out); err != nil {
+			_ = q.c.Close() // the reader breaks off what is under way
+		}
+	}
+	return nil
+}
+
+// writeWithin is how long a server may not take requests before it counts as gone.
+const writeWithin = 30 * time.Second
+
+// add puts a request into what is sent. The mutex is held.
+func (q *queue) add(o *target.Operation, now time.Duration) {
+	s := &q.slots[o.Slot]
+	s.busy, s.turn, s.submitted = true, s.turn+1, now
+	s.pending = pending{offset: o.Offset}
+	var flags, command uint16
+	offset, length := o.Offset, o.Length
+	switch o.Action {
+	case target.Read:
+		command, s.into = commandRead, q.buffers[o.Slot][:o.Length]
+	case target.Write:
+		command = commandWrite
+		if o.Durable && q.volume.export.has(exportFUA) {
+			flags = commandFUA
+		}
+	default:
+		command, offset, length = commandFlush, 0, 0
+	}
+	switch {
+	case q.broken != nil:
+		s.err = q.broken
+		q.complete(o.Slot)
+		q.tell()
+		return
+	case o.Durable && command == commandWrite && flags == 0:
+		s.err = errors.New("the server does not know forced unit access, so that a write is not known to be durable")
+		q.complete(o.Slot)
+		q.tell()
+		return
+	case command == commandFlush && !q.volume.export.has(exportFlush): // nothing is held back
+		q.complete(o.Slot)
+		q.tell()
+		return
+	}
+	var head [requestLength]byte
+	putRequest(head[:], flags, command, uint64(s.turn)<<32|uint64(o.Slot), offset, length)
+	q.out = append(q.out, head[:]...)
+	if command == commandWrite {
+		q.out = append(q.out, q.buffers[o.Slot][:o.Length]...)
+	}
+}
+
+// Wait gives the completions that there are, or waits for one.
+func (q *queue) Wait(done []target.Completion, until time.Duration) (int, error) {
+	for {
+		q.mutex.Lock()
+		filled := copy(done, q.ready)
+		q.ready = q.ready[:copy(q.ready, q.ready[filled:])]
+		q.mutex.Unlock()
+		left := until - q.volume.Now()
+		if filled > 0 || left <= 0 {
+			return filled, nil
+		}
+		q.timer.Reset(left)
+		select {
+		case <-q.changed:
+		case <-q.timer.C:
+		}
+	}
+}
+
+// Close ends the connection.
+func (q *queue) Close() error {
+	q.timer.Stop()
+	_ = q.c.end()
+	<-q.closed
+	return nil
+}
