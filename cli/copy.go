@@ -13,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/bench/host"
 	"opengauge/core/bench/link"
 	"opengauge/core/bench/sensor"
 	"opengauge/core/bench/survey"
@@ -220,7 +221,7 @@ func (e *environment) runCopies(ctx context.Context, request transfer.Request) (
 	s, err = transfer.Run(ctx, request, book, teller.tell)
 	teller.done()
 	if len(s.Copies) > 0 {
-		s.Findings = finding.Detect(s)
+		s.Findings = finding.Detect(s, unit.Decimal)
 		err = errors.Join(err, book.Finish(s))
 	}
 	return s, err
@@ -269,7 +270,7 @@ func (e *environment) openEnds(r *transfer.Request, arguments []string, flags *c
 		return nil, usageError{errors.New("a simulated part and a real folder have different clocks; copy between parts, or between folders")}
 	}
 	if simulated > 0 {
-		r.Environment = session.Environment{System: "simulated", ProgramVersion: Version}
+		r.Environment = host.Environment{System: "simulated", ProgramVersion: Version}
 	}
 	return stop, nil
 }

@@ -48,7 +48,7 @@ func TestACopyBetweenThrottledEnds(t *testing.T) {
 					faults = append(faults, fmt.Sprintf("the slower %s allows %.2f s, the copy took %.2f s", end, float64(size)/slow, c.ElapsedSeconds))
 				}
 			}
-			if len(s.Findings) == 0 || s.Findings[0].Kind != "endpoint-bound" || s.Findings[0].Evidence["end"] != end {
+			if len(s.Findings) == 0 || s.Findings[0].Kind != "endpoint-bound" || s.Findings[0].Evidence.Fact("end") != end {
 				t.Errorf("the slower %s: found %+v", end, s.Findings)
 			}
 			return faults

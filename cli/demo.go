@@ -214,7 +214,7 @@ func (e *environment) demoStreams(s *session.Session, notation unit.Notation) er
 	if err != nil {
 		return err
 	}
-	answers, err := stream.Answers(s, finding.Detect(s), streams)
+	answers, err := stream.Answers(s, finding.Detect(s, notation), streams)
 	if err != nil {
 		return err
 	}

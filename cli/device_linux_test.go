@@ -12,6 +12,7 @@ import (
 
 	"golang.org/x/sys/unix"
 
+	"opengauge/core/bench/event"
 	"opengauge/core/bench/survey"
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
@@ -259,7 +260,7 @@ func TestAFixedRateIsHeld(t *testing.T) {
 	onQuietMachine(t, func() (faults []string) {
 		s := decode[session.Session](t, d.must("measure", steadyFolder(t), "--size", "16MiB", "--plan", plan, "--json"))
 		for _, pass := range s.Passes {
-			if off := pass.IOPS/pass.RatePerSecond - 1; math.Abs(off) > 0.01 {
+			if off := pass.IOPS/pass.Rate - 1; math.Abs(off) > 0.01 {
 				faults = append(faults, fmt.Sprintf("%s: held to %.2f %%", pass.Label(), off*100))
 			}
 		}
@@ -283,7 +284,7 @@ func TestADeviceThatVanishesAndReturns(t *testing.T) {
 	if got.code != 0 || s.State != session.Complete || len(s.Passes) != 3 || s.Passes[0].CutShort || !s.Passes[1].CutShort || s.Passes[2].CutShort {
 		t.Fatalf("exit %d, state %s, %d passes: %s", got.code, s.State, len(s.Passes), got.stderr)
 	}
-	gone, back := eventsOf(s, session.EventDropout), eventsOf(s, session.EventReturn)
+	gone, back := eventsOf(s, event.Dropout), eventsOf(s, event.Return)
 	if len(gone) != 1 || len(back) != 1 || !strings.Contains(back[0].Detail, "loop over "+image) {
 		t.Fatalf("events are %+v", s.Events)
 	}
@@ -303,9 +304,9 @@ func TestADeviceThatVanishesAndReturns(t *testing.T) {
 
 func eventsOf(s session.Session, kind string) []session.Event {
 	var found []session.Event
-	for _, event := range s.Events {
-		if event.Kind == kind {
-			found = append(found, event)
+	for _, e := range s.Events {
+		if e.Kind == kind {
+			found = append(found, e)
 		}
 	}
 	return found

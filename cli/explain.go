@@ -3,10 +3,10 @@ package cli
 import (
 	"errors"
 	"slices"
-	"strings"
 
 	"github.com/spf13/cobra"
 
+	"opengauge/core/bench/event"
 	"opengauge/core/judge/finding"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -81,7 +81,7 @@ func (e *environment) explain(arguments []string, recording *seriesFlags, failOn
 	if err != nil {
 		return err
 	}
-	findings := finding.Detect(s)
+	findings := finding.Detect(s, notation)
 	if e.json {
 		err = e.writeJSON(explanation{
 			Format: "opengauge.explanation/1", Session: s.ID, Name: s.Name, Simulated: s.Simulated, Findings: findings,
@@ -101,9 +101,9 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 	if s.State != session.Complete {
 		screen.Println("This session is " + string(s.State) + ": it may lack passes.")
 	}
-	for _, event := range s.Events {
-		if event.Kind == session.EventRecording || event.Kind == session.EventClock {
-			screen.Paragraph("  ", event.Detail+".")
+	for _, e := range s.Events {
+		if e.Kind == event.Recording || e.Kind == event.Clock {
+			screen.Paragraph("  ", e.Detail+".")
 		}
 	}
 	screen.Println("")
@@ -121,10 +121,8 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 	showTraces(screen, s, findings, notation)
 }
 
-// aboutLinks says whether any finding speaks of the chain, so that its strip
+// aboutLinks reports whether any finding is seen on the chain's strip, so that it
 // helps.
 func aboutLinks(findings []session.Finding) bool {
-	return slices.ContainsFunc(findings, func(f session.Finding) bool {
-		return strings.HasPrefix(f.Kind, "link-") || f.Kind == "below-rating" || f.Kind == "latency-bound"
-	})
+	return slices.ContainsFunc(findings, func(f session.Finding) bool { return finding.Of(f).Marks == finding.ChainStrip })
 }

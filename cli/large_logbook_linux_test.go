@@ -15,6 +15,7 @@ import (
 
 	"opengauge/core/bench/book"
 	"opengauge/core/bench/link"
+	"opengauge/core/load"
 	"opengauge/core/plan"
 	"opengauge/core/record/exchange"
 	"opengauge/core/record/logbook"
@@ -56,8 +57,8 @@ func made(count int) iter.Seq2[*session.Session, error] {
 			for at := range passesEach {
 				rate := 1e9 * (0.8 + 0.4*r.Float64())
 				pass := session.Pass{
-					Index: at, Step: "sweep", Operation: []plan.Operation{plan.Read, plan.Write}[at%2], Access: plan.Sequential, BlockBytes: unit.MiB,
-					Depth: 1 << (at / 4), Workers: 1, Repeat: at / 2 % 2, Direct: true, ElapsedSeconds: 5, Bytes: unit.Bytes(5 * rate), BytesPerSecond: unit.BytesPerSecond(rate),
+					Index: at, Step: "sweep", Load: load.New([]load.Operation{load.Read, load.Write}[at%2], load.Sequential, unit.MiB, 1<<(at/4)),
+					Repeat: at / 2 % 2, Direct: true, ElapsedSeconds: 5, Bytes: unit.Bytes(5 * rate), BytesPerSecond: unit.BytesPerSecond(rate),
 				}
 				for second := range samplesEach / passesEach {
 					value := rate * (0.98 + 0.04*r.Float64())

@@ -114,13 +114,13 @@ func (e *environment) showSession(reference string) error {
 	screen := e.screen()
 	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
 	if len(s.Copies) > 0 {
-		showCopyFigures(screen, s, finding.Detect(s), notation)
+		showCopyFigures(screen, s, finding.Detect(s, notation), notation)
 	} else {
 		showPasses(screen, s, notation)
 	}
 	screen.Println("")
 	screen.Table(table.Circumstances(s))
 	showShapes(screen, s, notation)
-	showTraces(screen, s, s.Findings, notation)
+	showTraces(screen, s, finding.Detect(s, notation), notation)
 	return nil
 }

@@ -11,6 +11,7 @@ import (
 	"opengauge/core/judge/compare"
 	"opengauge/core/judge/finding"
 	"opengauge/core/record/session"
+	"opengauge/core/unit"
 	"opengauge/present/table"
 )
 
@@ -87,7 +88,7 @@ func (e *environment) mergeSessions(references, alone []string, name string, tex
 	if err != nil {
 		return err
 	}
-	merged.Findings = finding.Detect(merged)
+	merged.Findings = finding.Detect(merged, unit.Decimal)
 	book, err := e.openLogbook()
 	if err != nil {
 		return err

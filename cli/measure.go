@@ -129,7 +129,7 @@ func (e *environment) runMeasurement(ctx context.Context, address string, flags 
 	if s == nil || len(s.Passes)+len(s.Contentions) == 0 {
 		return s, err
 	}
-	s.Findings = finding.Detect(s)
+	s.Findings = finding.Detect(s, unit.Decimal)
 	return s, errors.Join(err, book.Finish(s))
 }
 
@@ -175,6 +175,7 @@ func (e *environment) announce(request run.Request) {
 }
 
 func (e *environment) showMeasured(s *session.Session, notation unit.Notation) error {
+	s.Findings = finding.Detect(s, notation)
 	if e.json {
 		return e.writeJSON(s)
 	}
@@ -182,8 +183,9 @@ func (e *environment) showMeasured(s *session.Session, notation unit.Notation) e
 	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
 	showPasses(screen, s, notation)
 	showShapes(screen, s, notation)
-	if v := s.Verification; v != nil && v.Faults == 0 {
-		screen.Printf("\nVerified: %s blocks of %s were checked, and each held what was written last.\n", unit.Grouped(v.Checked), v.BlockBytes)
+	if text := table.Verified(s); text != "" {
+		screen.Println("")
+		screen.Paragraph("", text)
 	}
 	screen.Println("")
 	screen.Findings(s.Findings)

@@ -6,8 +6,10 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"opengauge/core/bench/sensor"
+	"opengauge/core/load"
 	"opengauge/core/measure/run"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
@@ -21,12 +23,12 @@ type measureFlags struct {
 	conditions, probes                      []string
 	seed                                    uint64
 
-	within, compressible, rate, span, workers, sample, queue string
-	durable                                                  bool
-	stallAfter, returnWithin                                 time.Duration
-	overwrite, authority                                     string
-	overwriteContents, removeLeftovers, verify               bool
-	repeat                                                   int
+	within, sample, queue                      string
+	asks                                       askFlags
+	stallAfter, returnWithin                   time.Duration
+	overwrite, authority                       string
+	overwriteContents, removeLeftovers, verify bool
+	repeat                                     int
 }
 
 func (f *measureFlags) add(cmd *cobra.Command, env *environment) {
@@ -36,11 +38,7 @@ func (f *measureFlags) add(cmd *cobra.Command, env *environment) {
 	set.StringVar(&f.within, "until-within", "", "end each pass once its throughput is known to within this share, like 1%")
 	set.IntVar(&f.repeat, "repeat", 1, "run the whole plan this many times, in turns")
 	set.StringVar(&f.size, "size", "", "size of the test file (default 1 GiB or a tenth of the free space, whichever is smaller)")
-	set.StringVar(&f.span, "span", "", "touch only this much of the target, from its start")
-	set.StringVar(&f.workers, "workers", "", "drive this many queues at once, each on a thread of its own")
-	set.StringVar(&f.compressible, "compressible", "", "share of the written data that can be compressed away (0% is none, 100% is zeros)")
-	set.StringVar(&f.rate, "rate", "", "let operations arrive on a schedule, this many a second")
-	set.BoolVar(&f.durable, "durable", false, "count a write only when it is on stable media")
+	f.asks.add(set)
 	set.StringVar(&f.sample, "sample", "", "length of a sample, 10ms to 10m (default 1s)")
 	set.StringVar(&f.queue, "queue", "automatic", "what carries operations to the kernel: automatic, native or threads")
 	set.DurationVar(&f.stallAfter, "stall-after", run.StallAfter, "how long an operation may be under way before that is an event")
@@ -134,12 +132,10 @@ func (f *measureFlags) apply(p plan.Plan) (plan.Plan, error) {
 	}
 	given("hold", f.hold, changeBy(plan.ParseHold, func(s *plan.Sweep, v time.Duration) { s.HoldSeconds = v.Seconds() }))
 	given("until-within", f.within, changeBy(plan.ParseWithin, func(s *plan.Sweep, v float64) { s.Within = v }))
-	given("span", f.span, changeBy(plan.ParseSpan, func(s *plan.Sweep, v unit.Bytes) { s.Span = v }))
-	given("workers", f.workers, changeBy(plan.ParseWorkers, func(s *plan.Sweep, v int) { s.Workers = []int{v} }))
-	given("compressible", f.compressible, changeBy(plan.ParseShare, func(s *plan.Sweep, v float64) { s.CompressibleShare = []float64{v} }))
-	given("rate", f.rate, changeBy(plan.ParseRate, func(s *plan.Sweep, v float64) { s.Rate = []float64{v} }))
-	if f.durable {
-		changes = append(changes, func(s *plan.Sweep) { s.Durable = true })
+	for _, d := range load.Dimensions {
+		given(d.Key, f.asks.given(d), func(text string) (func(*plan.Sweep), error) {
+			return func(s *plan.Sweep) { s.Only(d, text) }, d.Ask(&load.Load{}, text)
+		})
 	}
 	if failed != nil {
 		return p, failed
@@ -154,6 +150,37 @@ func (f *measureFlags) apply(p plan.Plan) (plan.Plan, error) {
 		p = p.Repeated(f.repeat)
 	}
 	return p, nil
+}
+
+// askFlags are the dimensions of load that are flags: each is its key, and a value or
+// a switch.
+type askFlags struct {
+	values   map[string]*string
+	switches map[string]*bool
+}
+
+func (f *askFlags) add(set *pflag.FlagSet) {
+	f.values, f.switches = map[string]*string{}, map[string]*bool{}
+	for _, d := range load.Dimensions {
+		switch {
+		case d.Mixed:
+		case d.Switch:
+			f.switches[d.Key] = set.Bool(d.Key, false, d.About)
+		default:
+			f.values[d.Key] = set.String(d.Key, "", d.About)
+		}
+	}
+}
+
+// given is what a flag says of a dimension, or nothing.
+func (f *askFlags) given(d load.Dimension) string {
+	if on := f.switches[d.Key]; on != nil && *on {
+		return "yes"
+	}
+	if value := f.values[d.Key]; value != nil {
+		return *value
+	}
+	return ""
 }
 
 // changeBy makes a change of sweeps from a parser and a setter.
@@ -184,8 +211,8 @@ func parseSize(text string, p plan.Plan) (unit.Bytes, error) {
 	if err != nil {
 		return 0, fmt.Errorf("--size: %w", err)
 	}
-	if size%plan.SmallestBlock != 0 {
-		return 0, fmt.Errorf("--size %s is not a multiple of %s", text, plan.SmallestBlock)
+	if size%load.SmallestBlock != 0 {
+		return 0, fmt.Errorf("--size %s is not a multiple of %s", text, load.SmallestBlock)
 	}
 	return size, p.CheckSpan(size, 0)
 }

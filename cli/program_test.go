@@ -349,7 +349,7 @@ func TestAnExistingFile(t *testing.T) {
 func TestOwnPlan(t *testing.T) {
 	d, file := newDesk(t), planFile(t, "{operation: read, access: random, block: [4KiB, 8KiB], depth: [1, 4], hold: 20ms}")
 	s := decode[session.Session](t, d.must("measure", t.TempDir(), "--plan", file, "--size", "4MiB", "--json"))
-	if len(s.Passes) != 4 || s.Plan.Name != "own" || s.Passes[3].BlockBytes != 8192 || s.Passes[3].Depth != 4 {
+	if len(s.Passes) != 4 || s.Plan.Name != "own" || s.Passes[3].Block != 8192 || s.Passes[3].Depth != 4 {
 		t.Errorf("plan %s gave %d passes", s.Plan.Name, len(s.Passes))
 	}
 }

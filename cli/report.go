@@ -163,7 +163,7 @@ func (e *environment) reportOf(sessions []*session.Session, flags *reportFlags, 
 		}
 	}
 	for _, s := range sessions {
-		report.Findings[s.ID] = finding.Detect(s)
+		report.Findings[s.ID] = finding.Detect(s, notation)
 	}
 	compared := sessions
 	if flags.baseline == "" {
@@ -225,6 +225,6 @@ func writePicture(name string, format image.Format, sessions []*session.Session,
 	if pass == nil || len(pass.Samples) < 2 {
 		return fmt.Errorf("session %s has no pass of two samples or more, so there is no trace to draw", s.DisplayName())
 	}
-	trace := figure.NewHeatTrace(s, pass, finding.Detect(s), notation)
+	trace := figure.NewHeatTrace(s, pass, finding.Detect(s, notation), notation)
 	return writeFile(name, func(w io.Writer) error { return image.HeatTrace(w, format, trace) })
 }

@@ -7,7 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/series"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -22,8 +22,8 @@ type seriesFlags struct {
 func (f *seriesFlags) add(cmd *cobra.Command) {
 	set := cmd.Flags()
 	set.StringVar(&f.file, "series", "", "explain a recording made elsewhere, FILE.csv")
-	set.StringVar(&f.operation, "operation", string(plan.Write), "what was recorded: read, write or mixed")
-	set.StringVar(&f.access, "access", string(plan.Sequential), "in which order: sequential or random")
+	set.StringVar(&f.operation, "operation", string(load.Write), "what was recorded: read, write or mixed")
+	set.StringVar(&f.access, "access", string(load.Sequential), "in which order: sequential or random")
 	set.StringVar(&f.block, "block-size", "1MiB", "in which blocks")
 	set.IntVar(&f.depth, "depth", 8, "at which queue depth")
 	set.StringVar(&f.ceiling, "ceiling", "", "the most that the chain carries, like 1.04GB/s")
@@ -31,15 +31,15 @@ func (f *seriesFlags) add(cmd *cobra.Command) {
 
 // read reads the recording.
 func (f *seriesFlags) read() (*session.Session, error) {
-	about := series.About{Operation: plan.Operation(f.operation), Access: plan.Access(f.access), Depth: f.depth}
+	about := series.About{Operation: load.Operation(f.operation), Access: load.Access(f.access), Depth: f.depth}
 	var err error
-	if about.Operation, err = plan.ParseOperation(f.operation); err != nil {
+	if about.Operation, err = load.ParseOperation(f.operation); err != nil {
 		return nil, usageError{fmt.Errorf("--operation: %w", err)}
 	}
-	if about.Access, err = plan.ParseAccess(f.access); err != nil {
+	if about.Access, err = load.ParseAccess(f.access); err != nil {
 		return nil, usageError{fmt.Errorf("--access: %w", err)}
 	}
-	if about.Block, err = plan.ParseBlock(f.block); err != nil {
+	if about.Block, err = load.ParseBlock(f.block); err != nil {
 		return nil, usageError{fmt.Errorf("--block-size: %w", err)}
 	}
 	if f.ceiling != "" {
@@ -47,8 +47,8 @@ func (f *seriesFlags) read() (*session.Session, error) {
 			return nil, usageError{fmt.Errorf("--ceiling: %w", err)}
 		}
 	}
-	if f.depth < 1 || f.depth > plan.LargestDepth {
-		return nil, usageError{fmt.Errorf("--depth %d is not from 1 to %d", f.depth, plan.LargestDepth)}
+	if f.depth < 1 || f.depth > load.LargestDepth {
+		return nil, usageError{fmt.Errorf("--depth %d is not from 1 to %d", f.depth, load.LargestDepth)}
 	}
 	file, err := os.Open(f.file)
 	if err != nil {

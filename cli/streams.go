@@ -71,7 +71,7 @@ func (e *environment) streams(reference string, flags *streamsFlags) error {
 		return err
 	}
 	s := sessions[0]
-	answers, err := stream.Answers(s, finding.Detect(s), streams)
+	answers, err := stream.Answers(s, finding.Detect(s, notation), streams)
 	if err != nil {
 		return err
 	}

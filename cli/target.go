@@ -9,11 +9,11 @@ import (
 	"strings"
 
 	book "opengauge/core/bench/book"
+	"opengauge/core/bench/host"
 	"opengauge/core/bench/link"
 	"opengauge/core/bench/sensor"
 	"opengauge/core/bench/survey"
 	"opengauge/core/measure/run"
-	"opengauge/core/record/session"
 	"opengauge/core/storage/nbd"
 	"opengauge/core/storage/sim"
 	"opengauge/core/storage/target"
@@ -29,7 +29,7 @@ type measuredBench struct {
 	links       run.Links // or nil
 	parts       []book.Part
 	conditions  map[string]string
-	environment session.Environment
+	environment host.Environment
 }
 
 // benchRequest is what the command line says about the bench.
@@ -159,7 +159,7 @@ func openSimulated(name string, r benchRequest) (measuredBench, error) {
 	}
 	return measuredBench{
 		target: part, sensors: part, chain: chain, parts: described, conditions: conditions,
-		environment: session.Environment{System: "simulated", ProgramVersion: Version},
+		environment: host.Environment{System: "simulated", ProgramVersion: Version},
 	}, nil
 }
 

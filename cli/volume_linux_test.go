@@ -16,6 +16,7 @@ import (
 	"testing"
 	"time"
 
+	"opengauge/core/bench/event"
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
 )
@@ -235,7 +236,7 @@ func TestTheStandInHoldsItsLimits(t *testing.T) {
 			planFile(t, "{operation: [read, write], access: random, block: 4KiB, depth: 32, hold: 5s}", "{operation: [read, write], access: sequential, block: 256KiB, depth: 8, hold: 5s}")))
 		for _, pass := range s.Passes {
 			got, want := pass.IOPS, 2000.0
-			if pass.BlockBytes > 4096 {
+			if pass.Block > 4096 {
 				got, want = float64(pass.BytesPerSecond), 60e6
 			}
 			if off := got/want - 1; math.Abs(off) > 0.02 {
@@ -309,10 +310,10 @@ func TestAServerThatIsKilledAndComesBack(t *testing.T) {
 	s := decode[session.Session](t, d.must("measure", "nbd+unix:///v?socket="+socket, "--json", "--plan",
 		planFile(t, "{operation: read, access: random, block: 4KiB, depth: [4, 8, 16], hold: 2s}")))
 	kinds := map[string]bool{}
-	for _, event := range s.Events {
-		kinds[event.Kind] = true
+	for _, e := range s.Events {
+		kinds[e.Kind] = true
 	}
-	if !kinds[session.EventDropout] || !kinds[session.EventReturn] || len(s.Passes) < 3 || s.Passes[0].CutShort || !strings.Contains(kindsOf(s.Findings), "dropout") {
+	if !kinds[event.Dropout] || !kinds[event.Return] || len(s.Passes) < 3 || s.Passes[0].CutShort || !strings.Contains(kindsOf(s.Findings), "dropout") {
 		t.Errorf("events %+v, %d passes, findings %s", s.Events, len(s.Passes), kindsOf(s.Findings))
 	}
 }

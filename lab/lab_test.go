@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"opengauge/core/bench/event"
 	"opengauge/core/bench/survey"
 	"opengauge/core/record/session"
 )
@@ -153,8 +154,8 @@ func checkPulled(t *testing.T, m *machine, devices map[string]survey.Device) {
 		t.Errorf("findings %+v, events %+v", s.Findings, s.Events)
 	}
 	told := false
-	for _, event := range s.Events {
-		told = told || event.Kind == session.EventRemoved
+	for _, e := range s.Events {
+		told = told || e.Kind == event.Removed
 	}
 	if !told {
 		t.Errorf("nobody told of the removal: %+v", s.Events)

@@ -6,8 +6,6 @@ package document
 import (
 	"errors"
 	"fmt"
-	"slices"
-	"strings"
 
 	"github.com/goccy/go-yaml"
 	"github.com/goccy/go-yaml/ast"
@@ -72,23 +70,6 @@ func (n Node) Errorf(format string, arguments ...any) error {
 		fault.Line, fault.Column = token.Position.Line, token.Position.Column
 	}
 	return fault
-}
-
-// Fields reads a mapping whose keys are all among the expected ones. The error
-// for another key lists them.
-func (n Node) Fields(expected ...string) (map[string]Node, error) {
-	entries, err := n.Entries()
-	if err != nil {
-		return nil, n.Errorf("expected a mapping with the keys %s", strings.Join(expected, ", "))
-	}
-	fields := make(map[string]Node, len(entries))
-	for _, entry := range entries {
-		if !slices.Contains(expected, entry.Key) {
-			return nil, entry.KeyNode.Errorf("unknown key %q; expected one of %s", entry.Key, strings.Join(expected, ", "))
-		}
-		fields[entry.Key] = entry.Value
-	}
-	return fields, nil
 }
 
 // Entry is one key of a mapping with its value.
@@ -176,14 +157,4 @@ func Value[T any](node Node, parse func(string) (T, error)) (T, error) {
 		return none, node.Errorf("%s", err)
 	}
 	return value, nil
-}
-
-// Section reads the mapping under a key, which may be left out: it has no entries
-// then.
-func Section(fields map[string]Node, key string) ([]Entry, error) {
-	node, given := fields[key]
-	if !given {
-		return nil, nil
-	}
-	return node.Entries()
 }

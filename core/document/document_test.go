@@ -2,36 +2,47 @@ package document
 
 import (
 	"errors"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
 	"time"
 )
 
-func TestFieldsAndLists(t *testing.T) {
-	root, err := Parse("tide.yaml", []byte("name: ebb\ndepth: [1, 8]\nhold: 5s\nabout: |\n  two\n  lines\n"))
+func TestReadByATable(t *testing.T) {
+	root, err := Parse("tide.yaml", []byte("name: ebb\ndepth: [1, 8]\nhold: 5s\nabout: |\n  two\n  lines\nparts: {buoy: 1, anchor: 2}\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
-	fields, err := root.Fields("name", "depth", "hold", "about")
+	var name, about string
+	var depths []int
+	var hold time.Duration
+	var parts []string
+	given, err := root.Read(Name("name", &name), List("depth", &depths, strconv.Atoi), Into("hold", &hold, time.ParseDuration),
+		Text("about", &about), Text("notes", &name), Entries("parts", func(e Entry) error { parts = append(parts, e.Key); return nil }))
 	if err != nil {
 		t.Fatal(err)
 	}
-	if name, _ := fields["name"].Text(); name != "ebb" {
-		t.Errorf("name is %q, want ebb", name)
+	if name != "ebb" || about != "two\nlines\n" || !slices.Equal(depths, []int{1, 8}) || hold != 5*time.Second {
+		t.Errorf("read %q, %q, %v, %v", name, about, depths, hold)
 	}
-	if about, _ := fields["about"].Text(); about != "two\nlines\n" {
-		t.Errorf("about is %q", about)
+	if !slices.Equal(parts, []string{"buoy", "anchor"}) {
+		t.Errorf("the parts are %v, not in their order", parts)
 	}
-	depths := fields["depth"].List()
-	if len(depths) != 2 {
-		t.Fatalf("depth has %d values, want 2", len(depths))
+	if !given["depth"] || given["notes"] || given.Count("name", "about", "notes") != 2 || given.Any("notes") {
+		t.Errorf("given are %v", given)
 	}
-	if second, _ := depths[1].Text(); second != "8" {
-		t.Errorf("second depth is %q, want 8", second)
-	}
-	if single := fields["hold"].List(); len(single) != 1 || fields["hold"].IsList() {
-		t.Errorf("a single value gives %d elements, want 1", len(single))
+}
+
+func TestNearest(t *testing.T) {
+	known := []string{"operation", "access", "block", "depth", "write-share", "until-within"}
+	for written, want := range map[string]string{
+		"blok": "block", "dpeth": "depth", "Depth": "depth", "acess": "access", "write_share": "write-share", "share": "write-share",
+		"queue-depth": "depth", "within": "until-within", "colour": "", "x": "",
+	} {
+		if got, _ := Nearest(written, known); got != want {
+			t.Errorf("nearest to %q is %q, want %q", written, got, want)
+		}
 	}
 }
 
@@ -41,10 +52,22 @@ func TestErrorsNameThePlace(t *testing.T) {
 		read         func(Node) error
 		want         string
 	}{
-		{"unknown key", "a: 1\nwrong: 2\n", fieldsOf("a", "b"), `t.yaml:2:1: unknown key "wrong"; expected one of a, b`},
-		{"not a mapping", "- 1\n", fieldsOf("a"), "t.yaml:1:1: expected a mapping with the keys a"},
-		{"no value", "a:\n", textOf("a"), "expected a value, found nothing"},
-		{"list for a value", "a: [1, 2]\n", textOf("a"), "t.yaml:1:4: expected a single value"},
+		{"unknown key", "a: 1\nwrong: 2\n", textsOf("a", "b"), `t.yaml:2:1: unknown key "wrong"; expected one of a, b`},
+		{"a slip", "depht: 2\n", textsOf("block", "depth"), `t.yaml:1:1: unknown key "depht"; did you mean "depth"? Expected one of block, depth`},
+		{"missing", "a: 1\n", func(n Node) error { var b string; _, err := n.Read(Text("a", &b), Name("b", &b)); return err }, `t.yaml:1:2: the key "b" is missing`},
+		{"missing, in words", "a: 1\n", func(n Node) error {
+			var b string
+			_, err := n.Read(Text("a", &b), Text("b", &b).Needed("say which b"))
+			return err
+		}, "say which b"},
+		{"blank name", "a: ' '\n", func(n Node) error { var a string; _, err := n.Read(Name("a", &a)); return err }, "t.yaml:1:4: expected a name, found nothing"},
+		{"twice in a list", "a: [x, y, x]\n", func(n Node) error { var a []string; _, err := n.Read(List("a", &a, anyText)); return err }, "t.yaml:1:11: x stands in this list twice"},
+		{"empty list", "a: []\n", func(n Node) error { var a []string; _, err := n.Read(List("a", &a, anyText)); return err }, `expected at least one value for "a"`},
+		{"a value for a mapping", "a: 1\n", func(n Node) error { _, err := n.Read(Nested("a", Key{Name: "b"})); return err }, "t.yaml:1:4: expected a mapping with the keys b"},
+		{"a value for a list", "a: 1\n", func(n Node) error { _, err := n.Read(Each("a", nil)); return err }, `t.yaml:1:4: expected a list under "a"`},
+		{"not a mapping", "- 1\n", textsOf("a"), "t.yaml:1:1: expected a mapping with the keys a"},
+		{"no value", "a:\n", textsOf("a"), "expected a value, found nothing"},
+		{"list for a value", "a: [1, 2]\n", textsOf("a"), "t.yaml:1:4: expected a single value"},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
@@ -71,7 +94,7 @@ func TestParseRefuses(t *testing.T) {
 	} {
 		root, err := Parse("t.yaml", []byte(source))
 		if err == nil {
-			_, err = root.Fields("a")
+			err = textsOf("a")(root)
 		}
 		if err == nil {
 			t.Errorf("%s: no error", name)
@@ -87,20 +110,13 @@ func TestParseRefuses(t *testing.T) {
 	}
 }
 
-func fieldsOf(keys ...string) func(Node) error {
+func textsOf(names ...string) func(Node) error {
 	return func(n Node) error {
-		_, err := n.Fields(keys...)
-		return err
-	}
-}
-
-func textOf(key string) func(Node) error {
-	return func(n Node) error {
-		fields, err := n.Fields(key)
-		if err != nil {
-			return err
+		var keys []Key
+		for _, name := range names {
+			keys = append(keys, Text(name, new(string)))
 		}
-		_, err = fields[key].Text()
+		_, err := n.Read(keys...)
 		return err
 	}
 }
@@ -136,35 +152,5 @@ func walk(n Node, depth int) {
 	}
 	for _, entry := range entries {
 		walk(entry.Value, depth+1)
-	}
-}
-
-func TestValuesAndSections(t *testing.T) {
-	root, err := Parse("tide.yaml", []byte("depth: 8\nhold: long\nparts: {buoy: 1, anchor: 2}\n"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	fields, err := root.Fields("depth", "hold", "parts", "chains")
-	if err != nil {
-		t.Fatal(err)
-	}
-	if depth, err := Value(fields["depth"], strconv.Atoi); err != nil || depth != 8 {
-		t.Errorf("depth is %d, %v, want 8", depth, err)
-	}
-	var fault *Error
-	if _, err := Value(fields["hold"], time.ParseDuration); !errors.As(err, &fault) || fault.Line != 2 || fault.Column != 7 {
-		t.Errorf("a value that does not parse gives %v, want an error at 2:7", err)
-	}
-	if _, err := Value(fields["parts"], strconv.Atoi); !errors.As(err, &fault) || fault.Line != 3 {
-		t.Errorf("a mapping for a value gives %v, want an error in line 3", err)
-	}
-	if entries, err := Section(fields, "parts"); err != nil || len(entries) != 2 || entries[1].Key != "anchor" {
-		t.Errorf("parts are %v, %v", entries, err)
-	}
-	if entries, err := Section(fields, "chains"); err != nil || entries != nil {
-		t.Errorf("a section left out is %v, %v", entries, err)
-	}
-	if _, err := Section(fields, "depth"); err == nil {
-		t.Error("a value stands for a section")
 	}
 }

@@ -2,6 +2,7 @@ package plan
 
 import (
 	"embed"
+	"errors"
 	"fmt"
 	"os"
 	"path"
@@ -41,14 +42,14 @@ func Load(nameOrFile string) (Plan, error) {
 		return Plan{}, err
 	}
 	names := make([]string, len(plans))
-	for at, known := range plans {
+	for i, known := range plans {
 		if known.Name == nameOrFile {
 			return known, nil
 		}
-		names[at] = known.Name
+		names[i] = known.Name
 	}
 	source, err := os.ReadFile(nameOrFile)
-	if os.IsNotExist(err) {
+	if errors.Is(err, os.ErrNotExist) {
 		return Plan{}, fmt.Errorf("unknown plan %q: not built in (%s), and no such file", nameOrFile, strings.Join(names, ", "))
 	}
 	if err != nil {

@@ -7,40 +7,6 @@ import (
 	"opengauge/core/unit"
 )
 
-// ShortestHold is the shortest pass that is worth starting.
-const ShortestHold = 10 * time.Millisecond
-
-// longestSettle bounds how long a pass runs before it counts.
-const longestSettle = 500 * time.Millisecond
-
-// Settle is how long the pass runs before it counts, so that queues are full
-// and the first operations are behind it: a tenth of its time, at most 0.5 s.
-func (p Pass) Settle() time.Duration {
-	return min(p.Hold/10, longestSettle)
-}
-
-// Open says whether the pass ends at a number of bytes alone, so that nobody
-// knows beforehand when that is.
-func (p Pass) Open() bool { return p.Hold >= LongestHold && (p.Bytes > 0 || p.Times > 0) }
-
-// Time is how long the pass takes at the most, flushing aside; 0 where nobody
-// knows.
-func (p Pass) Time() time.Duration {
-	if p.Open() {
-		return 0
-	}
-	return p.Hold + p.Settle()
-}
-
-// Share is the part of passes like this one that is measured: all, unless it is
-// a point of an adaptive grid.
-func (p Pass) Share() float64 {
-	if p.Grid > 0 {
-		return AdaptiveShare
-	}
-	return 1
-}
-
 // Estimate is what running a plan will take. Filling a test file and flushing
 // come on top.
 type Estimate struct {
@@ -65,55 +31,47 @@ type Estimate struct {
 	BoundedBytes unit.Bytes
 }
 
-// Estimate adds up the passes.
-func (p Plan) Estimate(hold time.Duration) Estimate {
-	var total Estimate
-	var measured, writing float64
-	passes := 0
-	for _, item := range p.Program(hold) {
-		switch {
-		case item.Rest != nil:
-			total.Elapsed += unit.Duration(item.Rest.ForSeconds)
-		case item.Fill != nil:
-			total.FillShare = max(total.FillShare, *item.Fill)
-		case item.Contend != nil: // each alone, and all at once
-			pass := item.Contend.Pass
-			total.Elapsed += pass.Time() * time.Duration(len(item.Contend.With)+2)
-			if pass.Operation.Writes() {
-				total.WritePasses += len(item.Contend.With) + 2
-				total.Writing += pass.Time() * 2
-			}
-		}
-		if item.Pass == nil {
-			continue
-		}
-		pass := *item.Pass
-		passes++
-		total.Over += pass.Times * pass.WriteShare
-		total.Open = total.Open || pass.Open()
-		share := pass.Share()
-		measured += share
-		total.Elapsed += time.Duration(float64(pass.Time()) * share)
-		if !pass.Operation.Writes() {
-			continue
-		}
-		writing += share
-		if pass.Times > 0 {
-			continue
-		}
-		if pass.Bytes > 0 {
-			total.BoundedBytes += unit.Bytes(float64(pass.Bytes) * pass.WriteShare * share)
-		} else {
-			total.Writing += time.Duration(float64(pass.Time()) * pass.WriteShare * share)
-		}
-	}
-	total.Passes, total.WritePasses = whole(measured), whole(writing)
-	total.FilledIn = passes - total.Passes
-	return total
+// tally is an estimate being added up. Of an adaptive grid only a share is
+// measured, so that its passes are counted in parts.
+type tally struct {
+	Estimate
+	passes            int
+	measured, writing float64
 }
 
-// whole is the whole number below a sum of shares, whose last bits may be off.
-func whole(sum float64) int { return int(sum + 1e-9) }
+// Estimate adds up what the items take.
+func (p Plan) Estimate(hold time.Duration) Estimate {
+	var total tally
+	for _, item := range p.Program(hold) {
+		item.estimate(&total)
+	}
+	whole := func(sum float64) int { return int(sum + 1e-9) } // its last bits may be off
+	total.Passes, total.WritePasses = whole(total.measured), whole(total.writing)
+	total.FilledIn = total.passes - total.Passes
+	return total.Estimate
+}
+
+func (p Pass) estimate(total *tally) { total.pass(p, 1) }
+
+// pass adds a pass of which a share is measured.
+func (t *tally) pass(p Pass, share float64) {
+	t.passes++
+	t.measured += share
+	t.Over += p.Times * p.WriteShare
+	t.Open = t.Open || p.Open()
+	t.Elapsed += time.Duration(float64(p.Time()) * share)
+	if !p.Writes() {
+		return
+	}
+	t.writing += share
+	switch {
+	case p.Times > 0: // in Over
+	case p.Bytes > 0:
+		t.BoundedBytes += unit.Bytes(float64(p.Bytes) * p.WriteShare * share)
+	default:
+		t.Writing += time.Duration(float64(p.Time()) * p.WriteShare * share)
+	}
+}
 
 // Written is how much the plan writes to a span of storage that takes writes at
 // a rate, fills aside.
@@ -126,7 +84,8 @@ func (e Estimate) Written(rate unit.BytesPerSecond, span unit.Bytes) unit.Bytes 
 func (p Plan) CheckSpan(span, smallest unit.Bytes) error {
 	for _, pass := range p.Passes(DefaultHold) {
 		if smallest > 0 && pass.Block%smallest != 0 {
-			return fmt.Errorf("%s: the storage takes only multiples of %s; use a plan with larger blocks", pass.Label(), smallest)
+			return fmt.Errorf("%s: the storage takes only multiples of %s; use a plan with larger blocks",
+				pass.Label(), smallest)
 		}
 		touched := span
 		if pass.Span > 0 {
@@ -135,7 +94,7 @@ func (p Plan) CheckSpan(span, smallest unit.Bytes) error {
 		if needed := pass.Block * unit.Bytes(pass.Workers); touched < needed {
 			return &SpanError{Span: touched, Block: pass.Block, Workers: pass.Workers}
 		}
-		if memory := pass.Block * unit.Bytes(pass.Depth) * unit.Bytes(pass.Workers); memory > mostMemory {
+		if memory := pass.Block * unit.Bytes(pass.Outstanding()); memory > mostMemory {
 			return fmt.Errorf("%s, %d workers needs %s of memory for its buffers, more than %s; use a smaller depth or block",
 				pass.Label(), pass.Workers, memory.Capacity(), mostMemory)
 		}
@@ -158,6 +117,6 @@ func (e *SpanError) Error() string {
 	if e.Workers > 1 {
 		each = fmt.Sprintf(" for each of %d workers", e.Workers)
 	}
-	return fmt.Sprintf("the size to measure on, %s, is below one block of the plan, %s%s; give a larger --size or a plan with smaller blocks",
-		e.Span, e.Block, each)
+	return fmt.Sprintf("the size to measure on, %s, is below one block of the plan, %s%s; "+
+		"give a larger --size or a plan with smaller blocks", e.Span, e.Block, each)
 }

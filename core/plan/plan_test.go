@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"opengauge/core/load"
 	"opengauge/core/unit"
 )
 
@@ -33,7 +34,7 @@ func TestSweepCrossesItsLists(t *testing.T) {
 	if len(passes) != 2*2*2*3+1 {
 		t.Fatalf("%d passes, want 25", len(passes))
 	}
-	want := Pass{Index: 5, Step: "sweep", Operation: Read, Access: Sequential, Block: unit.MiB, Depth: 32, Workers: 1, Hold: 2 * time.Second}
+	want := Pass{Index: 5, Step: "sweep", Load: load.New(load.Read, load.Sequential, unit.MiB, 32), End: End{Hold: 2 * time.Second}}
 	if passes[5] != want {
 		t.Errorf("pass 5 is %+v, want %+v", passes[5], want)
 	}
@@ -177,7 +178,7 @@ func TestWithHoldAndEstimate(t *testing.T) {
 			t.Fatalf("pass %d lasts %s, want 1s", pass.Index, pass.Hold)
 		}
 	}
-	if p.Steps[0].Sweep.HoldSeconds != 2 {
+	if p.Steps[0].Work.(*Sweep).HoldSeconds != 2 {
 		t.Error("the plan itself was changed")
 	}
 	estimate := held.Estimate(0)
@@ -202,7 +203,7 @@ func FuzzParse(f *testing.F) {
 			return
 		}
 		for _, pass := range p.Passes(DefaultHold) {
-			if pass.Depth < 1 || pass.Block < SmallestBlock || pass.Hold <= 0 {
+			if pass.Depth < 1 || pass.Block < load.SmallestBlock || pass.Hold <= 0 {
 				t.Fatalf("an accepted plan has the pass %+v", pass)
 			}
 		}
@@ -218,15 +219,15 @@ func TestAdaptiveGrids(t *testing.T) {
 		return p
 	}
 	wide := parse("[1, 2, 4, 8, 16, 32, 64]")
-	passes := wide.Passes(time.Second)
-	if passes[0].Grid != 1 || passes[20].Grid != 1 || passes[21].Grid != 2 {
-		t.Errorf("grids are %d, %d and %d, want one for reads and one for writes", passes[0].Grid, passes[20].Grid, passes[21].Grid)
+	program := wide.Program(time.Second)
+	if len(program) != 2 || len(program[0].(Grid).Passes) != 21 || program[1].(Grid).Passes[0].Operation != load.Write {
+		t.Errorf("the program is %+v, want a grid for reads and one for writes", program)
 	}
 	// 40 % of 42 combinations, half of which write.
 	if e := wide.Estimate(time.Second); e.Passes != 16 || e.FilledIn != 26 || e.WritePasses != 8 {
 		t.Errorf("estimate is %+v", e)
 	}
-	if narrow := parse("[1, 8]").Passes(time.Second); narrow[0].Grid != 0 {
+	if _, grid := parse("[1, 8]").Program(time.Second)[0].(Grid); grid {
 		t.Error("a grid of two depths is not measured whole")
 	}
 }
@@ -253,25 +254,18 @@ steps:
 	}
 	var kinds []string
 	for _, item := range p.Program(time.Second) {
-		switch {
-		case item.Pass != nil:
-			kinds = append(kinds, item.Pass.Step)
-		case item.Rest != nil:
-			kinds = append(kinds, "rest")
-		case item.Fill != nil:
-			kinds = append(kinds, "fill")
-		case item.Free:
-			kinds = append(kinds, "free")
-		case item.Check != nil:
-			kinds = append(kinds, "check")
+		kind := item.Does()
+		if pass, ok := item.(Pass); ok {
+			kind = pass.Step
 		}
+		kinds = append(kinds, kind)
 	}
 	want := "sustain rest fill sweep sweep rest fill sweep sweep rest free sustain sustain sustain check sustain check sustain"
 	if got := strings.Join(kinds, " "); got != want {
 		t.Errorf("the program is\n%s, want\n%s", got, want)
 	}
 	program := p.Program(time.Second)
-	if check := program[14].Check; check.From != 5 || check.To != 8 || check.Skip != 3 || check.Within != 0.02 {
+	if check := program[14].(Check); check.From != 5 || check.To != 8 || check.Skip != 3 || check.Within != 0.02 {
 		t.Errorf("the first check is %+v", check)
 	}
 	passes := p.Passes(time.Second)

@@ -35,6 +35,14 @@ type Act struct {
 
 // String says what an act does.
 func (a Act) String() string {
+	if a.Restore {
+		return "the neighbour is gone"
+	}
+	return a.does()
+}
+
+// does says what an act of a script does, or nothing where it changes nothing.
+func (a Act) does() string {
 	switch {
 	case a.Pause > 0:
 		return "pauses for " + a.Pause.String()
@@ -44,8 +52,6 @@ func (a Act) String() string {
 		return "ends every connection"
 	case a.Neighbour > 0:
 		return fmt.Sprintf("a neighbour takes %.0f %% for %s", a.Neighbour*100, a.For)
-	case a.Restore:
-		return "the neighbour is gone"
 	}
 	var texts []string
 	if a.IOPS > 0 {
@@ -56,6 +62,9 @@ func (a Act) String() string {
 	}
 	if a.Latency > 0 {
 		texts = append(texts, a.Latency.String()+" of latency")
+	}
+	if len(texts) == 0 {
+		return ""
 	}
 	return "from now on " + strings.Join(texts, ", ")
 }
@@ -76,71 +85,41 @@ func ParseScript(file string, source []byte) ([]Act, error) {
 	if err != nil {
 		return nil, err
 	}
-	fields, err := root.Fields("script")
-	if err != nil {
-		return nil, err
-	}
-	list, given := fields["script"]
-	if !given || !list.IsList() {
-		return nil, root.Errorf("expected a list under \"script\"")
-	}
 	var acts []Act
-	for _, node := range list.List() {
-		a, err := parseAct(node)
-		if err != nil {
-			return nil, err
-		}
+	_, err = root.Read(document.Each("script", func(n document.Node) error {
+		a, err := parseAct(n)
 		acts = append(acts, a)
-	}
+		return err
+	}).Needed(`expected a list under "script"`))
 	sort.SliceStable(acts, func(i, j int) bool { return acts[i].At < acts[j].At })
-	return acts, nil
+	return acts, err
 }
 
-func parseAct(node document.Node) (Act, error) {
-	fields, err := node.Fields("at", "pause", "errors", "disconnect", "neighbour", "for", "iops", "throughput", "latency")
-	if err != nil {
-		return Act{}, err
-	}
+func parseAct(n document.Node) (Act, error) {
 	a := Act{}
-	for key, value := range fields {
-		switch key {
-		case "at":
-			a.At, err = document.Value(value, parseTime)
-		case "pause":
-			a.Pause, err = document.Value(value, parseTime)
-		case "errors":
-			a.Errors, err = document.Value(value, parseCount)
-		case "disconnect":
-			a.Disconnect = true
-		case "neighbour":
-			a.Neighbour, err = document.Value(value, parseShare)
-		case "for":
-			a.For, err = document.Value(value, parseTime)
-		case "iops":
-			a.IOPS, err = document.Value(value, parseIOPS)
-		case "throughput":
-			a.Throughput, err = document.Value(value, unit.ParseRate)
-		case "latency":
-			a.Latency, err = document.Value(value, parseTime)
-		}
-		if err != nil {
-			return a, err
-		}
+	given, err := n.Read(
+		document.Into("at", &a.At, parseTime).Needed(`expected "at": how long after the start`),
+		document.Into("pause", &a.Pause, parseTime),
+		document.Into("errors", &a.Errors, parseCount),
+		document.With("disconnect", func(document.Node) error { a.Disconnect = true; return nil }),
+		document.Into("neighbour", &a.Neighbour, parseShare),
+		document.Into("for", &a.For, parseTime),
+		document.Into("iops", &a.IOPS, parseIOPS),
+		document.Into("throughput", &a.Throughput, unit.ParseRate),
+		document.Into("latency", &a.Latency, parseTime),
+	)
+	if err != nil {
+		return a, err
 	}
-	kinds := 0
-	for _, is := range []bool{a.Pause > 0, a.Errors > 0, a.Disconnect, a.Neighbour > 0, a.IOPS > 0 || a.Throughput > 0 || a.Latency > 0} {
-		if is {
-			kinds++
-		}
+	kinds := given.Count("pause", "errors", "disconnect", "neighbour")
+	if given.Any("iops", "throughput", "latency") {
+		kinds++
 	}
-	_, timed := fields["at"]
 	switch {
-	case !timed:
-		return a, node.Errorf("expected \"at\": how long after the start")
-	case kinds != 1:
-		return a, node.Errorf("expected one of pause, errors, disconnect, neighbour, or new limits")
+	case kinds != 1 || a.does() == "":
+		return a, n.Errorf("expected one of pause, errors, disconnect, neighbour, or new limits")
 	case (a.Neighbour > 0) != (a.For > 0):
-		return a, node.Errorf("a neighbour takes a share \"for\" a time")
+		return a, n.Errorf("a neighbour takes a share \"for\" a time")
 	}
 	return a, nil
 }

@@ -2,6 +2,8 @@
 
 package standin
 
-import "time"
+import (
+	"time"
+)
 
 func sleep(stretch time.Duration) { time.Sleep(stretch) }

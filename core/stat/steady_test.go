@@ -1,6 +1,8 @@
 package stat
 
-import "testing"
+import (
+	"testing"
+)
 
 func TestSteady(t *testing.T) {
 	cases := []struct {

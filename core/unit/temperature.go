@@ -33,3 +33,12 @@ func ParseCelsius(text string) (Celsius, error) {
 func (c Celsius) String() string {
 	return strings.TrimSuffix(strconv.FormatFloat(float64(c), 'f', 1, 64), ".0") + " °C"
 }
+
+// Coldest and Hottest bound what a thermometer on a bench can truly report. Drives
+// protect themselves far below the upper one, and no freezer reaches the lower.
+// Sensors that fail report 255 or absolute zero, and those that count in
+// Fahrenheit are soon above.
+const Coldest, Hottest Celsius = -60, 150
+
+// Believable reports whether a temperature may be true.
+func (c Celsius) Believable() bool { return c >= Coldest && c <= Hottest }

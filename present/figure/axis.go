@@ -1,6 +1,8 @@
 package figure
 
-import "math"
+import (
+	"math"
+)
 
 // Top gives a round number at or above value for the top of an axis that
 // starts at zero: 1, 1.2, 1.5, 2, 2.5, 3, 4, 5, 6 or 8 times a power of ten.

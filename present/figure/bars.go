@@ -5,7 +5,6 @@ import (
 	"slices"
 
 	"opengauge/core/judge/compare"
-	"opengauge/core/plan"
 	"opengauge/core/unit"
 )
 
@@ -65,7 +64,7 @@ func Comparison(c compare.Comparison, notation unit.Notation) Bars {
 		bars.Subtitle += simulatedMark
 	}
 	for _, row := range c.Rows {
-		group := BarGroup{Label: row.Label, Better: better(row.Metric), Writes: row.Load.Operation != plan.Read}
+		group := BarGroup{Label: row.Label, Better: better(row.Metric), Writes: row.Load.Writes()}
 		for at, figure := range row.Figures {
 			if !figure.Known {
 				continue

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"opengauge/core/judge/finding"
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
 	"opengauge/core/unit"
@@ -95,11 +96,12 @@ func newCopyMatrix(s *session.Session, number int, set string, findings []sessio
 
 // limitOf says in a word or two what a finding says of a copy.
 func limitOf(index int, findings []session.Finding) string {
-	for _, finding := range findings {
-		copied, known := finding.Evidence["copy"].(float64)
-		end, named := finding.Evidence["end"].(string)
-		if known && named && int(copied) == index {
-			return end
+	for _, f := range findings {
+		if finding.Of(f).Marks != finding.CopyMatrix {
+			continue
+		}
+		if end, ok := finding.EvidenceOf[finding.EndpointBoundEvidence](f); ok && end.End != "" && end.Copy == index {
+			return end.End
 		}
 	}
 	return ""

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"slices"
 
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
 	"opengauge/core/unit"
@@ -43,8 +43,8 @@ type Cell struct {
 
 // mapKey is what the cells of one map have in common.
 type mapKey struct {
-	operation plan.Operation
-	access    plan.Access
+	operation load.Operation
+	access    load.Access
 	besides   string
 }
 
@@ -64,7 +64,7 @@ func DepthMaps(s *session.Session, notation unit.Notation) []DepthMap {
 	groups := map[mapKey][]*session.Pass{}
 	for at := range s.Passes {
 		pass := &s.Passes[at]
-		key := mapKey{pass.Operation, pass.Access, pass.Asked().Besides()}
+		key := mapKey{pass.Operation, pass.Access, pass.Besides()}
 		if groups[key] == nil {
 			order = append(order, key)
 		}
@@ -89,9 +89,9 @@ func newDepthMap(s *session.Session, key mapKey, passes []*session.Pass, notatio
 	}
 	rates := map[place][]float64{}
 	for _, pass := range passes {
-		blocks = append(blocks, pass.BlockBytes)
+		blocks = append(blocks, pass.Block)
 		made.Depths = append(made.Depths, pass.Depth)
-		at := place{pass.BlockBytes, pass.Depth}
+		at := place{pass.Block, pass.Depth}
 		rates[at] = append(rates[at], float64(pass.BytesPerSecond))
 	}
 	filledIn := estimates(s, key)
@@ -129,8 +129,8 @@ func estimates(s *session.Session, key mapKey) map[place]unit.BytesPerSecond {
 	rates := map[place]unit.BytesPerSecond{}
 	for at := range s.Estimates {
 		e := &s.Estimates[at]
-		if key == (mapKey{e.Operation, e.Access, e.Asked().Besides()}) {
-			rates[place{e.BlockBytes, e.Depth}] = e.BytesPerSecond
+		if key == (mapKey{e.Operation, e.Access, e.Besides()}) {
+			rates[place{e.Block, e.Depth}] = e.BytesPerSecond
 		}
 	}
 	return rates

@@ -8,7 +8,7 @@ import (
 	"opengauge/core/bench/book"
 	"opengauge/core/bench/link"
 	"opengauge/core/judge/compare"
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -20,7 +20,7 @@ func longSession() *session.Session {
 		Chain: link.NewChain(hop.Hop("limpet")), Conditions: map[string]string{"fan": "on", "ambient": "23C"},
 	}
 	for index, samples := range []int{5, 60} {
-		pass := session.Pass{Index: index, Operation: plan.Write, Access: plan.Sequential, BlockBytes: unit.MiB, Depth: 8}
+		pass := session.Pass{Index: index, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8}}
 		for second := range samples {
 			rate := unit.BytesPerSecond(1000e6)
 			if second >= 30 {
@@ -97,13 +97,13 @@ func TestDepthMapTellsMeasuredFromFilledIn(t *testing.T) {
 	}{{1, 40e6}, {8, 300e6}, {8, 320e6}, {8, 310e6}} {
 		for _, block := range []unit.Bytes{4096, 8192} {
 			s.Passes = append(s.Passes, session.Pass{
-				Operation: plan.Read, Access: plan.Random, BlockBytes: block, Depth: pass.depth, Workers: 1, BytesPerSecond: pass.rate,
+				Load: load.Load{Operation: load.Read, Access: load.Random, Block: block, Depth: pass.depth, Workers: 1}, BytesPerSecond: pass.rate,
 			})
 		}
 	}
 	s.Estimates = []session.Estimate{
-		{Operation: plan.Read, Access: plan.Random, BlockBytes: 4096, Depth: 4, Workers: 1, BytesPerSecond: 155e6},
-		{Operation: plan.Write, Access: plan.Random, BlockBytes: 8192, Depth: 4, Workers: 1, BytesPerSecond: 155e6},
+		{Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 4, Workers: 1}, BytesPerSecond: 155e6},
+		{Load: load.Load{Operation: load.Write, Access: load.Random, Block: 8192, Depth: 4, Workers: 1}, BytesPerSecond: 155e6},
 	}
 	maps := DepthMaps(s, unit.Decimal)
 	if len(maps) != 1 || len(maps[0].Depths) != 3 || maps[0].FilledIn != 1 || maps[0].Note() == "" {
@@ -149,7 +149,7 @@ func TestFillLadder(t *testing.T) {
 		fill float64
 		rate unit.BytesPerSecond
 	}{{0.9, 400e6}, {0, 1000e6}, {0.5, 800e6}, {0, 1020e6}, {0, 980e6}} {
-		s.Passes = append(s.Passes, session.Pass{Operation: plan.Write, Access: plan.Sequential, BlockBytes: unit.MiB, Depth: 8, FillShare: each.fill, BytesPerSecond: each.rate})
+		s.Passes = append(s.Passes, session.Pass{Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8}, FillShare: each.fill, BytesPerSecond: each.rate})
 	}
 	ladder, known := NewFillLadder(s, unit.Decimal)
 	if !known || len(ladder.Loads) != 1 || len(ladder.Loads[0].Rungs) != 3 || ladder.Top != 1000 {
@@ -165,7 +165,7 @@ func TestFillLadder(t *testing.T) {
 }
 
 func TestLongTracesKeepTheirDipsAndTheFan(t *testing.T) {
-	pass := session.Pass{Operation: plan.Write, Access: plan.Sequential, BlockBytes: unit.MiB, Depth: 8}
+	pass := session.Pass{Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8}}
 	for second := range 86_400 {
 		sample := session.Sample{
 			TSeconds: float64(second + 1), ElapsedSeconds: 1, BytesPerSecond: 1000e6, TemperaturesCelsius: map[string]unit.Celsius{"drive": 50},
@@ -199,7 +199,7 @@ func TestBars(t *testing.T) {
 	for s, rate := range map[*session.Session]float64{one: 1e9, other: 1.5e9} {
 		for repeat := range 3 {
 			s.Passes = append(s.Passes, session.Pass{
-				Index: repeat, Operation: plan.Write, Access: plan.Sequential, BlockBytes: unit.MiB, Depth: 8, BytesPerSecond: unit.BytesPerSecond(rate * (1 + 0.01*float64(repeat))),
+				Index: repeat, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8}, BytesPerSecond: unit.BytesPerSecond(rate * (1 + 0.01*float64(repeat))),
 			})
 		}
 	}

@@ -5,7 +5,6 @@ import (
 	"maps"
 	"slices"
 
-	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
 	"opengauge/core/unit"
@@ -47,35 +46,33 @@ const fewestRungs = 2
 // levels or more.
 func NewFillLadder(s *session.Session, notation unit.Notation) (FillLadder, bool) {
 	ladder := FillLadder{ID: "ladder-" + s.ID, Title: s.DisplayName() + ": slower when fuller?", Subtitle: subtitle(s), Unit: notation.Unit()}
-	rates := map[plan.Pass]map[float64][]float64{}
-	var order []plan.Pass
-	for at := range s.Passes {
-		pass := &s.Passes[at]
-		load := pass.Asked()
-		load.Fill = 0
-		if rates[load] == nil {
-			rates[load] = map[float64][]float64{}
-			order = append(order, load)
-		}
-		rates[load][pass.FillShare] = append(rates[load][pass.FillShare], float64(pass.BytesPerSecond))
-	}
-	for _, load := range order {
-		if len(rates[load]) < fewestRungs {
-			continue
-		}
-		climb := Climb{Label: load.Label(), Writes: load.Operation.Writes()}
-		for _, fill := range slices.Sorted(maps.Keys(rates[load])) {
-			rate := unit.BytesPerSecond(stat.Median(rates[load][fill]))
-			rung := Rung{Fill: fill, Value: notation.Value(rate), Text: notation.Number(rate), Of: 1}
-			if len(climb.Rungs) > 0 && climb.Rungs[0].Value > 0 {
-				rung.Of = rung.Value / climb.Rungs[0].Value
+	for _, group := range s.Alike(func(k *session.Key) { k.Fill = 0 }) {
+		if climb := climbOf(group, notation); len(climb.Rungs) >= fewestRungs {
+			ladder.Loads = append(ladder.Loads, climb)
+			for _, rung := range climb.Rungs {
+				ladder.Top = max(ladder.Top, rung.Value)
 			}
-			climb.Rungs = append(climb.Rungs, rung)
-			ladder.Top = max(ladder.Top, rung.Value)
 		}
-		ladder.Loads = append(ladder.Loads, climb)
 	}
 	return ladder, len(ladder.Loads) > 0
+}
+
+// climbOf is what a load gave at each level, the median of its repeats.
+func climbOf(group session.Group, notation unit.Notation) Climb {
+	rates := map[float64][]float64{}
+	for _, pass := range group.Passes {
+		rates[pass.FillShare] = append(rates[pass.FillShare], float64(pass.BytesPerSecond))
+	}
+	climb := Climb{Label: group.Key.Load.String(), Writes: group.Key.Writes()}
+	for _, fill := range slices.Sorted(maps.Keys(rates)) {
+		rate := unit.BytesPerSecond(stat.Median(rates[fill]))
+		rung := Rung{Fill: fill, Value: notation.Value(rate), Text: notation.Number(rate), Of: 1}
+		if len(climb.Rungs) > 0 && climb.Rungs[0].Value > 0 {
+			rung.Of = rung.Value / climb.Rungs[0].Value
+		}
+		climb.Rungs = append(climb.Rungs, rung)
+	}
+	return climb
 }
 
 // Summary says in words what the ladder shows.

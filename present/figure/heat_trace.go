@@ -6,7 +6,7 @@ import (
 	"sort"
 	"strings"
 
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
 	"opengauge/core/unit"
@@ -126,7 +126,7 @@ type Span struct {
 func NewHeatTrace(s *session.Session, pass *session.Pass, findings []session.Finding, notation unit.Notation) HeatTrace {
 	trace := HeatTrace{
 		Title: s.DisplayName() + ": " + pass.Label(),
-		Unit:  notation.Unit(), Writes: pass.Operation != plan.Read, Colour: Throughput,
+		Unit:  notation.Unit(), Writes: pass.Operation != load.Read, Colour: Throughput,
 		Throughput: Line{Name: "throughput"}, Temperatures: []Line{}, Spans: []Span{},
 	}
 	if trace.Writes {
@@ -214,10 +214,7 @@ func spansOf(pass *session.Pass, findings []session.Finding, notation unit.Notat
 		if len(finding.Passes) == 0 || finding.Passes[0] != pass.Index {
 			continue
 		}
-		stretches := finding.Spans
-		if len(stretches) == 0 {
-			stretches = []session.Span{{FromSeconds: finding.FromSeconds, ToSeconds: finding.ToSeconds}}
-		}
+		stretches := finding.Stretches()
 		for _, stretch := range stretches {
 			if len(pass.Samples) > 0 && stretch.ToSeconds-stretch.FromSeconds >= wholePass*pass.Samples[len(pass.Samples)-1].TSeconds {
 				continue

@@ -7,7 +7,7 @@ import (
 	"testing"
 	"time"
 
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/article"
@@ -28,7 +28,7 @@ func written(t *testing.T, s *session.Session, findings ...session.Finding) stri
 
 func example() *session.Session {
 	s := &session.Session{ID: "k3f9abcdef", Name: "deck", State: session.Complete, Conditions: map[string]string{"fan": "on"}}
-	pass := session.Pass{Operation: plan.Read, Access: plan.Random, BlockBytes: 4096, Depth: 1, Direct: true}
+	pass := session.Pass{Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 1}, Direct: true}
 	for second := range 30 {
 		pass.Samples = append(pass.Samples, session.Sample{
 			TSeconds: float64(second + 1), BytesPerSecond: 1e8, TemperaturesCelsius: map[string]unit.Celsius{"drive": 40},

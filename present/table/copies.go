@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"opengauge/core/bench/event"
 	"opengauge/core/judge/stream"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
@@ -74,9 +75,9 @@ func perSecond(rate float64) string {
 // CopyNotes are sentences about the ends.
 func CopyNotes(s *session.Session) []string {
 	var notes []string
-	for _, event := range s.Events {
-		if event.Kind == session.EventCopy {
-			notes = append(notes, event.Detail)
+	for _, e := range s.Events {
+		if e.Kind == event.Copy {
+			notes = append(notes, e.Detail)
 		}
 	}
 	return notes
@@ -168,7 +169,7 @@ func Starts(s *session.Session) Table {
 		}
 		times = append(times, p.ElapsedSeconds)
 		t.Rows = append(t.Rows, []string{
-			strconv.Itoa(p.Repeat + 1), unit.Grouped(p.Operations) + " of " + p.BlockBytes.String(), strconv.Itoa(p.Workers * p.Depth), fmt.Sprintf("%.2f s", p.ElapsedSeconds),
+			strconv.Itoa(p.Repeat + 1), unit.Grouped(p.Operations) + " of " + p.Block.String(), strconv.Itoa(p.Workers * p.Depth), fmt.Sprintf("%.2f s", p.ElapsedSeconds),
 			unit.Latency(p.Latency.P50), unit.Latency(p.Latency.P99),
 		})
 	}

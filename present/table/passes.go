@@ -15,7 +15,7 @@ import (
 func Passes(s *session.Session, notation unit.Notation) Table {
 	besides := false
 	for at := range s.Passes {
-		besides = besides || s.Passes[at].Asked().Besides() != ""
+		besides = besides || s.Passes[at].Besides() != ""
 	}
 	t := Table{Columns: []Column{
 		number("pass"), text("operation"), text("access"), number("block"), number("depth"), number("time"),
@@ -30,7 +30,7 @@ func Passes(s *session.Session, notation unit.Notation) Table {
 		failing += pass.Errors
 		row := passRow(pass, notation)
 		if besides {
-			row = append(row, pass.Asked().Besides())
+			row = append(row, pass.Besides())
 		}
 		t.Rows = append(t.Rows, row)
 	}
@@ -77,7 +77,7 @@ func inPlanOrder(s *session.Session) []*session.Pass {
 func passRow(pass *session.Pass, notation unit.Notation) []string {
 	return []string{
 		strconv.Itoa(pass.Index + 1), string(pass.Operation), string(pass.Access),
-		pass.BlockBytes.String(), strconv.Itoa(pass.Depth), seconds(pass.ElapsedSeconds),
+		pass.Block.String(), strconv.Itoa(pass.Depth), seconds(pass.ElapsedSeconds),
 		notation.Number(pass.BytesPerSecond), precision(pass), unit.Grouped(int64(math.Round(pass.IOPS))),
 		unit.Latency(pass.Latency.P50), unit.Latency(pass.Latency.P99), unit.Latency(pass.Latency.Max),
 		yesNo(pass.Direct),

@@ -1,6 +1,7 @@
 package table
 
 import (
+	"fmt"
 	"maps"
 	"slices"
 	"strconv"
@@ -61,4 +62,23 @@ func Circumstances(s *session.Session) Table {
 	add("processor", s.Environment.Processor)
 	add("opengauge", s.Environment.ProgramVersion)
 	return t
+}
+
+// Verified says what reading back found, where nothing was wrong.
+func Verified(s *session.Session) string {
+	v := s.Verification
+	switch {
+	case v == nil || v.Faults > 0:
+		return ""
+	case v.Checked == 0:
+		return "Nothing was verified: no block was written and read back."
+	case v.Written == 0: // by an older program
+		return fmt.Sprintf("Verified: %s blocks of %s were checked, and each held what was written last.",
+			unit.Grouped(v.Checked), v.BlockBytes)
+	}
+	text := fmt.Sprintf("Verified: checked %s of %s blocks of %s that were written", unit.Grouped(v.ReadBack), unit.Grouped(v.Written), v.BlockBytes)
+	if v.ReadBack < v.Written {
+		return text + ": the rest was not read back. Those that were held what was written last."
+	}
+	return text + ", and each held what was written last."
 }

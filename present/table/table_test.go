@@ -5,7 +5,7 @@ import (
 	"testing"
 
 	"opengauge/core/bench/link"
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/logbook"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -14,7 +14,7 @@ import (
 
 func TestPassesSayWhatIsInDoubt(t *testing.T) {
 	s := &session.Session{State: session.Interrupted, Passes: []session.Pass{{
-		Index: 2, Operation: plan.Write, Access: plan.Random, BlockBytes: 4096, Depth: 32, ElapsedSeconds: 5.04,
+		Index: 2, Load: load.Load{Operation: load.Write, Access: load.Random, Block: 4096, Depth: 32}, ElapsedSeconds: 5.04,
 		BytesPerSecond: 80.3e6, IOPS: 19605.4, Errors: 3, Latency: session.Latency{P50: 51e-6},
 	}}}
 	made := Passes(s, unit.Decimal)
@@ -36,8 +36,8 @@ func TestRepeatsGiveAMedianAndAnInterval(t *testing.T) {
 	s := &session.Session{State: session.Complete}
 	for at, rate := range []unit.BytesPerSecond{100e6, 104e6, 102e6} {
 		s.Passes = append(s.Passes,
-			session.Pass{Repeat: at, Operation: plan.Read, Access: plan.Random, BlockBytes: 4096, Depth: 1, Workers: 1, BytesPerSecond: rate},
-			session.Pass{Repeat: at, Operation: plan.Read, Access: plan.Random, BlockBytes: 4096, Depth: 8, Workers: 2, BytesPerSecond: 2 * rate, CutShort: at == 2})
+			session.Pass{Repeat: at, Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 1, Workers: 1}, BytesPerSecond: rate},
+			session.Pass{Repeat: at, Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 8, Workers: 2}, BytesPerSecond: 2 * rate, CutShort: at == 2})
 	}
 	made := Repeats(s, unit.Decimal)
 	want := []string{"read random 4 KiB, depth 1|3|102|97 to 107|0", "read random 4 KiB, depth 8, 2 workers|2|204|153 to 255|0"}
@@ -108,7 +108,7 @@ func TestMarkdownAndCSVKeepTextsText(t *testing.T) {
 }
 
 func TestSharesOverTime(t *testing.T) {
-	c := session.Contention{Members: []session.Member{{Together: session.Pass{Operation: plan.Read, Access: plan.Random, BlockBytes: 4096, Depth: 8}}, {}}}
+	c := session.Contention{Members: []session.Member{{Together: session.Pass{Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 8}}}, {}}}
 	for second := range 16 { // the second host is pushed aside after eight seconds
 		each := []unit.BytesPerSecond{50e6, 50e6}
 		fairness := 1.0

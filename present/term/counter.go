@@ -1,6 +1,8 @@
 package term
 
-import "time"
+import (
+	"time"
+)
 
 // Counter tells on a terminal how far a long piece of work is, in one line that is
 // written over. Elsewhere it is silent.

@@ -3,9 +3,6 @@ package term
 import (
 	"encoding/json"
 	"fmt"
-	"maps"
-	"math"
-	"slices"
 	"strings"
 
 	"opengauge/core/record/session"
@@ -37,15 +34,15 @@ func (s *Screen) finding(finding session.Finding) {
 
 // Evidence writes the figures that a finding stands on.
 func (s *Screen) Evidence(finding session.Finding, notation unit.Notation) {
-	keys := slices.Sorted(maps.Keys(finding.Evidence))
+	facts := finding.Evidence.Facts()
 	width := 0
-	for _, key := range keys {
-		label, _ := evidenceText(key, finding.Evidence[key], notation)
+	for _, fact := range facts {
+		label, _ := evidenceText(fact.Name, fact.Value, notation)
 		width = max(width, len(label))
 	}
 	s.Println("  " + faint.Render("evidence"))
-	for _, key := range keys {
-		label, value := evidenceText(key, finding.Evidence[key], notation)
+	for _, fact := range facts {
+		label, value := evidenceText(fact.Name, fact.Value, notation)
 		s.Paragraph(fmt.Sprintf("    %-*s  ", width, label), value)
 	}
 	if len(finding.Rejected) > 0 {
@@ -58,7 +55,7 @@ func (s *Screen) Evidence(finding session.Finding, notation unit.Notation) {
 
 // evidenceText turns "fast_bytes_per_second": 1.04e9 into "fast", "1 042 MB/s".
 func evidenceText(key string, value any, notation unit.Notation) (label, text string) {
-	number, isNumber := asNumber(value)
+	number, isNumber := value.(float64)
 	suffixes := []struct {
 		suffix string
 		write  func(float64) string
@@ -93,17 +90,3 @@ func evidenceText(key string, value any, notation unit.Notation) (label, text st
 }
 
 func words(key string) string { return strings.ReplaceAll(key, "_", " ") }
-
-func asNumber(value any) (float64, bool) {
-	switch v := value.(type) {
-	case float64:
-		return v, !math.IsNaN(v)
-	case int:
-		return float64(v), true
-	case unit.Celsius:
-		return float64(v), true
-	case unit.Bytes:
-		return float64(v), true
-	}
-	return 0, false
-}

@@ -9,8 +9,8 @@ import (
 	"time"
 
 	"opengauge/core/bench/link"
+	"opengauge/core/load"
 	"opengauge/core/measure/run"
-	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
@@ -143,7 +143,7 @@ func TestEvidenceIsWrittenWithUnits(t *testing.T) {
 }
 
 func TestProgressWithoutATerminalIsALineAPass(t *testing.T) {
-	pass := &session.Pass{Operation: plan.Read, Access: plan.Random, BlockBytes: 4096, Depth: 8, BytesPerSecond: 41e6, IOPS: 10_000, CutShort: true}
+	pass := &session.Pass{Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 8}, BytesPerSecond: 41e6, IOPS: 10_000, CutShort: true}
 	text := drawn(func(s *Screen) {
 		p := NewProgress(s, unit.Decimal)
 		p.Tell(run.Progress{Doing: "filling the test file"})

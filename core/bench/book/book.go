@@ -116,37 +116,28 @@ func Parse(file string, source []byte) (Book, error) {
 	if err != nil {
 		return Book{}, err
 	}
-	fields, err := root.Fields("hosts", "cables", "enclosures", "drives", "volumes", "chains")
-	if err != nil {
-		return Book{}, err
-	}
 	book := Book{}
-	for at, section := range []string{"hosts", "cables", "enclosures", "drives", "volumes"} {
-		if err := book.addParts(fields, section, kindOrder[at]); err != nil {
-			return Book{}, err
-		}
+	var keys []document.Key
+	for i, section := range []string{"hosts", "cables", "enclosures", "drives", "volumes"} {
+		keys = append(keys, document.Entries(section, func(entry document.Entry) error {
+			return book.addPart(kindOrder[i], entry)
+		}))
 	}
-	if err := book.addChains(fields); err != nil {
-		return Book{}, err
-	}
-	return book, nil
+	keys = append(keys, document.Entries("chains", book.addChain))
+	_, err = root.Read(keys...)
+	return book, err
 }
 
-func (b *Book) addParts(fields map[string]document.Node, section string, kind Kind) error {
-	entries, err := document.Section(fields, section)
+func (b *Book) addPart(kind Kind, entry document.Entry) error {
+	if _, taken := b.Part(entry.Key); taken || strings.ContainsAny(entry.Key, ".,> ") {
+		return entry.KeyNode.Errorf("the name %q is taken, or holds a space, a dot, a comma or >; "+
+			"every part needs one of its own", entry.Key)
+	}
+	part, err := parsePart(kind, entry)
 	if err != nil {
 		return err
 	}
-	for _, entry := range entries {
-		if _, taken := b.Part(entry.Key); taken || strings.ContainsAny(entry.Key, ".,> ") {
-			return entry.KeyNode.Errorf("the name %q is taken, or holds a space, a dot, a comma or >; every part needs one of its own", entry.Key)
-		}
-		part, err := parsePart(kind, entry)
-		if err != nil {
-			return err
-		}
-		b.Parts = append(b.Parts, part)
-	}
+	b.Parts = append(b.Parts, part)
 	return nil
 }
 
@@ -160,157 +151,74 @@ func (b Book) Part(name string) (Part, bool) {
 	return Part{}, false
 }
 
-// keysOf are the keys that a part of a kind may have.
-func keysOf(kind Kind) []string {
-	common := []string{"about", "price", "notes"}
-	switch kind {
+// keys are those that a part of the kind may have.
+func (p *Part) keys() []document.Key {
+	common := []document.Key{
+		document.Text("about", &p.About), document.Into("price", &p.Price, parsePrice), document.Text("notes", &p.Notes),
+	}
+	connects := document.With("link", p.parseLink).Needed(
+		fmt.Sprintf("the %s %s needs a \"link\": what it connects by; opengauge link lists them", p.Kind, p.Name))
+	firmware := document.Text("firmware", &p.Firmware)
+	capacity := document.Into("capacity", &p.Capacity, unit.ParseBytes)
+	switch p.Kind {
 	case Host:
-		return append(common, "ports")
+		return append(common, document.Entries("ports", p.addPort).Needed(
+			fmt.Sprintf("the host %s needs \"ports\", each with what it connects by", p.Name)))
 	case Cable:
-		return append(common, "link")
+		return append(common, connects)
 	case Enclosure:
-		return append(common, "link", "inside", "bridge", "firmware", "cooling")
+		return append(common, connects, document.Into("inside", &p.Inside, link.Find),
+			document.Text("bridge", &p.Bridge), firmware, document.Text("cooling", &p.Cooling))
 	case Volume:
-		return append(common, "network", "capacity", "iops", "throughput", "burst", "instance", "price-month")
+		return append(common, document.With("network", p.parseLink).Needed(
+			fmt.Sprintf("the volume %s needs a \"network\": the link that it is reached over", p.Name)),
+			capacity,
+			document.Into("iops", &p.Limits.IOPS, parseIOPS),
+			document.Into("throughput", &p.Limits.Throughput, unit.ParseRate),
+			document.Nested("burst",
+				document.Into("iops", &p.Limits.BurstIOPS, parseIOPS),
+				document.Into("throughput", &p.Limits.BurstThroughput, unit.ParseRate),
+				document.Into("credits", &p.Limits.Credits, parseIOPS)),
+			document.Nested("instance",
+				document.Into("iops", &p.Instance.IOPS, parseIOPS),
+				document.Into("throughput", &p.Instance.Throughput, unit.ParseRate)),
+			document.Into("price-month", &p.PriceMonth, parsePrice))
 	default:
-		return append(common, "link", "serial", "firmware", "capacity", "ratings")
+		return append(common, connects, document.Text("serial", &p.Serial), firmware, capacity,
+			document.Nested("ratings", p.Ratings.keys()...))
+	}
+}
+
+func (r *Ratings) keys() []document.Key {
+	return []document.Key{
+		document.Into("sequential-read", &r.SequentialRead, unit.ParseRate),
+		document.Into("sequential-write", &r.SequentialWrite, unit.ParseRate),
+		document.Into("random-read", &r.RandomReadIOPS, parseIOPS),
+		document.Into("random-write", &r.RandomWriteIOPS, parseIOPS),
+		document.Into("endurance", &r.Endurance, unit.ParseBytes),
 	}
 }
 
 func parsePart(kind Kind, entry document.Entry) (Part, error) {
 	part := Part{Kind: kind, Name: entry.Key}
-	fields, err := entry.Value.Fields(keysOf(kind)...)
-	if err != nil {
-		return part, err
+	_, err := entry.Value.Read(part.keys()...)
+	if err == nil && kind == Host && len(part.Ports) == 0 {
+		err = entry.KeyNode.Errorf("the host %s needs \"ports\", each with what it connects by", part.Name)
 	}
-	texts := map[string]*string{
-		"about": &part.About, "notes": &part.Notes, "bridge": &part.Bridge, "firmware": &part.Firmware, "cooling": &part.Cooling, "serial": &part.Serial,
-	}
-	for key, node := range fields {
-		switch key {
-		case "link", "network":
-			part.Link, err = document.Value(node, link.Find)
-			part.Standard = part.Link.Name
-		case "inside":
-			part.Inside, err = document.Value(node, link.Find)
-		case "capacity":
-			part.Capacity, err = document.Value(node, unit.ParseBytes)
-		case "price":
-			part.Price, err = document.Value(node, parsePrice)
-		case "ports":
-			part.Ports, err = parsePorts(node)
-		case "ratings":
-			part.Ratings, err = parseRatings(node)
-		case "price-month":
-			part.PriceMonth, err = document.Value(node, parsePrice)
-		case "iops":
-			part.Limits.IOPS, err = document.Value(node, parseIOPS)
-		case "throughput":
-			part.Limits.Throughput, err = document.Value(node, unit.ParseRate)
-		case "burst":
-			err = parseBurst(node, &part.Limits)
-		case "instance":
-			part.Instance, err = parseInstance(node)
-		default:
-			*texts[key], err = node.Text()
-		}
-		if err != nil {
-			return part, err
-		}
-	}
-	_, linked := fields["link"]
-	if _, networked := fields["network"]; kind == Volume && !networked {
-		return part, entry.KeyNode.Errorf("the volume %s needs a \"network\": the link that it is reached over", part.Name)
-	}
-	if kind != Host && kind != Volume && !linked {
-		return part, entry.KeyNode.Errorf("the %s %s needs a \"link\": what it connects by; opengauge link lists them", kind, part.Name)
-	}
-	if kind == Host && len(part.Ports) == 0 {
-		return part, entry.KeyNode.Errorf("the host %s needs \"ports\", each with what it connects by", part.Name)
-	}
-	return part, nil
+	return part, err
 }
 
-func parseBurst(node document.Node, limits *Limits) error {
-	fields, err := node.Fields("iops", "throughput", "credits")
-	if err != nil {
-		return err
-	}
-	for key, value := range fields {
-		switch key {
-		case "iops":
-			limits.BurstIOPS, err = document.Value(value, parseIOPS)
-		case "throughput":
-			limits.BurstThroughput, err = document.Value(value, unit.ParseRate)
-		default:
-			limits.Credits, err = document.Value(value, parseIOPS)
-		}
-		if err != nil {
-			return err
-		}
-	}
-	return nil
+// parseLink reads what the part connects by.
+func (p *Part) parseLink(n document.Node) (err error) {
+	p.Link, err = document.Value(n, link.Find)
+	p.Standard = p.Link.Name
+	return err
 }
 
-func parseInstance(node document.Node) (Limits, error) {
-	var limits Limits
-	fields, err := node.Fields("iops", "throughput")
-	if err != nil {
-		return limits, err
-	}
-	for key, value := range fields {
-		if key == "iops" {
-			limits.IOPS, err = document.Value(value, parseIOPS)
-		} else {
-			limits.Throughput, err = document.Value(value, unit.ParseRate)
-		}
-		if err != nil {
-			return limits, err
-		}
-	}
-	return limits, nil
-}
-
-func parsePorts(node document.Node) ([]Port, error) {
-	entries, err := node.Entries()
-	if err != nil {
-		return nil, err
-	}
-	var ports []Port
-	for _, entry := range entries {
-		port := Port{Name: entry.Key}
-		if port.Link, err = document.Value(entry.Value, link.Find); err != nil {
-			return nil, err
-		}
-		ports = append(ports, port)
-	}
-	return ports, nil
-}
-
-func parseRatings(node document.Node) (Ratings, error) {
-	var r Ratings
-	fields, err := node.Fields("sequential-read", "sequential-write", "random-read", "random-write", "endurance")
-	if err != nil {
-		return r, err
-	}
-	for key, value := range fields {
-		switch key {
-		case "sequential-read":
-			r.SequentialRead, err = document.Value(value, unit.ParseRate)
-		case "sequential-write":
-			r.SequentialWrite, err = document.Value(value, unit.ParseRate)
-		case "random-read":
-			r.RandomReadIOPS, err = document.Value(value, parseIOPS)
-		case "random-write":
-			r.RandomWriteIOPS, err = document.Value(value, parseIOPS)
-		case "endurance":
-			r.Endurance, err = document.Value(value, unit.ParseBytes)
-		}
-		if err != nil {
-			return r, err
-		}
-	}
-	return r, nil
+func (p *Part) addPort(entry document.Entry) error {
+	standard, err := document.Value(entry.Value, link.Find)
+	p.Ports = append(p.Ports, Port{Name: entry.Key, Link: standard})
+	return err
 }
 
 func parsePrice(text string) (float64, error) {
@@ -329,25 +237,19 @@ func parseIOPS(text string) (float64, error) {
 	return iops, nil
 }
 
-func (b *Book) addChains(fields map[string]document.Node) error {
-	entries, err := document.Section(fields, "chains")
-	if err != nil {
-		return err
-	}
-	for _, entry := range entries {
-		chain := NamedChain{Name: entry.Key, place: entry.Value}
-		for _, element := range entry.Value.List() {
-			name, err := element.Text()
-			if err != nil {
-				return err
-			}
-			chain.Parts = append(chain.Parts, name)
+func (b *Book) addChain(entry document.Entry) error {
+	chain := NamedChain{Name: entry.Key, place: entry.Value}
+	for _, element := range entry.Value.List() {
+		name, err := element.Text()
+		if err != nil {
+			return err
 		}
-		if _, err := b.resolve(chain.Parts); err != nil {
-			return entry.Value.Errorf("%s", err)
-		}
-		b.Chains = append(b.Chains, chain)
+		chain.Parts = append(chain.Parts, name)
 	}
+	if _, err := b.resolve(chain.Parts); err != nil {
+		return entry.Value.Errorf("%s", err)
+	}
+	b.Chains = append(b.Chains, chain)
 	return nil
 }
 

@@ -3,7 +3,9 @@
 // binds.
 package link
 
-import "opengauge/core/unit"
+import (
+	"opengauge/core/unit"
+)
 
 // Range is a low and a high figure of the same quantity.
 type Range struct {

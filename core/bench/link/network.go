@@ -1,6 +1,8 @@
 package link
 
-import "fmt"
+import (
+	"fmt"
+)
 
 // What data over TCP gets of an Ethernet (IEEE 802.3, 3 and 4.2; RFC 9293, 3.1;
 // RFC 7323): a frame has 38 bytes around its payload (preamble 8, addresses and

@@ -1,6 +1,8 @@
 package link
 
-import "fmt"
+import (
+	"fmt"
+)
 
 // pcieGenerations signal at these rates, a lane, with these codings (PCI Express
 // Base Specification 6.0, 4.2 and 8.1): 8b/10b up to 5 GT/s, 128b/130b from

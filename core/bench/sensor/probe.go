@@ -65,7 +65,7 @@ func ParseProbe(text string) (Source, error) {
 
 // temperature makes the reading of a probe.
 func temperature(name string, celsius float64) (Reading, error) {
-	if !believable(celsius) {
+	if !unit.Celsius(celsius).Believable() {
 		return Reading{}, fmt.Errorf("%v degrees Celsius cannot be true", celsius)
 	}
 	return Reading{Temperatures: map[string]unit.Celsius{name: unit.Celsius(celsius)}}, nil

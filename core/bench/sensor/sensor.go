@@ -2,7 +2,9 @@
 // of the machine, of external loggers and instruments, and of simulated parts.
 package sensor
 
-import "opengauge/core/unit"
+import (
+	"opengauge/core/unit"
+)
 
 // Set is what is read beside a pass. What cannot be read is left out, never
 // guessed. It is called on the goroutine that drives the queue, so it must not
@@ -13,6 +15,12 @@ type Set interface {
 	// Readings of other sensors, by names that end in their unit: "fan_rpm",
 	// "power_watts".
 	Readings() map[string]float64
+}
+
+// Starter is a set that has to be started, and tells of sensors that fail, from
+// another goroutine, until it is stopped.
+type Starter interface {
+	Start(tell func(detail string)) (stop func())
 }
 
 // None is a set without sensors.
@@ -29,11 +37,3 @@ type Reading struct {
 	Temperatures map[string]unit.Celsius
 	Values       map[string]float64
 }
-
-// Coldest and Hottest are the bounds, in degrees Celsius, of what a thermometer on
-// a bench can truly report.
-const Coldest, Hottest = -60.0, 200.0
-
-// believable says whether a temperature may be true: sensors that fail often
-// report 255 or absolute zero.
-func believable(celsius float64) bool { return celsius >= Coldest && celsius <= Hottest }

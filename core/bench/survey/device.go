@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"opengauge/core/bench/link"
-	"opengauge/core/bench/sensor"
 	"opengauge/core/unit"
 )
 
@@ -309,7 +308,7 @@ func (m *Machine) readSensors(folder string, found map[string]unit.Celsius) {
 			continue
 		}
 		value, known := m.number(folder, file)
-		if celsius := value / 1000; known && celsius >= sensor.Coldest && celsius <= sensor.Hottest {
+		if celsius := unit.Celsius(value / 1000); known && celsius.Believable() {
 			found[m.sensorName(folder, input)] = unit.Celsius(celsius)
 		}
 	}

@@ -4,16 +4,16 @@ import (
 	"runtime"
 
 	"github.com/shirou/gopsutil/v4/cpu"
-	"github.com/shirou/gopsutil/v4/host"
+	system "github.com/shirou/gopsutil/v4/host"
 	"github.com/shirou/gopsutil/v4/mem"
 
-	"opengauge/core/record/session"
+	"opengauge/core/bench/host"
 	"opengauge/core/unit"
 )
 
 // Describe adds to an environment what a figure depends on besides: how the
 // device under the target is set up.
-func (m *Machine) Describe(d Device, mount Mount, into *session.Environment) {
+func (m *Machine) Describe(d Device, mount Mount, into *host.Environment) {
 	into.Device, into.DeviceModel, into.MountOptions, into.Power = d.Name, d.Model, mount.Options, d.Power
 	into.Scheduler = chosen(m.text(d.folder, "queue/scheduler"))
 	into.Governor = m.text("sys/devices/system/cpu/cpu0/cpufreq/scaling_governor")
@@ -26,13 +26,13 @@ func (m *Machine) Describe(d Device, mount Mount, into *session.Environment) {
 }
 
 // Environment describes this machine. What cannot be read is left empty.
-func Environment(programVersion string) session.Environment {
-	environment := session.Environment{
+func Environment(programVersion string) host.Environment {
+	environment := host.Environment{
 		System: runtime.GOOS, Architecture: runtime.GOARCH,
 		Processors: runtime.NumCPU(), ProgramVersion: programVersion,
 		MemoryTraffic: memoryTraffic(),
 	}
-	if info, err := host.Info(); err == nil {
+	if info, err := system.Info(); err == nil {
 		environment.SystemVersion = info.Platform + " " + info.PlatformVersion
 		environment.Kernel = info.KernelVersion
 		environment.Host = info.Hostname

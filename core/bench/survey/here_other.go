@@ -2,7 +2,9 @@
 
 package survey
 
-import "fmt"
+import (
+	"fmt"
+)
 
 // numberText writes a device number.
 func numberText(major, minor int) string { return fmt.Sprintf("%d:%d", major, minor) }

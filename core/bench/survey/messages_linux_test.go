@@ -1,6 +1,8 @@
 package survey
 
-import "testing"
+import (
+	"testing"
+)
 
 func TestParseTheKernelsMessages(t *testing.T) {
 	cases := []struct {

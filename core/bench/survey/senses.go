@@ -61,7 +61,7 @@ func (s *machineSensors) zones(into sensor.Reading) {
 	for _, zone := range s.machine.names(folder) {
 		value, known := s.machine.number(folder, zone, "temp")
 		kind := s.machine.text(folder, zone, "type")
-		if celsius := value / 1000; known && kind != "" && celsius > sensor.Coldest && celsius < sensor.Hottest {
+		if celsius := unit.Celsius(value / 1000); known && kind != "" && celsius.Believable() {
 			into.Temperatures["zone "+kind] = unit.Celsius(celsius)
 		}
 	}

@@ -9,7 +9,8 @@ import (
 	"strings"
 	"time"
 
-	"opengauge/core/record/session"
+	"opengauge/core/bench/event"
+	"opengauge/core/bench/link"
 )
 
 // Watch looks at the links of one device while it is measured.
@@ -45,8 +46,8 @@ func (m *Machine) isUSB(folder, part string) bool {
 }
 
 // Reading gives the links' states and counters now.
-func (w *Watch) Reading() session.LinkReading {
-	reading := session.LinkReading{States: w.states(), Counters: map[string]int64{}}
+func (w *Watch) Reading() link.Reading {
+	reading := link.Reading{States: w.states(), Counters: map[string]int64{}}
 	if folder, err := w.machine.resolve(path.Join("sys/block", w.name)); err == nil {
 		w.machine.counters(folder, w.name, reading.Counters)
 	}
@@ -148,7 +149,7 @@ func (w *Watch) compare(before map[string]string, tell func(kind, detail string)
 	}
 	for _, name := range slices.Sorted(maps.Keys(now)) {
 		if was, known := before[name]; known && was != now[name] {
-			tell(session.EventRelink, name+": "+was+" before, "+now[name]+" now")
+			tell(event.Relink, name+": "+was+" before, "+now[name]+" now")
 		}
 	}
 	return now
@@ -207,9 +208,9 @@ func (w *Watch) judge(m message) (kind string, ours bool) {
 	}
 	switch m.device {
 	case "remove":
-		return session.EventRemoved, strings.HasSuffix(m.text, "/"+w.name)
+		return event.Removed, strings.HasSuffix(m.text, "/"+w.name)
 	case "add":
-		return session.EventAdded, strings.HasSuffix(m.text, "/"+w.name)
+		return event.Added, strings.HasSuffix(m.text, "/"+w.name)
 	case "":
 	default:
 		return "", false
@@ -217,13 +218,13 @@ func (w *Watch) judge(m message) (kind string, ours bool) {
 	text := strings.ToLower(m.text)
 	switch {
 	case strings.Contains(text, "timeout"), strings.Contains(text, "timed out"), strings.Contains(text, "timing out"):
-		return session.EventTimeout, true
+		return event.Timeout, true
 	case strings.Contains(text, "reset"):
-		return session.EventReset, true
+		return event.Reset, true
 	case strings.Contains(text, "limiting sata link speed"), strings.Contains(text, "link is slow"), strings.Contains(text, "link down"):
-		return session.EventRelink, true
+		return event.Relink, true
 	}
-	return session.EventKernel, m.priority <= warning
+	return event.Kernel, m.priority <= warning
 }
 
 // mentions says whether a text holds one of the device's names as a word.

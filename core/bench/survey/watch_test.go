@@ -4,7 +4,8 @@ import (
 	"maps"
 	"testing"
 
-	"opengauge/core/record/session"
+	"opengauge/core/bench/event"
+	"opengauge/core/bench/link"
 )
 
 func TestWatchReadsStatesAndCounters(t *testing.T) {
@@ -13,7 +14,7 @@ func TestWatchReadsStatesAndCounters(t *testing.T) {
 	files[nvmeCard+"/aer_dev_fatal"] = "TOTAL_ERR_FATAL none\n"
 	files[ahci+"/ata1/host1/target1:0:0/1:0:0:0/ioerr_cnt"] = "0x1f"
 	machine := inMemory(files)
-	readings := map[string]session.LinkReading{}
+	readings := map[string]link.Reading{}
 	for _, d := range machine.Devices() {
 		readings[d.Name] = machine.Watch(d).Reading()
 	}
@@ -56,16 +57,16 @@ func TestJudgeTheKernelsWords(t *testing.T) {
 		message
 		kind string
 	}{
-		{"nvme0n1", message{"nvme nvme0: I/O 12 QID 3 timeout, aborting", 4, ""}, session.EventTimeout},
+		{"nvme0n1", message{"nvme nvme0: I/O 12 QID 3 timeout, aborting", 4, ""}, event.Timeout},
 		{"nvme0n1", message{"nvme nvme1: I/O 12 QID 3 timeout, aborting", 4, ""}, ""},
-		{"nvme0n1", message{"pcieport 0000:00:01.0: AER: Corrected error received: 0000:01:00.0", 4, ""}, session.EventKernel},
-		{"sda", message{"usb 2-1: reset SuperSpeed USB device number 3 using xhci_hcd", 6, ""}, session.EventReset},
+		{"nvme0n1", message{"pcieport 0000:00:01.0: AER: Corrected error received: 0000:01:00.0", 4, ""}, event.Kernel},
+		{"sda", message{"usb 2-1: reset SuperSpeed USB device number 3 using xhci_hcd", 6, ""}, event.Reset},
 		{"sda", message{"usb 2-10: reset SuperSpeed USB device number 3 using xhci_hcd", 6, ""}, ""},
-		{"sdb", message{"ata1: limiting SATA link speed to 1.5 Gbps", 4, ""}, session.EventRelink},
-		{"sdb", message{"ata1.00: exception Emask 0x0 SAct 0x0", 3, ""}, session.EventKernel},
+		{"sdb", message{"ata1: limiting SATA link speed to 1.5 Gbps", 4, ""}, event.Relink},
+		{"sdb", message{"ata1.00: exception Emask 0x0 SAct 0x0", 3, ""}, event.Kernel},
 		{"sdb", message{"sd 1:0:0:0: [sdb] Attached SCSI disk", 5, ""}, ""},
-		{"nvme0n1", message{"/devices/pci0000:00/0000:00:01.0/0000:01:00.0/nvme/nvme0/nvme0n1", 6, "remove"}, session.EventRemoved},
-		{"nvme0n1", message{"/devices/pci0000:00/0000:00:01.0/0000:01:00.0/nvme/nvme0/nvme0n1", 6, "add"}, session.EventAdded},
+		{"nvme0n1", message{"/devices/pci0000:00/0000:00:01.0/0000:01:00.0/nvme/nvme0/nvme0n1", 6, "remove"}, event.Removed},
+		{"nvme0n1", message{"/devices/pci0000:00/0000:00:01.0/0000:01:00.0/nvme/nvme0/nvme0n1", 6, "add"}, event.Added},
 		{"nvme0n1", message{"/devices/pci0000:00/0000:00:01.0/0000:01:00.0", 6, "remove"}, ""},
 		{"nvme0n1", message{"/devices/pci0000:00/0000:00:01.0/0000:01:00.0/nvme/nvme0/nvme0n1", 6, "change"}, ""},
 	}

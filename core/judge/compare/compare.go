@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"opengauge/core/plan"
 	"opengauge/core/record/session"
 )
 
@@ -45,7 +44,7 @@ type Row struct {
 	// one of the two does not have the load.
 	Contrasts []*Contrast `json:"contrasts"`
 	// Load is what was asked of the storage.
-	Load plan.Pass `json:"-"`
+	Load session.Key `json:"-"`
 }
 
 // Comparison is sessions against the first of them.
@@ -68,8 +67,8 @@ func New(sessions []*session.Session) (Comparison, error) {
 		c.Sides = append(c.Sides, Side{ID: s.ID, Name: s.Name, Simulated: s.Simulated, Factors: FactorsOf(s)})
 		all[at] = loadsOf(s)
 	}
-	for _, load := range all[0].order {
-		if row, shared := newRow(load, all); shared {
+	for _, key := range all[0].order {
+		if row, shared := newRow(key, all); shared {
 			c.Rows = append(c.Rows, row)
 		}
 	}
@@ -80,12 +79,12 @@ func New(sessions []*session.Session) (Comparison, error) {
 	return c, nil
 }
 
-func newRow(load plan.Pass, all []loads) (Row, bool) {
-	metric := metricOf(load)
-	row := Row{Label: session.LoadLabel(load), Metric: metric, HigherIsBetter: metric.HigherIsBetter(), Load: load}
+func newRow(key session.Key, all []loads) (Row, bool) {
+	metric := metricOf(key)
+	row := Row{Label: key.String(), Metric: metric, HigherIsBetter: metric.HigherIsBetter(), Load: key}
 	shared := false
 	for at := range all {
-		figure := all[at].figures[load]
+		figure := all[at].figures[key]
 		row.Figures = append(row.Figures, figure)
 		var against *Contrast
 		if at > 0 && figure.Known {
@@ -101,8 +100,8 @@ func nothingShared(sides []Side, all []loads) error {
 	texts := make([]string, len(sides))
 	for at, side := range sides {
 		var labels []string
-		for _, load := range all[at].order {
-			labels = append(labels, session.LoadLabel(load))
+		for _, key := range all[at].order {
+			labels = append(labels, key.String())
 		}
 		if len(labels) > 4 {
 			labels = append(labels[:4], fmt.Sprintf("and %d more", len(labels)-4))
@@ -171,7 +170,7 @@ func WithBaseline(sessions []*session.Session) []*session.Session {
 }
 
 func sharing(a, b loads) bool {
-	return slices.ContainsFunc(a.order, func(load plan.Pass) bool { return b.figures[load].Known })
+	return slices.ContainsFunc(a.order, func(key session.Key) bool { return b.figures[key].Known })
 }
 
 // Shared leaves out the sessions that have no pass in common with the baseline.

@@ -7,7 +7,7 @@ import (
 	"testing"
 
 	"opengauge/core/bench/book"
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -148,7 +148,7 @@ func TestAnotherEnclosureBringsItsFirmware(t *testing.T) {
 
 func TestNothingInCommon(t *testing.T) {
 	one, other := under("a", nil, 1e9), under("b", nil, 1e9)
-	other.Passes[0].BlockBytes = 4 * unit.KiB
+	other.Passes[0].Block = 4 * unit.KiB
 	_, err := New([]*session.Session{one, other})
 	if err == nil || !strings.Contains(err.Error(), "a has write sequential 1 MiB, depth 8") || !strings.Contains(err.Error(), "b has write sequential 4 KiB") {
 		t.Errorf("error is %v", err)
@@ -165,7 +165,7 @@ func TestLatencyIsComparedWhereOperationsArriveOnASchedule(t *testing.T) {
 	one, other := under("a", nil, 1e6, 1e6), under("b", nil, 1e6, 1e6)
 	for at := range 2 {
 		for s, p99 := range map[*session.Session]float64{one: 1e-3, other: 2e-3} {
-			s.Passes[at].RatePerSecond, s.Passes[at].Latency.P99 = 1000, p99*(1+0.01*float64(at))
+			s.Passes[at].Rate, s.Passes[at].Latency.P99 = 1000, p99*(1+0.01*float64(at))
 		}
 	}
 	made, err := New([]*session.Session{one, other})
@@ -233,7 +233,7 @@ func priced(name, drive string, price float64, reads, writes float64) *session.S
 	}}
 	for at, rate := range []float64{reads, writes} {
 		s.Passes = append(s.Passes, session.Pass{
-			Index: at, Operation: []plan.Operation{plan.Read, plan.Write}[at], Access: plan.Sequential, BlockBytes: unit.MiB, Depth: 8, ElapsedSeconds: 5,
+			Index: at, Load: load.Load{Operation: []load.Operation{load.Read, load.Write}[at], Access: load.Sequential, Block: unit.MiB, Depth: 8}, ElapsedSeconds: 5,
 			BytesPerSecond: unit.BytesPerSecond(rate), Samples: []session.Sample{{TSeconds: 5, Readings: map[string]float64{"power_watts": 5}}},
 		})
 	}
@@ -281,7 +281,7 @@ func TestValueThroughANarrowChain(t *testing.T) {
 
 func TestSteadyWritesAreWhatRemains(t *testing.T) {
 	s := priced("a", "dunlin", 61, 1e9, 1e9)
-	long := session.Pass{Index: 2, Operation: plan.Write, Access: plan.Sequential, BlockBytes: unit.MiB, Depth: 8, ElapsedSeconds: 100, BytesPerSecond: 600e6}
+	long := session.Pass{Index: 2, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8}, ElapsedSeconds: 100, BytesPerSecond: 600e6}
 	for second := 1; second <= 100; second++ {
 		rate := unit.Bytes(1000e6)
 		if second > 50 {

@@ -3,13 +3,13 @@ package compare
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strings"
 
 	"gonum.org/v1/gonum/stat"
 
-	"opengauge/core/plan"
 	"opengauge/core/record/session"
 )
 
@@ -41,7 +41,7 @@ type EffectRow struct {
 	Metric         Metric        `json:"metric"`
 	HigherIsBetter bool          `json:"higher_is_better"`
 	Effects        []EffectOfOne `json:"effects"`
-	Load           plan.Pass     `json:"-"`
+	Load           session.Key   `json:"-"`
 }
 
 // EffectOfOne is the effect of one value of the factor against the first.
@@ -117,35 +117,14 @@ func membersOf(key string, sessions []*session.Session) []member {
 			members = append(members, member{s.DisplayName(), factors, loadsOf(s)})
 			continue
 		}
-		split := collect(s, func(asked plan.Pass) (string, plan.Pass) {
-			level := fmt.Sprintf("%.0f%%", asked.Fill*100)
-			asked.Fill = 0
-			return level, asked
-		})
-		for _, level := range byNumber(split) {
-			at := Factors{}
-			for k, v := range factors {
-				at[k] = v
-			}
-			at[FactorFill] = level
-			members = append(members, member{s.DisplayName() + " at " + level, at, split[level]})
+		levels := byLevel(s)
+		for _, level := range slices.Sorted(maps.Keys(levels)) {
+			at, name := maps.Clone(factors), fmt.Sprintf("%.0f%%", level*100)
+			at[FactorFill] = name
+			members = append(members, member{s.DisplayName() + " at " + name, at, levels[level]})
 		}
 	}
 	return members
-}
-
-func byNumber(split map[string]loads) []string {
-	var levels []string
-	for level := range split {
-		levels = append(levels, level)
-	}
-	slices.SortFunc(levels, func(a, b string) int {
-		if len(a) != len(b) {
-			return len(a) - len(b)
-		}
-		return strings.Compare(a, b)
-	})
-	return levels
 }
 
 // group puts members together that differ in the factor alone.
@@ -192,15 +171,15 @@ func (f Factors) without(key string) Factors {
 }
 
 func (e *Effect) addRows() {
-	seen := map[plan.Pass]bool{}
+	seen := map[session.Key]bool{}
 	for _, g := range e.Groups {
 		for _, m := range g.members {
-			for _, load := range m.loads.order {
-				if seen[load] {
+			for _, key := range m.loads.order {
+				if seen[key] {
 					continue
 				}
-				seen[load] = true
-				if row := e.row(load); len(row.Effects) > 0 {
+				seen[key] = true
+				if row := e.row(key); len(row.Effects) > 0 {
 					e.Loads = append(e.Loads, row)
 				}
 			}
@@ -208,14 +187,14 @@ func (e *Effect) addRows() {
 	}
 }
 
-func (e *Effect) row(load plan.Pass) EffectRow {
-	metric := metricOf(load)
-	row := EffectRow{Label: session.LoadLabel(load), Metric: metric, HigherIsBetter: metric.HigherIsBetter(), Load: load, Effects: []EffectOfOne{}}
+func (e *Effect) row(key session.Key) EffectRow {
+	metric := metricOf(key)
+	row := EffectRow{Label: key.String(), Metric: metric, HigherIsBetter: metric.HigherIsBetter(), Load: key, Effects: []EffectOfOne{}}
 	for _, value := range e.Values[1:] {
 		var contrasts []Contrast
 		for _, g := range e.Groups {
-			base, knownBase := g.figure(e.Key, e.Values[0], load)
-			other, known := g.figure(e.Key, value, load)
+			base, knownBase := g.figure(e.Key, e.Values[0], key)
+			other, known := g.figure(e.Key, value, key)
 			if known && knownBase {
 				contrasts = append(contrasts, contrast(metric, base, other))
 			}
@@ -229,10 +208,10 @@ func (e *Effect) row(load plan.Pass) EffectRow {
 
 // figure pools the sessions of a group that have a value: sessions measured alike
 // are repeats of each other.
-func (g Group) figure(key, value string, load plan.Pass) (Figure, bool) {
+func (g Group) figure(factor, value string, key session.Key) (Figure, bool) {
 	var found []Figure
 	for _, m := range g.members {
-		if figure := m.loads.figures[load]; m.factors[key] == value && figure.Known {
+		if figure := m.loads.figures[key]; m.factors[factor] == value && figure.Known {
 			found = append(found, figure)
 		}
 	}

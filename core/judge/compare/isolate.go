@@ -8,7 +8,6 @@ import (
 	"slices"
 	"strings"
 
-	"opengauge/core/plan"
 	"opengauge/core/record/session"
 )
 
@@ -101,14 +100,14 @@ const (
 // chance of what was seen (Bayes' rule). What carries as much as the fast ones
 // somewhere is cleared by that.
 func Isolate(sessions []*session.Session, label string) (Isolation, error) {
-	load, members, err := judgedBy(sessions, label)
+	key, members, err := judgedBy(sessions, label)
 	if err != nil {
 		return Isolation{}, err
 	}
-	result := Isolation{Label: session.LoadLabel(load), Suspects: []Suspect{}, Cleared: []Clearance{}, Others: []string{}}
+	result := Isolation{Label: key.String(), Suspects: []Suspect{}, Cleared: []Clearance{}, Others: []string{}}
 	keys := varying(members)
 	for _, m := range members {
-		figure := m.loads.figures[load]
+		figure := m.loads.figures[key]
 		parts := Factors{}
 		for _, key := range keys {
 			parts.set(key, m.factors[key])
@@ -116,7 +115,7 @@ func Isolate(sessions []*session.Session, label string) (Isolation, error) {
 		result.Combinations = append(result.Combinations, Combination{Session: m.name, Parts: parts, Figure: figure.Value, noise: noiseOf(figure)})
 	}
 	if len(sessions) > len(members) {
-		result.Others = append(result.Others, fmt.Sprintf("%d sessions without %s", len(sessions)-len(members), session.LoadLabel(load)))
+		result.Others = append(result.Others, fmt.Sprintf("%d sessions without %s", len(sessions)-len(members), key.String()))
 	}
 	slices.SortStableFunc(result.Combinations, func(a, b Combination) int { return cmp.Compare(a.Figure, b.Figure) })
 	if len(keys) == 0 {
@@ -140,43 +139,43 @@ func Isolate(sessions []*session.Session, label string) (Isolation, error) {
 
 // judgedBy gives the load that most sessions have, or the one that is named, and
 // the sessions that have it.
-func judgedBy(sessions []*session.Session, label string) (plan.Pass, []member, error) {
+func judgedBy(sessions []*session.Session, label string) (session.Key, []member, error) {
 	var members []member
-	counts := map[plan.Pass]int{}
-	var order []plan.Pass
+	counts := map[session.Key]int{}
+	var order []session.Key
 	for _, s := range sessions {
 		m := member{s.DisplayName(), FactorsOf(s).withPort(), loadsOf(s)}
 		members = append(members, m)
-		for _, load := range m.loads.order {
-			if counts[load] == 0 && metricOf(load) == Throughput {
-				order = append(order, load)
+		for _, key := range m.loads.order {
+			if counts[key] == 0 && metricOf(key) == Throughput {
+				order = append(order, key)
 			}
-			counts[load]++
+			counts[key]++
 		}
 	}
 	best := -1
-	for at, load := range order {
-		if label != "" && !strings.HasPrefix(session.LoadLabel(load), label) {
+	for at, key := range order {
+		if label != "" && !strings.HasPrefix(key.String(), label) {
 			continue
 		}
-		if best < 0 || counts[load] > counts[order[best]] {
+		if best < 0 || counts[key] > counts[order[best]] {
 			best = at
 		}
 	}
 	if best < 0 || counts[order[best]] < 2 {
-		return plan.Pass{}, nil, noLoad(order, label)
+		return session.Key{}, nil, noLoad(order, label)
 	}
 	having := slices.DeleteFunc(members, func(m member) bool { return !m.loads.figures[order[best]].Known })
 	return order[best], having, nil
 }
 
-func noLoad(order []plan.Pass, label string) error {
+func noLoad(order []session.Key, label string) error {
 	if label == "" {
 		return errors.New("no two of these sessions have a pass in common; measure them with the same plan")
 	}
 	var labels []string
-	for _, load := range order {
-		labels = append(labels, session.LoadLabel(load))
+	for _, key := range order {
+		labels = append(labels, key.String())
 	}
 	return fmt.Errorf("no two of these sessions have a pass %q; they have %s", label, strings.Join(labels, "; "))
 }

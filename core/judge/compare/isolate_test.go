@@ -8,7 +8,7 @@ import (
 	"testing"
 
 	"opengauge/core/bench/book"
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -26,7 +26,7 @@ func measured(name string, parts map[book.Kind]string, rates ...float64) *sessio
 	}
 	for at, rate := range rates {
 		s.Passes = append(s.Passes, session.Pass{
-			Index: at, Operation: plan.Write, Access: plan.Sequential, BlockBytes: unit.MiB, Depth: 8, Workers: 1, Direct: true,
+			Index: at, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8, Workers: 1}, Direct: true,
 			Repeat: at, BytesPerSecond: unit.BytesPerSecond(rate),
 		})
 	}

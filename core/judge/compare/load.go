@@ -2,8 +2,8 @@ package compare
 
 import (
 	"math"
+	"slices"
 
-	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
 	"opengauge/core/unit"
@@ -31,8 +31,8 @@ func (m Metric) of(pass *session.Pass) float64 {
 
 // metricOf is what a load is judged by. Where operations arrive on a schedule it is
 // the schedule that says how many bytes there are.
-func metricOf(load plan.Pass) Metric {
-	if load.Rate > 0 {
+func metricOf(key session.Key) Metric {
+	if key.Load.Scheduled() {
 		return Latency
 	}
 	return Throughput
@@ -70,51 +70,64 @@ type Figure struct {
 // loads are the figures of a session by what was asked for, in the order in which
 // they were measured first.
 type loads struct {
-	order   []plan.Pass
-	figures map[plan.Pass]Figure
+	order   []session.Key
+	figures map[session.Key]Figure
 }
 
-// loadsOf gives the figures of a session's whole passes.
+// loadsOf gives the figures of a session by what was asked for.
 func loadsOf(s *session.Session) loads {
-	return collect(s, func(asked plan.Pass) (string, plan.Pass) { return "", asked })[""]
-}
-
-// collect gives the figures of a session, split by a key: split gives that of a
-// pass by what it asked, and the load that it counts as.
-func collect(s *session.Session, split func(asked plan.Pass) (key string, load plan.Pass)) map[string]loads {
-	type place struct {
-		key  string
-		load plan.Pass
-	}
-	groups, made := map[place][]*session.Pass{}, map[string]loads{}
-	add := func(asked plan.Pass, pass *session.Pass) {
-		if pass.CutShort || metricOf(asked).of(pass) <= 0 {
-			return
-		}
-		key, load := split(asked)
-		where := place{key, load}
-		if groups[where] == nil {
-			each := made[key]
-			each.order = append(each.order, load)
-			made[key] = each
-		}
-		groups[where] = append(groups[where], pass)
-	}
-	for at := range s.Passes {
-		add(s.Passes[at].Load(), &s.Passes[at])
-	}
-	for at := range s.Copies {
-		add(s.Copies[at].Load(s), asPass(&s.Copies[at]))
-	}
-	for where, passes := range groups {
-		each := made[where.key]
-		if each.figures == nil {
-			each.figures = map[plan.Pass]Figure{}
-		}
-		each.figures[where.load] = figureOf(metricOf(where.load), passes)
-		made[where.key] = each
+	var made loads
+	for _, group := range groupsOf(s) {
+		made.add(group.Key, group)
 	}
 	return made
+}
+
+// byLevel gives the figures of a session at each fill level, by the load alone.
+func byLevel(s *session.Session) map[float64]loads {
+	levels := map[float64]loads{}
+	for _, group := range groupsOf(s) {
+		level := levels[group.Key.Fill]
+		empty := group.Key
+		empty.Fill = 0
+		level.add(empty, group)
+		levels[group.Key.Fill] = level
+	}
+	return levels
+}
+
+func (l *loads) add(key session.Key, group session.Group) {
+	if l.figures == nil {
+		l.figures = map[session.Key]Figure{}
+	}
+	metric := metricOf(key)
+	passes := slices.DeleteFunc(group.Passes, func(p *session.Pass) bool { return metric.of(p) <= 0 })
+	if len(passes) == 0 {
+		return
+	}
+	l.order = append(l.order, key)
+	l.figures[key] = figureOf(metric, passes)
+}
+
+// groupsOf are the passes and the copies of a session that are alike.
+func groupsOf(s *session.Session) []session.Group {
+	groups := s.Alike(nil)
+	index := map[session.Key]int{}
+	for i := range s.Copies {
+		c := &s.Copies[i]
+		if !c.Counts() {
+			continue
+		}
+		key := c.Key(s)
+		at, ok := index[key]
+		if !ok {
+			at = len(groups)
+			index[key] = at
+			groups = append(groups, session.Group{Key: key})
+		}
+		groups[at].Passes = append(groups[at].Passes, asPass(c))
+	}
+	return groups
 }
 
 // asPass gives what a copy did as a pass has it, as far as figures need it.

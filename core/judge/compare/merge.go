@@ -6,7 +6,6 @@ import (
 	"math"
 	"time"
 
-	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -82,7 +81,7 @@ const leastOverlap = 0.5
 // ran with it.
 func (h hosts) meeting(p *session.Pass, index int) (session.Contention, bool) {
 	from, to := h[0].span(p)
-	load := p.Load()
+	key := p.Key()
 	chosen := []*session.Pass{p}
 	for _, other := range h[1:] {
 		var best *session.Pass
@@ -90,7 +89,7 @@ func (h hosts) meeting(p *session.Pass, index int) (session.Contention, bool) {
 		for at := range other.Passes {
 			each := &other.Passes[at]
 			begins, ends := other.span(each)
-			if overlap := min(to, ends) - max(from, begins); each.Load() == load && overlap >= most {
+			if overlap := min(to, ends) - max(from, begins); each.Key() == key && overlap >= most {
 				best, most = each, overlap
 			}
 		}
@@ -151,18 +150,18 @@ func (h *host) label() string {
 // alone gives a pass of the same load in which the host was by itself, or none.
 func (h *host) alone(like *session.Pass) session.Pass {
 	for at := range h.Passes {
-		if pass := &h.Passes[at]; pass.Load() == like.Load() && !h.met[pass.Index] {
+		if pass := &h.Passes[at]; pass.Key() == like.Key() && !h.met[pass.Index] {
 			return *pass
 		}
 	}
 	for _, each := range h.apart {
 		for at := range each.Passes {
-			if pass := &each.Passes[at]; pass.Load() == like.Load() {
+			if pass := &each.Passes[at]; pass.Key() == like.Key() {
 				return *pass
 			}
 		}
 	}
-	return session.Pass{Operation: like.Operation, Access: like.Access, BlockBytes: like.BlockBytes, Depth: like.Depth, Samples: []session.Sample{}}
+	return session.Pass{Load: like.Load, Samples: []session.Sample{}}
 }
 
 // shares gives the sum of all hosts over the time in which all ran, and how fair it
@@ -211,9 +210,9 @@ func apart(all hosts) error {
 			return fmt.Errorf("%s and %s did not run at the same time: there are %s between them; if their clocks differ, say by how much with --shift", first.DisplayName(), other.DisplayName(), unit.Span(unit.Duration(math.Ceil(gap))))
 		}
 	}
-	loads := map[plan.Pass]bool{}
+	loads := map[session.Key]bool{}
 	for at := range first.Passes {
-		loads[first.Passes[at].Load()] = true
+		loads[first.Passes[at].Key()] = true
 	}
 	return fmt.Errorf("no load ran on all of them at the same time; start the same plan on all hosts at once (%s has %d loads)", first.DisplayName(), len(loads))
 }

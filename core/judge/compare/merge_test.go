@@ -7,7 +7,7 @@ import (
 	"time"
 
 	"opengauge/core/bench/book"
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -22,7 +22,7 @@ func ran(name, on string, started time.Time, rate map[float64]float64) *session.
 			continue
 		}
 		pass := session.Pass{
-			Index: len(s.Passes), Operation: plan.Read, Access: plan.Random, BlockBytes: 4096, Depth: 8, StartedSeconds: at, ElapsedSeconds: 10,
+			Index: len(s.Passes), Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 8}, StartedSeconds: at, ElapsedSeconds: 10,
 			BytesPerSecond: unit.BytesPerSecond(each), Samples: []session.Sample{},
 		}
 		for second := 1; second <= 10; second++ {
@@ -105,7 +105,7 @@ func TestMergeWhatCannotBe(t *testing.T) {
 func TestValueOfVolumesIsAMonth(t *testing.T) {
 	volume := func(name string, price, rate float64) *session.Session {
 		s := &session.Session{ID: name, Name: name, Parts: []book.Part{{Kind: book.Volume, Name: name, PriceMonth: price, Capacity: 500e9}}}
-		s.Passes = []session.Pass{{Operation: plan.Read, Access: plan.Random, BlockBytes: unit.MiB, Depth: 8, ElapsedSeconds: 5, BytesPerSecond: unit.BytesPerSecond(rate)}}
+		s.Passes = []session.Pass{{Load: load.Load{Operation: load.Read, Access: load.Random, Block: unit.MiB, Depth: 8}, ElapsedSeconds: 5, BytesPerSecond: unit.BytesPerSecond(rate)}}
 		return s
 	}
 	value, err := ValueOf([]*session.Session{volume("steady", 61, 250e6), volume("burst", 44, 125e6), priced("drive", "dunlin", 61, 1e9, 1e9)}, Terms{})
@@ -123,7 +123,7 @@ func TestAVolumeIsOneCircumstance(t *testing.T) {
 	for _, name := range []string{"steady", "burst"} {
 		sessions = append(sessions, &session.Session{
 			ID: name, Name: name, Parts: []book.Part{{Kind: book.Volume, Name: name}}, Target: session.Target{Address: "nbd://shore/" + name},
-			Passes: []session.Pass{{Operation: plan.Read, Access: plan.Random, BlockBytes: 4096, Depth: 8, ElapsedSeconds: 5, BytesPerSecond: 1e6, Direct: true}},
+			Passes: []session.Pass{{Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 8}, ElapsedSeconds: 5, BytesPerSecond: 1e6, Direct: true}},
 		})
 	}
 	compared, err := New(sessions)

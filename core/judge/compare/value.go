@@ -11,7 +11,7 @@ import (
 
 	"opengauge/core/bench/book"
 	"opengauge/core/bench/link"
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -301,31 +301,32 @@ func worthOf(s *session.Session, use Use) (Worth, bool) {
 	var best Worth
 	found := false
 	loads := loadsOf(s)
-	for _, load := range loads.order {
-		if load.Step != "" || load.Access != plan.Sequential && !isVolume(s) || load.Rate > 0 || load.CompressibleShare > 0 {
+	for _, key := range loads.order {
+		asked := key.Load
+		if key.IsCopy() || asked.Scheduled() || asked.CompressibleShare > 0 || asked.Access != load.Sequential && !isVolume(s) {
 			continue
 		}
-		figure := loads.figures[load]
+		figure := loads.figures[key]
 		pass := passOf(s, figure.Passes[0])
-		worth := Worth{Use: use, Rate: rate(figure.Value), Session: s.DisplayName(), Pass: session.LoadLabel(load), BytesPerJoule: bytesPerJoule(pass)}
+		worth := Worth{Use: use, Rate: rate(figure.Value), Session: s.DisplayName(), Pass: key.String(), BytesPerJoule: bytesPerJoule(pass)}
 		better := !found || worth.Rate > best.Rate
 		switch use {
 		case Reads:
-			better = better && load.Operation == plan.Read && load.Fill < nearlyFull
+			better = better && asked.Operation == load.Read && key.Fill < nearlyFull
 		case Writes:
-			better = better && load.Operation == plan.Write && load.Fill < nearlyFull
+			better = better && asked.Operation == load.Write && key.Fill < nearlyFull
 		case FullReads:
-			better = load.Operation == plan.Read && load.Fill >= nearlyFull && (!found || worth.Rate < best.Rate)
+			better = asked.Operation == load.Read && key.Fill >= nearlyFull && (!found || worth.Rate < best.Rate)
 		case SteadyWrites:
 			worth.Rate = steadyRate(pass)
-			better = load.Operation == plan.Write && worth.Rate > 0 && (!found || worth.Rate < best.Rate)
+			better = asked.Operation == load.Write && worth.Rate > 0 && (!found || worth.Rate < best.Rate)
 		}
 		if better {
 			best, found = worth, true
 		}
 	}
 	if use == Reads || use == Writes {
-		best.Rating = s.SequentialRating(map[Use]plan.Operation{Reads: plan.Read, Writes: plan.Write}[use])
+		best.Rating = s.SequentialRating(map[Use]load.Operation{Reads: load.Read, Writes: load.Write}[use])
 	}
 	return best, found
 }

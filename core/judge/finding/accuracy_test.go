@@ -335,7 +335,7 @@ func TestAccuracy(t *testing.T) {
 				s, truth := w.make(r)
 				blur(r, s, w.name == "heat, later the write area")
 				found := map[string]bool{}
-				for _, f := range finding.Detect(s) {
+				for _, f := range finding.Detect(s, unit.Decimal) {
 					found[f.Kind] = true
 				}
 				mutex.Lock()

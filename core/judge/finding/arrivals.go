@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"slices"
 
-	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -22,26 +21,35 @@ const (
 
 // arrivalsHeld finds a limit of operations by loads that arrive on a schedule: past
 // the limit the same number is done whatever arrives, and the rest waits in line.
-func arrivalsHeld(s *session.Session) []session.Finding {
-	scheduled := func(p *session.Pass) bool { return p.RatePerSecond > 0 }
-	for _, group := range groupedOf(s, scheduled, func(p *plan.Pass) { p.Rate = 0 }) {
+func arrivalsHeld(s *session.Session, n unit.Notation) []session.Finding {
+	for _, group := range s.Alike(anyRate) {
+		if !group.Key.Load.Scheduled() {
+			continue
+		}
 		var kept, held []*session.Pass
-		for _, pass := range group {
-			if pass.IOPS >= keptUp*pass.RatePerSecond {
+		for _, pass := range group.Passes {
+			if pass.IOPS >= keptUp*pass.Rate {
 				kept = append(kept, pass)
 			} else {
 				held = append(held, pass)
 			}
 		}
-		if f, is := lineBefore(s, kept, held); is {
+		if f, ok := lineBefore(s, kept, held, n); ok {
 			return []session.Finding{f}
 		}
 	}
 	return nil
 }
 
-// lineBefore says whether what did not keep up stood in line before a limit.
-func lineBefore(s *session.Session, kept, held []*session.Pass) (session.Finding, bool) {
+// anyRate lets alike passes differ in the rate of their schedule.
+func anyRate(k *session.Key) {
+	if k.Load.Scheduled() {
+		k.Load.Rate = 1
+	}
+}
+
+// lineBefore reports whether what did not keep up stood in line before a limit.
+func lineBefore(s *session.Session, kept, held []*session.Pass, n unit.Notation) (session.Finding, bool) {
 	if len(kept) == 0 || len(held) < 2 {
 		return session.Finding{}, false
 	}
@@ -51,27 +59,31 @@ func lineBefore(s *session.Session, kept, held []*session.Pass) (session.Finding
 			return session.Finding{}, false
 		}
 	}
-	byRate := func(a, b *session.Pass) int { return cmp.Compare(a.RatePerSecond, b.RatePerSecond) }
+	byRate := func(a, b *session.Pass) int { return cmp.Compare(a.Rate, b.Rate) }
 	slices.SortStableFunc(kept, byRate)
 	slices.SortStableFunc(held, byRate)
 	least, most, first, last := kept[0], kept[len(kept)-1], held[0], held[len(held)-1]
-	if most.RatePerSecond < halfway*fastest.IOPS || most.Latency.P50 > flat*least.Latency.P50 {
+	if most.Rate < halfway*fastest.IOPS || most.Latency.P50 > flat*least.Latency.P50 {
 		return session.Finding{}, false
 	}
 	whose := operations.whose(s, fastest.IOPS)
-	f := session.Finding{
-		Kind: "cap-bound", Severity: session.Note, Confidence: 0.9, Passes: indexesOf(held), ToSeconds: fastest.ElapsedSeconds,
-		Summary: fmt.Sprintf("A limit holds it: %s, whether %s or %s arrive a second%s. Below it latency stays flat, %s at %s a second, so the device is not slow: past it, operations stand in line, %s at %s a second and longer the longer it lasts.",
-			operations.text(fastest.IOPS), unit.Grouped(int64(first.RatePerSecond)), unit.Grouped(int64(last.RatePerSecond)), whoseText(whose),
-			unit.Latency(most.Latency.P50), unit.Grouped(int64(most.RatePerSecond)), unit.Latency(first.Latency.P50), unit.Grouped(int64(first.RatePerSecond))),
-		Evidence: map[string]any{
-			"limit": operations.name, "whose": whose, "limit_iops": fastest.IOPS, "alone_seconds": least.Latency.P50, "below_the_limit_seconds": most.Latency.P50, "queue_seconds": first.Latency.P50,
-		},
-		Advice: "Send less than the limit, or buy more of it: less waits, and no device is faster for it. One block size does not tell whether it counts operations or bytes: measure larger blocks too.",
-	}
+	confidence := 0.9
+	advice := "Send less than the limit, or buy more of it: less waits, and no device is faster for it. " +
+		"One block size does not tell whether it counts operations or bytes: measure larger blocks too."
 	if whose == "" {
-		f.Confidence = 0.7
-		f.Advice += " Describe the volume in the bench book (--through), so that it can be told whose limit it is."
+		confidence = 0.7
+		advice += " Describe the volume in the bench book (--through), so that it can be told whose limit it is."
 	}
+	f := capBound.new(confidence, indexesOf(held), CapBoundEvidence{
+		Limit: operations.name, Whose: whose, LimitIOPS: fastest.IOPS, AloneSeconds: least.Latency.P50,
+		BelowTheSeconds: most.Latency.P50, QueueSeconds: first.Latency.P50,
+	})
+	f.ToSeconds, f.Advice = fastest.ElapsedSeconds, advice
+	aSecond := func(p *session.Pass) string { return unit.Grouped(int64(p.Rate)) }
+	f.Summary = fmt.Sprintf("A limit holds it: %s, whether %s or %s arrive a second%s. Below it latency stays flat, "+
+		"%s at %s a second, so the device is not slow: past it, operations stand in line, %s at %s a second "+
+		"and longer the longer it lasts.",
+		operations.text(n, fastest.IOPS), aSecond(first), aSecond(last), whoseText(whose),
+		unit.Latency(most.Latency.P50), aSecond(most), unit.Latency(first.Latency.P50), aSecond(first))
 	return f, true
 }

@@ -7,6 +7,23 @@ import (
 	"opengauge/core/unit"
 )
 
+var backgroundLoad = Kind{
+	Name:       "background-load",
+	Says:       "something else used the device meanwhile; the figure is not yet worth quoting",
+	Severity:   session.Caution,
+	EndsStream: true,
+	Marks:      HeatTrace,
+	Settles:    "close what else uses the drive and repeat",
+	Evidence:   BackgroundLoadEvidence{},
+}
+
+// BackgroundLoadEvidence compares this program's bytes with the device's counters.
+type BackgroundLoadEvidence struct {
+	Own     unit.Bytes `json:"own_bytes"`
+	Device  unit.Bytes `json:"device_bytes"`
+	Foreign float64    `json:"foreign_share"`
+}
+
 const (
 	// foreignShare of what moved is what others have to have moved for it to
 	// matter: file systems add a little to every write themselves.
@@ -15,9 +32,9 @@ const (
 	foreignLeast = 4 * unit.MB
 )
 
-// backgroundLoad finds passes during which others used the same device, by the
+// findBackgroundLoad finds passes during which others used the same device, by the
 // system's own counters.
-func backgroundLoad(s *session.Session) []session.Finding {
+func findBackgroundLoad(s *session.Session, _ unit.Notation) []session.Finding {
 	foreign := func(p *session.Pass) float64 {
 		if p.DeviceBytes == nil || !p.Direct {
 			return 0
@@ -32,18 +49,13 @@ func backgroundLoad(s *session.Session) []session.Finding {
 	}
 	worst := greatest(passes, func(p *session.Pass) float64 { return foreign(p) / float64(*p.DeviceBytes) })
 	share := foreign(worst) / float64(*worst.DeviceBytes)
-	return []session.Finding{{
-		Kind: "background-load", Severity: session.Caution, Confidence: 0.9, Passes: indexes, ToSeconds: worst.ElapsedSeconds,
-		Summary: fmt.Sprintf("During %s something else used the device: in %s, %.0f %% of what moved was not this program's.",
-			numbered(passes), worst.Label(), share*100),
-		Evidence: map[string]any{
-			"own_bytes": float64(worst.Bytes), "device_bytes": float64(*worst.DeviceBytes), "foreign_share": share,
-		},
-		Advice: "Close what else uses the drive (indexing, backup, another measurement) and repeat.",
-	}}
+	f := backgroundLoad.new(0.9, indexes, BackgroundLoadEvidence{worst.Bytes, *worst.DeviceBytes, share})
+	f.ToSeconds = worst.ElapsedSeconds
+	f.Summary = fmt.Sprintf("During %s something else used the device: in %s, %.0f %% of what moved was not this program's.",
+		numbered(passes), worst.Label(), share*100)
+	f.Advice = "Close what else uses the drive (indexing, backup, another measurement) and repeat."
+	return []session.Finding{f}
 }
 
 // inFlight is what may have been under way at both ends of a pass.
-func inFlight(p *session.Pass) unit.Bytes {
-	return 2 * unit.Bytes(p.Depth*max(p.Workers, 1)) * p.BlockBytes
-}
+func inFlight(p *session.Pass) unit.Bytes { return 2 * unit.Bytes(p.Outstanding()) * p.Block }

@@ -4,10 +4,30 @@ import (
 	"fmt"
 	"slices"
 
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
+
+var cachedResult = Kind{
+	Name:     "cached-result",
+	Says:     "faster than the chain can carry: it measured memory",
+	Severity: session.Fault,
+	Marks:    ChainStrip,
+	Settles:  "measure a folder with direct I/O, with a test file larger than memory",
+	Evidence: CachedResultEvidence{},
+}
+
+// CachedResultEvidence is the figure that no storage gives, and what it is above.
+type CachedResultEvidence struct {
+	FileSystem string              `json:"file_system,omitempty"`
+	Measured   unit.BytesPerSecond `json:"measured_bytes_per_second,omitempty"`
+	HopPayload unit.BytesPerSecond `json:"hop_payload_bytes_per_second,omitempty"`
+	Hop        string              `json:"hop,omitempty"`
+	Memory     unit.BytesPerSecond `json:"memory_bytes_per_second,omitempty"`
+	P50        float64             `json:"p50_seconds,omitempty"`
+	Direct     string              `json:"direct,omitempty"`
+}
 
 const (
 	// fasterThanStorage is a median latency of a read that no drive behind a
@@ -21,39 +41,42 @@ const (
 // memoryFileSystems keep their files in memory.
 var memoryFileSystems = []string{"tmpfs", "ramfs", "devtmpfs", "hugetlbfs"}
 
-// cachedResult finds figures that memory gave: they are above what the chain
+// findCachedResult finds figures that memory gave: they are above what the chain
 // can carry, or faster than any drive answers, or the folder is in memory.
-func cachedResult(s *session.Session) []session.Finding {
+func findCachedResult(s *session.Session, n unit.Notation) []session.Finding {
 	if slices.Contains(memoryFileSystems, s.Target.FileSystem) {
-		return []session.Finding{cachedFinding(s, s.Target.Address+" is on "+s.Target.FileSystem+", which keeps files in memory: no storage was measured.",
-			allPasses(s), 1, map[string]any{"file_system": s.Target.FileSystem})}
+		summary := s.Target.Address + " is on " + s.Target.FileSystem + ", which keeps files in memory: no storage was measured."
+		return []session.Finding{cached(summary, 1, allPasses(s), CachedResultEvidence{FileSystem: s.Target.FileSystem})}
 	}
 	var found []session.Finding
-	if hop, known := s.Chain.Binding(); known && hop.Payload > 0 {
-		passes, indexes := passesWhere(s, func(p *session.Pass) bool { return p.BytesPerSecond > hop.Payload*aboveCeiling })
-		if len(passes) > 0 {
-			fastest := greatest(passes, func(p *session.Pass) float64 { return float64(p.BytesPerSecond) })
-			found = append(found, cachedFinding(s, fmt.Sprintf("%s ran at %s, but %s carries at most %s: a cache answered, or the chain is not the one that was named.",
-				fastest.Label(), unit.Decimal.Rate(fastest.BytesPerSecond), hop.Name, unit.Decimal.Rate(hop.Payload)), indexes, 0.95,
-				map[string]any{"measured_bytes_per_second": float64(fastest.BytesPerSecond), "hop_payload_bytes_per_second": float64(hop.Payload), "hop": hop.Name}))
+	faster := func(limit unit.BytesPerSecond, say func(fastest *session.Pass) (string, CachedResultEvidence)) {
+		passes, indexes := passesWhere(s, func(p *session.Pass) bool { return p.BytesPerSecond > limit })
+		if limit <= 0 || len(passes) == 0 {
+			return
 		}
+		fastest := greatest(passes, throughputOf)
+		summary, evidence := say(fastest)
+		evidence.Measured = fastest.BytesPerSecond
+		found = append(found, cached(summary, 0.95, indexes, evidence))
 	}
-	if traffic := s.Environment.MemoryTraffic; traffic > 0 {
-		passes, indexes := passesWhere(s, func(p *session.Pass) bool { return p.BytesPerSecond > traffic })
-		if len(passes) > 0 {
-			fastest := greatest(passes, func(p *session.Pass) float64 { return float64(p.BytesPerSecond) })
-			found = append(found, cachedFinding(s, fmt.Sprintf("%s ran at %s, more than this computer's memory moves, %s: the data did not come from storage.",
-				fastest.Label(), unit.Decimal.Rate(fastest.BytesPerSecond), unit.Decimal.Rate(traffic)), indexes, 0.95,
-				map[string]any{"measured_bytes_per_second": float64(fastest.BytesPerSecond), "memory_bytes_per_second": float64(traffic)}))
-		}
+	if hop, ok := s.Chain.Binding(); ok {
+		faster(hop.Payload*aboveCeiling, func(p *session.Pass) (string, CachedResultEvidence) {
+			return fmt.Sprintf("%s ran at %s, but %s carries at most %s: a cache answered, or the chain is not the one that was named.",
+				p.Label(), n.Rate(p.BytesPerSecond), hop.Name, n.Rate(hop.Payload)), CachedResultEvidence{HopPayload: hop.Payload, Hop: hop.Name}
+		})
 	}
+	traffic := s.Environment.MemoryTraffic
+	faster(traffic, func(p *session.Pass) (string, CachedResultEvidence) {
+		return fmt.Sprintf("%s ran at %s, more than this computer's memory moves, %s: the data did not come from storage.",
+			p.Label(), n.Rate(p.BytesPerSecond), n.Rate(traffic)), CachedResultEvidence{Memory: traffic}
+	})
 	passes, indexes := passesWhere(s, func(p *session.Pass) bool {
-		return !p.Direct && p.Operation == plan.Read && p.Operations > 0 && p.Latency.P50 < fasterThanStorage
+		return !p.Direct && p.Operation == load.Read && p.Operations > 0 && p.Latency.P50 < fasterThanStorage
 	})
 	if len(passes) > 0 {
-		found = append(found, cachedFinding(s, fmt.Sprintf("Half of the reads of %s took under %s, without direct I/O: the system's cache answered.",
-			passes[0].Label(), unit.Latency(fasterThanStorage)), indexes, 0.9,
-			map[string]any{"p50_seconds": passes[0].Latency.P50, "direct": "no"}))
+		summary := fmt.Sprintf("Half of the reads of %s took under %s, without direct I/O: the system's cache answered.",
+			passes[0].Label(), unit.Latency(fasterThanStorage))
+		found = append(found, cached(summary, 0.9, indexes, CachedResultEvidence{P50: passes[0].Latency.P50, Direct: "no"}))
 	}
 	return found
 }
@@ -63,9 +86,10 @@ func allPasses(s *session.Session) []int {
 	return indexes
 }
 
-func cachedFinding(s *session.Session, summary string, passes []int, confidence float64, evidence map[string]any) session.Finding {
-	return session.Finding{
-		Kind: "cached-result", Severity: session.Fault, Confidence: confidence, Summary: summary, Passes: passes,
-		Evidence: evidence, Advice: "Do not quote these figures. Measure a folder on the storage itself, on a file system with direct I/O, with a test file larger than memory.",
-	}
+func cached(summary string, confidence float64, passes []int, evidence CachedResultEvidence) session.Finding {
+	f := cachedResult.new(confidence, passes, evidence)
+	f.Summary = summary
+	f.Advice = "Do not quote these figures. Measure a folder on the storage itself, on a file system with direct I/O, " +
+		"with a test file larger than memory."
+	return f
 }

@@ -5,7 +5,6 @@ import (
 	"math"
 
 	"opengauge/core/bench/book"
-	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/target"
 	"opengauge/core/unit"
@@ -20,30 +19,55 @@ const (
 	queued = 0.25
 )
 
-// capBound finds what limits of operations or of bytes hold: a provisioned limit
+var capBound = Kind{
+	Name:     "cap-bound",
+	Says:     "a provisioned limit holds it: of operations, or of bytes",
+	Severity: session.Note,
+	Weighty:  true,
+	Marks:    ChainStrip,
+	Settles:  "measure several block sizes: a limit of operations is the same for all of them",
+	Evidence: CapBoundEvidence{},
+}
+
+// CapBoundEvidence is the limit, whose it is, and how it was seen.
+type CapBoundEvidence struct {
+	Limit           string              `json:"limit"`
+	Whose           string              `json:"whose"`
+	LimitRate       unit.BytesPerSecond `json:"limit_bytes_per_second,omitempty"`
+	LimitIOPS       float64             `json:"limit_iops,omitempty"`
+	SmallestBlock   unit.Bytes          `json:"smallest_block_bytes,omitempty"`
+	LargestBlock    unit.Bytes          `json:"largest_block_bytes,omitempty"`
+	PassesAlike     int                 `json:"passes_alike,omitempty"`
+	QueueSeconds    float64             `json:"queue_seconds,omitempty"`
+	AloneSeconds    float64             `json:"alone_seconds,omitempty"`
+	BelowTheSeconds float64             `json:"below_the_limit_seconds,omitempty"`
+}
+
+// findCapBound finds what limits of operations or of bytes hold: a provisioned limit
 // counts operations, so that they are the same for blocks of different sizes, or
 // bytes, so that those are.
-func capBound(s *session.Session) []session.Finding {
+func findCapBound(s *session.Session, n unit.Notation) []session.Finding {
 	if !provisioned(s) && s.Target.Kind != string(target.Volume) {
 		return nil
 	}
 	var found []session.Finding
+	unlike := func(k *session.Key) { k.Load.Block, k.Load.Depth, k.Load.Operation, k.Load.WriteShare = 0, 0, "", 0 }
 	for _, counts := range []counted{operations, throughput} {
-		for _, group := range grouped(s, func(p *plan.Pass) { p.Block, p.Depth, p.Operation, p.WriteShare = 0, 0, "", 0 }) {
-			if f, is := heldBy(s, group, counts); is {
+		for _, group := range unscheduled(s, unlike) {
+			if f, ok := counts.hold(s, group, n); ok {
 				found = append(found, f)
 				break
 			}
 		}
 	}
-	return append(found, arrivalsHeld(s)...)
+	return append(found, arrivalsHeld(s, n)...)
 }
 
 // counted is what a limit counts.
 type counted struct {
 	name string
 	of   func(*session.Pass) float64
-	text func(float64) string
+	text func(unit.Notation, float64) string
 	// known gives what the bench book says of such limits, the tightest names
 	// first.
 	known func(book.Part) []namedLimit
@@ -56,23 +80,23 @@ type namedLimit struct {
 
 var operations = counted{
 	"operations", func(p *session.Pass) float64 { return p.IOPS },
-	func(v float64) string { return unit.Grouped(int64(v+0.5)) + " IOPS" },
+	func(_ unit.Notation, v float64) string { return unit.Grouped(int64(v+0.5)) + " IOPS" },
 	func(p book.Part) []namedLimit {
 		return []namedLimit{{"volume", p.Limits.IOPS}, {"volume's burst", p.Limits.BurstIOPS}, {"instance", p.Instance.IOPS}}
 	},
 }
 
 var throughput = counted{
-	"bytes", func(p *session.Pass) float64 { return float64(p.BytesPerSecond) },
-	func(v float64) string { return unit.Decimal.Rate(unit.BytesPerSecond(v)) },
+	"bytes", throughputOf,
+	func(n unit.Notation, v float64) string { return n.Rate(rate(v)) },
 	func(p book.Part) []namedLimit {
 		return []namedLimit{{"volume", float64(p.Limits.Throughput)}, {"volume's burst", float64(p.Limits.BurstThroughput)}, {"instance", float64(p.Instance.Throughput)}}
 	},
 }
 
-// heldBy says whether the fastest passes of a group are held to one figure of what is
+// hold reports whether the fastest passes of a group are held to one figure of what is
 // counted.
-func heldBy(s *session.Session, group []*session.Pass, c counted) (session.Finding, bool) {
+func (c counted) hold(s *session.Session, group []*session.Pass, n unit.Notation) (session.Finding, bool) {
 	fastest := greatest(group, c.of)
 	var held []*session.Pass
 	for _, pass := range group {
@@ -81,31 +105,33 @@ func heldBy(s *session.Session, group []*session.Pass, c counted) (session.Findi
 		}
 	}
 	alike := append([]*session.Pass{fastest}, held...)
-	smallest := greatest(alike, func(p *session.Pass) float64 { return -float64(p.BlockBytes) })
-	largest := greatest(alike, func(p *session.Pass) float64 { return float64(p.BlockBytes) })
-	if len(held) < 2 || largest.BlockBytes < 2*smallest.BlockBytes {
+	smallest := greatest(alike, func(p *session.Pass) float64 { return -float64(p.Block) })
+	largest := greatest(alike, func(p *session.Pass) float64 { return float64(p.Block) })
+	if len(held) < 2 || largest.Block < 2*smallest.Block {
 		return session.Finding{}, false
 	}
 	whose := c.whose(s, c.of(fastest))
-	f := session.Finding{
-		Kind: "cap-bound", Severity: session.Note, Confidence: 0.9, Passes: indexesOf(held), ToSeconds: fastest.ElapsedSeconds,
-		Summary: fmt.Sprintf("A limit of %s holds it: %s with blocks of %s and of %s alike%s.", c.name, c.text(c.of(fastest)), smallest.BlockBytes, largest.BlockBytes, whoseText(whose)),
-		Evidence: map[string]any{
-			"limit": c.name, "whose": whose, "smallest_block_bytes": float64(smallest.BlockBytes), "largest_block_bytes": float64(largest.BlockBytes), "passes_alike": len(held),
-		},
-		Advice: "Larger blocks move more at the same limit; more operations a second have to be bought.",
+	evidence := CapBoundEvidence{
+		Limit: c.name, Whose: whose, SmallestBlock: smallest.Block, LargestBlock: largest.Block, PassesAlike: len(held),
 	}
+	summary := fmt.Sprintf("A limit of %s holds it: %s with blocks of %s and of %s alike%s.",
+		c.name, c.text(n, c.of(fastest)), smallest.Block, largest.Block, whoseText(whose))
+	advice := "Larger blocks move more at the same limit; more operations a second have to be bought."
 	if c.name == throughput.name {
-		f.Evidence["limit_bytes_per_second"] = math.Round(c.of(fastest))
-		f.Advice = "More bytes a second have to be bought, of whoever sets the limit; smaller blocks and more depth change nothing."
+		evidence.LimitRate = rate(math.Round(c.of(fastest)))
+		advice = "More bytes a second have to be bought, of whoever sets the limit; smaller blocks and more depth change nothing."
 	} else {
-		f.Evidence["limit_iops"] = c.of(fastest)
+		evidence.LimitIOPS = c.of(fastest)
 	}
+	confidence := 0.9
 	if whose == "" {
-		f.Confidence = 0.7
-		f.Advice += " Describe the volume in the bench book (--through), so that its own limit, the instance's and the network's can be told apart."
+		confidence = 0.7
+		advice += " Describe the volume in the bench book (--through), so that its own limit, the instance's and " +
+			"the network's can be told apart."
 	}
-	queueing(group, held, &f)
+	summary += queueing(group, held, &evidence)
+	f := capBound.new(confidence, indexesOf(held), evidence)
+	f.ToSeconds, f.Summary, f.Advice = fastest.ElapsedSeconds, summary, advice
 	return f, true
 }
 
@@ -143,20 +169,22 @@ func whoseText(whose string) string {
 // queueing tells latency that a limit makes from that of a slow device: at a limit,
 // operations wait in front of it, for depth over operations a second (Little,
 // Operations Research 9, 1961).
-func queueing(group, held []*session.Pass, f *session.Finding) {
-	deepest := greatest(held, func(p *session.Pass) float64 { return float64(p.Depth * max(p.Workers, 1)) })
-	waits := float64(deepest.Depth*max(deepest.Workers, 1)) / deepest.IOPS
+func queueing(group, held []*session.Pass, evidence *CapBoundEvidence) string {
+	deepest := greatest(held, func(p *session.Pass) float64 { return float64(p.Outstanding()) })
+	waits := float64(deepest.Outstanding()) / deepest.IOPS
 	if math.Abs(deepest.Latency.Mean/waits-1) > queued {
-		return
+		return ""
 	}
-	f.Evidence["queue_seconds"] = waits
-	f.Summary += fmt.Sprintf(" The %s that an operation takes at depth %d is the queue in front of the limit", unit.Latency(deepest.Latency.Mean), deepest.Depth)
+	evidence.QueueSeconds = waits
+	text := fmt.Sprintf(" The %s that an operation takes at depth %d is the queue in front of the limit",
+		unit.Latency(deepest.Latency.Mean), deepest.Depth)
 	for _, pass := range group {
-		if pass.Depth == 1 && pass.BlockBytes == deepest.BlockBytes && pass.Operation == deepest.Operation && pass.IOPS < deepest.IOPS*(1-alikeLimit) {
-			f.Evidence["alone_seconds"] = pass.Latency.P50
-			f.Summary += fmt.Sprintf("; alone it takes %s", unit.Latency(pass.Latency.P50))
+		like := pass.Depth == 1 && pass.Block == deepest.Block && pass.Operation == deepest.Operation
+		if like && pass.IOPS < deepest.IOPS*(1-alikeLimit) {
+			evidence.AloneSeconds = pass.Latency.P50
+			text += fmt.Sprintf("; alone it takes %s", unit.Latency(pass.Latency.P50))
 			break
 		}
 	}
-	f.Summary += "."
+	return text + "."
 }

@@ -4,54 +4,77 @@ import (
 	"fmt"
 	"strings"
 
+	"opengauge/core/bench/event"
 	"opengauge/core/record/session"
+	"opengauge/core/unit"
 )
 
-// dropoutAdvice is what to do, whoever noticed that the device was gone.
-const dropoutAdvice = "Check cable, power and heat, and repeat. If it happens again at the same temperature or after the same time, that is what to change first."
+var dropout = Kind{
+	Name:       "dropout",
+	Says:       "the device stopped answering or vanished; says when, how warm, how it came back",
+	Severity:   session.Fault,
+	EndsStream: true,
+	Marks:      HeatTrace,
+	Settles:    "check cable, power and heat, and repeat",
+	Evidence:   DropoutEvidence{},
+}
 
-// dropout reports that the device stopped answering or vanished, from the
+// DropoutEvidence says when it was, how warm, and for how long.
+type DropoutEvidence struct {
+	At          *float64      `json:"at_seconds,omitempty"`
+	From        *float64      `json:"from_seconds,omitempty"`
+	Lasted      *float64      `json:"lasted_seconds,omitempty"`
+	Away        *float64      `json:"away_seconds,omitempty"`
+	Temperature *unit.Celsius `json:"temperature_celsius,omitempty"`
+	Errors      *int64        `json:"errors,omitempty"`
+}
+
+// dropoutAdvice is what to do, whoever noticed that the device was gone.
+const dropoutAdvice = "Check cable, power and heat, and repeat. If it happens again at the same temperature or after the same time, " +
+	"that is what to change first."
+
+// findDropouts reports that the device stopped answering or vanished, from the
 // events that the runner noted.
-func dropout(s *session.Session) []session.Finding {
+func findDropouts(s *session.Session, _ unit.Notation) []session.Finding {
 	var found []session.Finding
-	for at, event := range s.Events {
-		if event.Kind != session.EventDropout && event.Kind != session.EventStall {
+	for i, e := range s.Events {
+		if e.Kind != event.Dropout && e.Kind != event.Stall {
 			continue
 		}
-		pass, since := passAt(s, event.TSeconds)
-		finding := session.Finding{
-			Kind: "dropout", Severity: session.Fault, Confidence: 0.95, FromSeconds: since, ToSeconds: since,
-			Evidence: map[string]any{"at_seconds": event.TSeconds},
-			Advice:   dropoutAdvice,
-		}
+		pass, since := passAt(s, e.TSeconds)
 		what := "The device stopped answering"
-		if event.Kind == session.EventDropout {
+		if e.Kind == event.Dropout {
 			what = "The device vanished"
 		}
-		summary := []string{fmt.Sprintf("%s %.0f s into the session (%s).", what, event.TSeconds, event.Detail)}
+		evidence, passes := DropoutEvidence{At: &e.TSeconds}, []int(nil)
+		sentences := []string{fmt.Sprintf("%s %.0f s into the session (%s).", what, e.TSeconds, e.Detail)}
 		if pass != nil {
-			finding.Passes = []int{pass.Index}
-			if temperature, known := lastTemperature(pass); known {
-				finding.Evidence["temperature_celsius"] = temperature
-				summary = append(summary, fmt.Sprintf("It was at %s.", temperature))
+			passes = []int{pass.Index}
+			if temperature, ok := lastTemperature(pass); ok {
+				evidence.Temperature = &temperature
+				sentences = append(sentences, fmt.Sprintf("It was at %s.", temperature))
 			}
 		}
-		summary = append(summary, afterwards(s.Events[at+1:], event, &finding))
-		finding.Summary = strings.Join(summary, " ")
-		found = append(found, finding)
+		end := "It did not come back while it was waited for."
+		away, returned := awayUntil(s.Events[i+1:], e)
+		if returned {
+			evidence.Away = &away
+			end = fmt.Sprintf("It came back after %.1f s.", away)
+		}
+		f := dropout.new(0.95, passes, evidence)
+		f.FromSeconds, f.ToSeconds = since, since+away
+		f.Summary, f.Advice = strings.Join(append(sentences, end), " "), dropoutAdvice
+		found = append(found, f)
 	}
 	return found
 }
 
-// afterwards says how a dropout ended.
-func afterwards(later []session.Event, dropped session.Event, finding *session.Finding) string {
-	for _, event := range later {
-		if event.Kind == session.EventReturn {
-			away := event.TSeconds - dropped.TSeconds
-			finding.ToSeconds += away
-			finding.Evidence["away_seconds"] = away
-			return fmt.Sprintf("It came back after %.1f s.", away)
+// awayUntil is how long a device was away, and whether it came back.
+func awayUntil(later []session.Event, dropped session.Event) (seconds float64, returned bool) {
+	for _, e := range later {
+		if e.Kind == event.Return {
+			return e.TSeconds - dropped.TSeconds, true
 		}
 	}
-	return "It did not come back while it was waited for."
+	return 0, false
 }

@@ -22,83 +22,132 @@ const (
 	costly = 1.5
 )
 
-// measuredCopy is the copies of a set one way, with what each end did alone.
-type measuredCopy struct {
-	first               *session.Copy
-	whole, source, dest float64 // bytes a second
-	indexes             []int
+var endpointBound = Kind{
+	Name:     "endpoint-bound",
+	Says:     "of a copy: the source, or the destination, is the limit",
+	Severity: session.Note,
+	Weighty:  true,
+	Marks:    CopyMatrix,
+	Settles:  "copy to another device",
+	Evidence: EndpointBoundEvidence{},
 }
 
-// endpointBound names the end that holds a copy, by what each end does alone, or what
-// is between them.
-func endpointBound(s *session.Session) []session.Finding {
+// EndpointBoundEvidence is the speed of a copy and of each of its ends alone.
+type EndpointBoundEvidence struct {
+	Copy        int                 `json:"copy"`
+	Set         string              `json:"set"`
+	End         string              `json:"end"`
+	Rate        unit.BytesPerSecond `json:"copy_bytes_per_second"`
+	Source      unit.BytesPerSecond `json:"source_alone_bytes_per_second"`
+	Destination unit.BytesPerSecond `json:"destination_alone_bytes_per_second"`
+	Hop         string              `json:"hop,omitempty"`
+}
+
+// measuredCopy is the copies of a set one way, with what each end did alone.
+type measuredCopy struct {
+	session             *session.Session
+	n                   unit.Notation
+	first               *session.Copy
+	whole, source, dest float64 // bytes a second
+}
+
+// conclusion is what holds a copy, and how sure that is.
+type conclusion struct {
+	kind            Kind
+	end, hop        string
+	severity        session.Severity
+	confidence      float64
+	summary, advice string
+}
+
+// findEndpointBound names the end that holds a copy, by what each end does alone, or
+// what is between them.
+func findEndpointBound(s *session.Session, n unit.Notation) []session.Finding {
 	var found []session.Finding
 	for _, c := range measuredCopies(s) {
+		c.n = n
 		if c.source == 0 || c.dest == 0 {
 			continue
 		}
-		slower, name, other := c.dest, "destination", "source"
-		end := s.Ends[c.first.To].Address
-		if c.source < c.dest {
-			slower, name, other, end = c.source, "source", "destination", s.Ends[c.first.From].Address
-		}
-		way := fmt.Sprintf("%s from %s to %s", c.first.Set, s.Ends[c.first.From].Address, s.Ends[c.first.To].Address)
-		arithmetic := fmt.Sprintf("the copy runs at %s, the source alone gives %s, the destination alone %s", rateText(c.whole), rateText(c.source), rateText(c.dest))
-		f := session.Finding{
-			Kind: "endpoint-bound", Severity: session.Note, Confidence: 0.9, Passes: []int{},
-			Evidence: map[string]any{
-				"copy": float64(c.first.Index), "copy_bytes_per_second": math.Round(c.whole), "source_alone_bytes_per_second": math.Round(c.source),
-				"destination_alone_bytes_per_second": math.Round(c.dest), "end": name, "set": c.first.Set,
-			},
-		}
-		switch {
-		case c.whole >= asFast*slower && math.Abs(c.source/c.dest-1) <= endsAlike:
-			f.Evidence["end"], f.Confidence = "both", 0.8
-			f.Summary = fmt.Sprintf("%s: both ends are alike and hold it together: %s.", way, arithmetic)
-			f.Advice = "Only two faster ends would make it faster."
-		case c.whole >= asFast*slower:
-			f.Summary = fmt.Sprintf("%s: the %s, %s, is the limit%s: %s.", way, name, end, c.byFiles(s, name), arithmetic)
-			f.Advice = "A faster " + other + " would change nothing."
-		default:
-			f = c.between(s, f, way, arithmetic)
-		}
+		end := c.conclude()
+		f := end.kind.new(end.confidence, []int{}, EndpointBoundEvidence{
+			Copy: c.first.Index, Set: c.first.Set, End: end.end, Hop: end.hop, Rate: rate(math.Round(c.whole)),
+			Source: rate(math.Round(c.source)), Destination: rate(math.Round(c.dest)),
+		})
+		f.Severity = end.severity
+		f.Summary = fmt.Sprintf("%s from %s to %s: %s: the copy runs at %s, the source alone gives %s, the destination alone %s%s",
+			c.first.Set, c.from().Address, c.to().Address, end.summary, n.Rate(rate(c.whole)), n.Rate(rate(c.source)), n.Rate(rate(c.dest)),
+			c.within(end))
+		f.Advice = end.advice
 		found = append(found, f)
 	}
 	return found
 }
 
+func (c *measuredCopy) from() session.End { return c.session.Ends[c.first.From] }
+func (c *measuredCopy) to() session.End   { return c.session.Ends[c.first.To] }
+
+// within ends the sentence: of a shared hop with what it carries.
+func (c *measuredCopy) within(end conclusion) string {
+	if end.hop == "" {
+		return "."
+	}
+	hop, _ := sharedHopOf(c.from().Chain, c.to().Chain)
+	return fmt.Sprintf(", and twice the copy's rate is within its %s %s.", c.n.Between(hop.Usable.Low, hop.Usable.High), c.n.Unit())
+}
+
+func (c *measuredCopy) conclude() conclusion {
+	slower, name, other, end := c.dest, "destination", "source", c.to().Address
+	if c.source < c.dest {
+		slower, name, other, end = c.source, "source", "destination", c.from().Address
+	}
+	made := conclusion{kind: endpointBound, severity: session.Note, confidence: 0.9}
+	switch {
+	case c.whole >= asFast*slower && math.Abs(c.source/c.dest-1) <= endsAlike:
+		made.end, made.confidence = "both", 0.8
+		made.summary = "both ends are alike and hold it together"
+		made.advice = "Only two faster ends would make it faster."
+	case c.whole >= asFast*slower:
+		made.end = name
+		made.summary = fmt.Sprintf("the %s, %s, is the limit%s", name, end, c.byFiles(name))
+		made.advice = "A faster " + other + " would change nothing."
+	default:
+		c.between(&made)
+	}
+	return made
+}
+
 // between says what holds a copy that runs slower than either of its ends alone.
-func (c measuredCopy) between(s *session.Session, f session.Finding, way, arithmetic string) session.Finding {
-	from, to := s.Ends[c.first.From], s.Ends[c.first.To]
-	if hop, shared := sharedHopOf(from.Chain, to.Chain); shared && hop.Usable.ReachedBy(unit.BytesPerSecond(2*c.whole)) {
-		f.Kind, f.Evidence["end"], f.Evidence["hop"] = "shared-hop", "shared hop", hop.Name
-		f.Summary = fmt.Sprintf("%s: both ends are behind %s, which carries the data in and out: %s, and twice the copy's rate is within its %s.",
-			way, hop.Name, arithmetic, unit.Decimal.Between(hop.Usable.Low, hop.Usable.High)+" MB/s")
-		f.Advice = "Put the two ends on different ports of the host."
-		return f
+func (c *measuredCopy) between(made *conclusion) {
+	from, to := c.from(), c.to()
+	if hop, shared := sharedHopOf(from.Chain, to.Chain); shared && hop.Usable.ReachedBy(rate(2*c.whole)) {
+		made.kind, made.end, made.hop = sharedHop, "shared hop", hop.Name
+		made.summary = fmt.Sprintf("both ends are behind %s, which carries the data in and out", hop.Name)
+		made.advice = "Put the two ends on different ports of the host."
+		return
 	}
 	// Where each file waits for both ends in turn, their times add up.
 	inTurn := 1 / (1/c.source + 1/c.dest)
 	switch {
 	case c.first.Spread.Median < manyFiles && c.first.Parallel == 1 && c.whole >= asFast*inTurn:
-		f.Evidence["end"] = "many files"
-		f.Summary = fmt.Sprintf("%s: the many files are the limit, each of which waits for both ends in turn (that would give %s): %s.", way, rateText(inTurn), arithmetic)
-		f.Advice = "Copy several files at once (--parallel), or pack them into one."
-	case s.Ends[c.first.From].Device != "" && from.Device == to.Device:
-		f.Evidence["end"] = "same device"
-		f.Summary = fmt.Sprintf("%s: both ends are on %s, which has to read and write at once: %s.", way, from.Device, arithmetic)
-		f.Advice = "Copy to another device."
+		made.end = "many files"
+		made.summary = fmt.Sprintf("the many files are the limit, each of which waits for both ends in turn (that would give %s)",
+			c.n.Rate(rate(inTurn)))
+		made.advice = "Copy several files at once (--parallel), or pack them into one."
+	case from.Device != "" && from.Device == to.Device:
+		made.end = "same device"
+		made.summary = fmt.Sprintf("both ends are on %s, which has to read and write at once", from.Device)
+		made.advice = "Copy to another device."
 	default:
-		f.Evidence["end"], f.Severity, f.Confidence = "between", session.Caution, 0.6
-		f.Summary = fmt.Sprintf("%s: neither end alone is the limit, so it is what is between them, the host or a hop that both use: %s.", way, arithmetic)
-		f.Advice = "Repeat it with another host, or on other ports, to see which."
+		made.end, made.severity, made.confidence = "between", session.Caution, 0.6
+		made.summary = "neither end alone is the limit, so it is what is between them, the host or a hop that both use"
+		made.advice = "Repeat it with another host, or on other ports, to see which."
 	}
-	return f
 }
 
 // byFiles says that the many files make an end slow, where one large file is much
 // faster there.
-func (c measuredCopy) byFiles(s *session.Session, end string) string {
+func (c *measuredCopy) byFiles(end string) string {
 	if c.first.Spread.Median >= manyFiles {
 		return ""
 	}
@@ -106,11 +155,11 @@ func (c measuredCopy) byFiles(s *session.Session, end string) string {
 	if end == "destination" {
 		work, alone = session.CopyDestination, c.dest
 	}
-	for at := range s.Copies {
-		other := &s.Copies[at]
+	for i := range c.session.Copies {
+		other := &c.session.Copies[i]
 		same := end == "source" && other.From == c.first.From || end == "destination" && other.To == c.first.To
 		if other.Work == work && same && other.Spread.Files == 1 && float64(other.BytesPerSecond) > costly*alone {
-			return fmt.Sprintf(", by its many files (one large file gives it %s)", rateText(float64(other.BytesPerSecond)))
+			return fmt.Sprintf(", by its many files (one large file gives it %s)", c.n.Rate(other.BytesPerSecond))
 		}
 	}
 	return ", with files of this size"
@@ -128,7 +177,7 @@ func measuredCopies(s *session.Session) []measuredCopy {
 	for at := range s.Copies {
 		c := &s.Copies[at]
 		key := way{c.Set, c.From, c.To}
-		if c.CutShort || c.BytesPerSecond <= 0 {
+		if !c.Counts() {
 			continue
 		}
 		rates[key] = append(rates[key], float64(c.BytesPerSecond))
@@ -136,10 +185,9 @@ func measuredCopies(s *session.Session) []measuredCopy {
 			continue
 		}
 		if groups[key] == nil {
-			groups[key] = &measuredCopy{first: c}
+			groups[key] = &measuredCopy{session: s, first: c}
 			order = append(order, key)
 		}
-		groups[key].indexes = append(groups[key].indexes, c.Index)
 	}
 	var all []measuredCopy
 	for _, key := range order {
@@ -155,5 +203,3 @@ func measuredCopies(s *session.Session) []measuredCopy {
 	}
 	return all
 }
-
-func rateText(rate float64) string { return unit.Decimal.Rate(unit.BytesPerSecond(rate)) }

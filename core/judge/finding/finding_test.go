@@ -5,8 +5,9 @@ import (
 	"strings"
 	"testing"
 
+	"opengauge/core/bench/event"
 	"opengauge/core/bench/link"
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -21,9 +22,9 @@ type stretch struct {
 
 // recording makes a pass of stretches, with 3 % of noise, starting at a
 // temperature. A start of 0 records no temperatures.
-func recording(operation plan.Operation, start float64, stretches ...stretch) *session.Session {
+func recording(operation load.Operation, start float64, stretches ...stretch) *session.Session {
 	random := rand.New(rand.NewPCG(11, 4))
-	pass := session.Pass{Operation: operation, Access: plan.Sequential, BlockBytes: unit.MiB, Depth: 8, Workers: 1, Direct: true}
+	pass := session.Pass{Load: load.Load{Operation: operation, Access: load.Sequential, Block: unit.MiB, Depth: 8, Workers: 1}, Direct: true}
 	celsius := start
 	for _, s := range stretches {
 		step := (s.celsius - celsius) / float64(s.seconds)
@@ -63,31 +64,31 @@ func TestDropsAreToldApart(t *testing.T) {
 		want      string
 		confident float64
 	}{
-		{"healthy and cool", recording(plan.Write, 30, stretch{300, 1000, 45}), "", 0},
-		{"healthy and hot", recording(plan.Write, 30, stretch{300, 1000, 85}), "", 0},
-		{"saw-tooth at one temperature", recording(plan.Write, 30, sawTooth...), "heat-throttle", 0.95},
-		{"one dip that ends when cooler", recording(plan.Write, 30, stretch{120, 1000, 70}, stretch{60, 400, 62}, stretch{120, 1000, 66}), "heat-throttle", 0.8},
-		{"reads that fall and stay", recording(plan.Read, 30, stretch{120, 1000, 70}, stretch{180, 400, 68}), "heat-throttle", 0.6},
-		{"writes that fall and stay", recording(plan.Write, 30, stretch{120, 1000, 70}, stretch{180, 400, 60}), "unsteady", 0},
-		{"a drop while cool", recording(plan.Write, 30, stretch{60, 1000, 36}, stretch{60, 400, 34}, stretch{60, 400, 40}), "cache-exhausted", 0.8},
-		{"a drop long before the heat", recording(plan.Write, 30, stretch{60, 1000, 45}, stretch{240, 400, 80}), "cache-exhausted", 0.8},
-		{"a drop without temperatures", recording(plan.Write, 0, stretch{60, 1000, 0}, stretch{240, 400, 0}), "cache-exhausted", 0.7},
-		{"writes that fall and stay, at a temperature that stood still", recording(plan.Write, 30, stretch{300, 1000, 66}, stretch{120, 1000, 66}, stretch{200, 400, 58}), "cache-exhausted", 0.8},
-		{"writes that fall and stay, and cool a lot", recording(plan.Write, 30, stretch{120, 1000, 70}, stretch{300, 400, 45}), "cache-exhausted", 0.8},
-		{"a dip that ends without cooling", recording(plan.Write, 60, stretch{120, 1000, 64}, stretch{30, 500, 64}, stretch{120, 1000, 64}), "unsteady", 0},
-		{"reads in a saw-tooth without temperatures", recording(plan.Read, 0, stretch{120, 1000, 0}, stretch{60, 400, 0}, stretch{40, 1000, 0}, stretch{61, 400, 0}, stretch{40, 1000, 0}, stretch{59, 400, 0}, stretch{40, 1000, 0}), "heat-throttle", 0.6},
-		{"reads on two levels without temperatures", recording(plan.Read, 0, stretch{300, 250, 0}, stretch{300, 125, 0}), "credit-exhausted", 0.6},
-		{"nothing for a while", recording(plan.Read, 30, stretch{60, 1000, 60}, stretch{20, 0, 55}, stretch{60, 1000, 60}), "dropout", 0.8},
-		{"nothing any more", recording(plan.Write, 30, stretch{60, 1000, 60}, stretch{30, 0, 50}), "dropout", 0.8},
+		{"healthy and cool", recording(load.Write, 30, stretch{300, 1000, 45}), "", 0},
+		{"healthy and hot", recording(load.Write, 30, stretch{300, 1000, 85}), "", 0},
+		{"saw-tooth at one temperature", recording(load.Write, 30, sawTooth...), "heat-throttle", 0.95},
+		{"one dip that ends when cooler", recording(load.Write, 30, stretch{120, 1000, 70}, stretch{60, 400, 62}, stretch{120, 1000, 66}), "heat-throttle", 0.8},
+		{"reads that fall and stay", recording(load.Read, 30, stretch{120, 1000, 70}, stretch{180, 400, 68}), "heat-throttle", 0.6},
+		{"writes that fall and stay", recording(load.Write, 30, stretch{120, 1000, 70}, stretch{180, 400, 60}), "unsteady", 0},
+		{"a drop while cool", recording(load.Write, 30, stretch{60, 1000, 36}, stretch{60, 400, 34}, stretch{60, 400, 40}), "cache-exhausted", 0.8},
+		{"a drop long before the heat", recording(load.Write, 30, stretch{60, 1000, 45}, stretch{240, 400, 80}), "cache-exhausted", 0.8},
+		{"a drop without temperatures", recording(load.Write, 0, stretch{60, 1000, 0}, stretch{240, 400, 0}), "cache-exhausted", 0.7},
+		{"writes that fall and stay, at a temperature that stood still", recording(load.Write, 30, stretch{300, 1000, 66}, stretch{120, 1000, 66}, stretch{200, 400, 58}), "cache-exhausted", 0.8},
+		{"writes that fall and stay, and cool a lot", recording(load.Write, 30, stretch{120, 1000, 70}, stretch{300, 400, 45}), "cache-exhausted", 0.8},
+		{"a dip that ends without cooling", recording(load.Write, 60, stretch{120, 1000, 64}, stretch{30, 500, 64}, stretch{120, 1000, 64}), "unsteady", 0},
+		{"reads in a saw-tooth without temperatures", recording(load.Read, 0, stretch{120, 1000, 0}, stretch{60, 400, 0}, stretch{40, 1000, 0}, stretch{61, 400, 0}, stretch{40, 1000, 0}, stretch{59, 400, 0}, stretch{40, 1000, 0}), "heat-throttle", 0.6},
+		{"reads on two levels without temperatures", recording(load.Read, 0, stretch{300, 250, 0}, stretch{300, 125, 0}), "credit-exhausted", 0.6},
+		{"nothing for a while", recording(load.Read, 30, stretch{60, 1000, 60}, stretch{20, 0, 55}, stretch{60, 1000, 60}), "dropout", 0.8},
+		{"nothing any more", recording(load.Write, 30, stretch{60, 1000, 60}, stretch{30, 0, 50}), "dropout", 0.8},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			found := Detect(c.session)
+			found := Detect(c.session, unit.Decimal)
 			if got := kinds(found); got != c.want {
 				t.Fatalf("found %q, want %q", got, c.want)
 			}
 			for _, finding := range found {
-				if finding.Confidence < c.confident || finding.Summary == "" || finding.Advice == "" || len(finding.Evidence) < 3 {
+				if finding.Confidence < c.confident || finding.Summary == "" || finding.Advice == "" || len(finding.Evidence.Facts()) < 3 {
 					t.Errorf("finding %+v", finding)
 				}
 			}
@@ -96,23 +97,17 @@ func TestDropsAreToldApart(t *testing.T) {
 }
 
 func TestHeatThrottleEvidence(t *testing.T) {
-	s := recording(plan.Write, 30, stretch{120, 1000, 70}, stretch{60, 400, 62}, stretch{40, 1000, 70}, stretch{60, 400, 62})
-	found := Detect(s)
+	s := recording(load.Write, 30, stretch{120, 1000, 70}, stretch{60, 400, 62}, stretch{40, 1000, 70}, stretch{60, 400, 62})
+	found := Detect(s, unit.Decimal)
 	if kinds(found) != "heat-throttle" {
 		t.Fatalf("found %q", kinds(found))
 	}
 	f := found[0]
 	near := func(key string, want, within float64) {
 		t.Helper()
-		got, ok := f.Evidence[key].(float64)
-		switch value := f.Evidence[key].(type) {
-		case unit.Celsius:
-			got, ok = float64(value), true
-		case unit.Bytes:
-			got, ok = float64(value), true
-		}
+		got, ok := f.Evidence.Fact(key).(float64)
 		if !ok || got < want-within || got > want+within {
-			t.Errorf("%s is %v, want %v", key, f.Evidence[key], want)
+			t.Errorf("%s is %v, want %v", key, f.Evidence.Fact(key), want)
 		}
 	}
 	near("fast_bytes_per_second", 1000e6, 20e6)
@@ -133,8 +128,8 @@ func TestHeatThrottleEvidence(t *testing.T) {
 
 func TestPassesOfAFewSecondsNameNoCause(t *testing.T) {
 	for seconds := 2; seconds < 12; seconds++ {
-		s := recording(plan.Write, 30, stretch{seconds, 1000, 60})
-		if found := Detect(s); len(found) != 0 {
+		s := recording(load.Write, 30, stretch{seconds, 1000, 60})
+		if found := Detect(s, unit.Decimal); len(found) != 0 {
 			t.Errorf("%d seconds: found %q", seconds, kinds(found))
 		}
 	}
@@ -151,8 +146,8 @@ func TestWorst(t *testing.T) {
 }
 
 func TestVeryLongPassIsStillQuick(t *testing.T) {
-	s := recording(plan.Write, 30, stretch{40_000, 1000, 70}, stretch{20_000, 400, 62}, stretch{26_400, 1000, 66})
-	if got := kinds(Detect(s)); got != "heat-throttle" {
+	s := recording(load.Write, 30, stretch{40_000, 1000, 70}, stretch{20_000, 400, 62}, stretch{26_400, 1000, 66})
+	if got := kinds(Detect(s, unit.Decimal)); got != "heat-throttle" {
 		t.Errorf("a day of samples gives %q", got)
 	}
 }
@@ -174,7 +169,7 @@ func TestTrust(t *testing.T) {
 		{"a pool on all processors", "host-bound", func(s *session.Session, p *session.Pass) {
 			s.Environment.Processors, p.Queue, p.CPUSeconds = 4, "thread pool", 3.9*p.ElapsedSeconds
 		}},
-		{"busy by a fixed rate", "", func(_ *session.Session, p *session.Pass) { p.CPUSeconds, p.RatePerSecond = p.ElapsedSeconds, 500 }},
+		{"busy by a fixed rate", "", func(_ *session.Session, p *session.Pass) { p.CPUSeconds, p.Rate = p.ElapsedSeconds, 500 }},
 		{"above the chain", "cached-result", func(s *session.Session, p *session.Pass) {
 			s.Chain, p.BytesPerSecond = link.NewChain(hop.Hop("limpet")), 1.5e9
 		}},
@@ -205,19 +200,19 @@ func TestTrust(t *testing.T) {
 		}},
 		{"verified", "", func(s *session.Session, _ *session.Pass) { s.Verification = &session.Verification{Checked: 10} }},
 		{"vanished", "dropout", func(s *session.Session, _ *session.Pass) {
-			s.Events = []session.Event{{TSeconds: 20, Kind: session.EventDropout, Detail: "no such device"}, {TSeconds: 24, Kind: session.EventReturn}}
+			s.Events = []session.Event{{TSeconds: 20, Kind: event.Dropout, Detail: "no such device"}, {TSeconds: 24, Kind: event.Return}}
 		}},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			s := recording(plan.Read, 30, stretch{30, 1000, 32})
+			s := recording(load.Read, 30, stretch{30, 1000, 32})
 			c.change(s, &s.Passes[0])
-			found := Detect(s)
+			found := Detect(s, unit.Decimal)
 			if got := kinds(found); got != c.want {
 				t.Fatalf("found %q, want %q", got, c.want)
 			}
 			for _, f := range found {
-				if f.Summary == "" || f.Advice == "" || len(f.Evidence) == 0 || f.Passes == nil {
+				if f.Summary == "" || f.Advice == "" || len(f.Evidence.Facts()) == 0 || f.Passes == nil {
 					t.Errorf("finding %+v", f)
 				}
 			}
@@ -226,9 +221,9 @@ func TestTrust(t *testing.T) {
 }
 
 func TestDropoutSaysHowWarmAndHowLong(t *testing.T) {
-	s := recording(plan.Read, 30, stretch{30, 1000, 60})
-	s.Events = []session.Event{{TSeconds: 30, Kind: session.EventDropout, Detail: "no such device"}, {TSeconds: 34.5, Kind: session.EventReturn}}
-	f := Detect(s)[0]
+	s := recording(load.Read, 30, stretch{30, 1000, 60})
+	s.Events = []session.Event{{TSeconds: 30, Kind: event.Dropout, Detail: "no such device"}, {TSeconds: 34.5, Kind: event.Return}}
+	f := Detect(s, unit.Decimal)[0]
 	if !strings.Contains(f.Summary, "60 °C") || !strings.Contains(f.Summary, "came back after 4.5 s") || f.Severity != session.Fault {
 		t.Errorf("finding %+v", f)
 	}

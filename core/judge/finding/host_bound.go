@@ -4,7 +4,25 @@ import (
 	"fmt"
 
 	"opengauge/core/record/session"
+	"opengauge/core/unit"
 )
+
+var hostBound = Kind{
+	Name:     "host-bound",
+	Says:     "the computer, not the storage, is the limit",
+	Severity: session.Caution,
+	Weighty:  true,
+	Settles:  "repeat with more --workers, or with a larger block size",
+	Evidence: HostBoundEvidence{},
+}
+
+// HostBoundEvidence is how busy the processors were.
+type HostBoundEvidence struct {
+	Busy        float64 `json:"processor_busy_share"`
+	Time        float64 `json:"processor_time_seconds"`
+	AnOperation float64 `json:"processor_an_operation_seconds"`
+	Workers     int     `json:"workers"`
+}
 
 // busyShare is the share of a worker's time on a processor from which on the
 // computer, and not the storage, set the pace.
@@ -13,12 +31,12 @@ const busyShare = 0.93
 // threadPool is the queue whose threads share all processors.
 const threadPool = "thread pool"
 
-// hostBound finds passes that were busy computing all the time, so that the
+// findHostBound finds passes that were busy computing all the time, so that the
 // storage was never waited for: each worker on its own processor, or a pool of
 // threads on all of them.
-func hostBound(s *session.Session) []session.Finding {
+func findHostBound(s *session.Session, _ unit.Notation) []session.Finding {
 	busy := func(pass *session.Pass) float64 {
-		if pass.ElapsedSeconds <= 0 || pass.RatePerSecond > 0 {
+		if pass.ElapsedSeconds <= 0 || pass.Scheduled() {
 			return 0
 		}
 		processors := max(pass.Workers, 1)
@@ -27,23 +45,17 @@ func hostBound(s *session.Session) []session.Finding {
 		}
 		return pass.CPUSeconds / pass.ElapsedSeconds / float64(processors)
 	}
-	passes, indexes := passesWhere(s, func(pass *session.Pass) bool {
-		return busy(pass) >= busyShare
-	})
+	passes, indexes := passesWhere(s, func(pass *session.Pass) bool { return busy(pass) >= busyShare })
 	if len(passes) == 0 {
 		return nil
 	}
 	worst := greatest(passes, busy)
-	return []session.Finding{{
-		Kind: "host-bound", Severity: session.Caution, Confidence: 0.9, Passes: indexes, ToSeconds: worst.ElapsedSeconds,
-		Summary: fmt.Sprintf("In %s the computer was the limit: in %s, its processors were busy for %.0f %% of the time, and hardly waited for the storage.",
-			numbered(passes), worst.Label(), busy(worst)*100),
-		Evidence: map[string]any{
-			"processor_busy_share":           busy(worst),
-			"processor_time_seconds":         worst.CPUSeconds,
-			"processor_an_operation_seconds": worst.CPUSeconds / float64(max(worst.Operations, 1)),
-			"workers":                        worst.Workers,
-		},
-		Advice: "Repeat with more --workers, or with a larger block size: if the figure rises, it was the computer's and not the storage's.",
-	}}
+	f := hostBound.new(0.9, indexes, HostBoundEvidence{
+		Busy: busy(worst), Time: worst.CPUSeconds, AnOperation: worst.CPUSeconds / float64(max(worst.Operations, 1)), Workers: worst.Workers,
+	})
+	f.ToSeconds = worst.ElapsedSeconds
+	f.Summary = fmt.Sprintf("In %s the computer was the limit: in %s, its processors were busy for %.0f %% of the time, "+
+		"and hardly waited for the storage.", numbered(passes), worst.Label(), busy(worst)*100)
+	f.Advice = "Repeat with more --workers, or with a larger block size: if the figure rises, it was the computer's and not the storage's."
+	return []session.Finding{f}
 }

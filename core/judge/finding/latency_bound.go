@@ -5,7 +5,6 @@ import (
 	"math"
 	"slices"
 
-	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -20,18 +19,39 @@ const (
 	nearCeiling = 0.9
 )
 
-// latencyBound finds loads whose throughput still rises with the queue depth at
+var latencyBound = Kind{
+	Name:     "latency-bound",
+	Says:     "more queue depth would give more",
+	Severity: session.Note,
+	Marks:    DepthMap,
+	Settles:  "measure greater depths",
+	Evidence: LatencyBoundEvidence{},
+}
+
+// LatencyBoundEvidence is of the load that rises most with depth.
+type LatencyBoundEvidence struct {
+	Depth    int                 `json:"depth"`
+	Rate     unit.BytesPerSecond `json:"bytes_per_second"`
+	Latency  float64             `json:"latency_mean_seconds"`
+	Exponent float64             `json:"rises_with_depth_to_the_power"`
+	Block    unit.Bytes          `json:"block_bytes"`
+	Fills    float64             `json:"depth_that_fills_the_hop,omitempty"`
+	Hop      string              `json:"hop,omitempty"`
+}
+
+// findLatencyBound finds loads whose throughput still rises with the queue depth at
 // the greatest that was measured: the storage waits for work. By Little's law,
 // depth = throughput x latency / block, it says which depth would fill the
 // narrowest hop.
-func latencyBound(s *session.Session) []session.Finding {
+func findLatencyBound(s *session.Session, n unit.Notation) []session.Finding {
 	var worst *session.Pass
 	var exponent float64
 	indexes := []int{}
+	hop, bound := s.Chain.Binding()
 	for _, ladder := range depthLadders(s) {
 		last, before := ladder[len(ladder)-1], ladder[len(ladder)-2]
 		rise := math.Log(float64(last.BytesPerSecond/before.BytesPerSecond)) / math.Log(float64(last.Depth)/float64(before.Depth))
-		if hop, known := s.Chain.Binding(); known && last.BytesPerSecond >= hop.Usable.Low*nearCeiling || rise < stillRising {
+		if bound && last.BytesPerSecond >= hop.Usable.Low*nearCeiling || rise < stillRising {
 			continue
 		}
 		indexes = append(indexes, last.Index)
@@ -43,30 +63,28 @@ func latencyBound(s *session.Session) []session.Finding {
 		return nil
 	}
 	latency := worst.Latency.Mean
-	evidence := map[string]any{
-		"depth": worst.Depth, "bytes_per_second": math.Round(float64(worst.BytesPerSecond)), "latency_mean_seconds": latency,
-		"rises_with_depth_to_the_power": exponent, "block_bytes": float64(worst.BlockBytes),
+	evidence := LatencyBoundEvidence{
+		Depth: worst.Depth, Rate: rate(math.Round(float64(worst.BytesPerSecond))), Latency: latency, Exponent: exponent, Block: worst.Block,
 	}
 	filling := ""
-	if hop, known := s.Chain.Binding(); known && latency > 0 {
-		depth := math.Ceil(float64(hop.Usable.High) * latency / float64(worst.BlockBytes))
-		evidence["depth_that_fills_the_hop"], evidence["hop"] = depth, hop.Name
-		filling = fmt.Sprintf(" If latency stayed at %s, a depth of %.0f would fill %s (%s x %s / %s).", unit.Latency(latency), depth, hop.Name,
-			unit.Decimal.Rate(hop.Usable.High), unit.Latency(latency), worst.BlockBytes)
+	if bound && latency > 0 {
+		evidence.Fills, evidence.Hop = math.Ceil(float64(hop.Usable.High)*latency/float64(worst.Block)), hop.Name
+		filling = fmt.Sprintf(" If latency stayed at %s, a depth of %.0f would fill %s (%s x %s / %s).", unit.Latency(latency),
+			evidence.Fills, hop.Name, n.Rate(hop.Usable.High), unit.Latency(latency), worst.Block)
 	}
-	return []session.Finding{{
-		Kind: "latency-bound", Severity: session.Note, Confidence: 0.9, Passes: indexes, ToSeconds: worst.ElapsedSeconds, Evidence: evidence,
-		Summary: fmt.Sprintf("%s still rises with depth: %s at depth %d is not the most that the storage gives.%s", loadText(worst),
-			unit.Decimal.Rate(worst.BytesPerSecond), worst.Depth, filling),
-		Advice: "Measure greater depths, or say with the figure at which depth it holds.",
-	}}
+	f := latencyBound.new(0.9, indexes, evidence)
+	f.ToSeconds = worst.ElapsedSeconds
+	f.Summary = fmt.Sprintf("%s still rises with depth: %s at depth %d is not the most that the storage gives.%s", worst.Shape(),
+		n.Rate(worst.BytesPerSecond), worst.Depth, filling)
+	f.Advice = "Measure greater depths, or say with the figure at which depth it holds."
+	return []session.Finding{f}
 }
 
 // depthLadders gives the passes that differ in depth alone, shallow to deep, of
 // loads with at least two depths.
 func depthLadders(s *session.Session) [][]*session.Pass {
 	var found [][]*session.Pass
-	for _, ladder := range grouped(s, func(p *plan.Pass) { p.Depth = 0 }) {
+	for _, ladder := range unscheduled(s, func(k *session.Key) { k.Load.Depth = 0 }) {
 		slices.SortStableFunc(ladder, func(a, b *session.Pass) int { return a.Depth - b.Depth })
 		ladder = slices.CompactFunc(ladder, func(a, b *session.Pass) bool { return a.Depth == b.Depth })
 		if len(ladder) > 1 {
@@ -74,9 +92,4 @@ func depthLadders(s *session.Session) [][]*session.Pass {
 		}
 	}
 	return found
-}
-
-// loadText names a load without its depth.
-func loadText(p *session.Pass) string {
-	return fmt.Sprintf("%s %s %s", p.Operation, p.Access, p.BlockBytes)
 }

@@ -6,7 +6,6 @@ import (
 
 	"opengauge/core/bench/book"
 	"opengauge/core/bench/link"
-	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -17,67 +16,109 @@ const (
 	plateauShare = 0.97
 )
 
-// linkBound finds a session whose fastest passes are alike, whatever their block
+var linkBound = Kind{
+	Name:     "link-bound",
+	Says:     "a hop of the chain is the limit; names it",
+	Severity: session.Note,
+	Weighty:  true,
+	Marks:    ChainStrip,
+	Settles:  "measure it through a wider hop",
+	Evidence: LinkBoundEvidence{},
+}
+
+// LinkBoundEvidence is the hop and the plateau that stands within what it carries.
+// Hops that are nearly as narrow stand beside it as "rival NAME".
+type LinkBoundEvidence struct {
+	Hop         string              `json:"hop"`
+	Standard    string              `json:"hop_standard"`
+	UsableLow   unit.BytesPerSecond `json:"usable_low_bytes_per_second"`
+	UsableHigh  unit.BytesPerSecond `json:"usable_high_bytes_per_second"`
+	Fastest     unit.BytesPerSecond `json:"fastest_bytes_per_second"`
+	OfUsable    float64             `json:"of_usable_high_share"`
+	Passes      int                 `json:"passes_on_the_plateau"`
+	Shapes      int                 `json:"shapes_on_the_plateau"`
+	Spread      float64             `json:"plateau_spread_share"`
+	DriveRating unit.BytesPerSecond `json:"drive_rating_bytes_per_second,omitempty"`
+}
+
+// findLinkBound finds a session whose fastest passes are alike, whatever their block
 // size, depth, access or direction, and within what the narrowest hop of the
 // chain carries. A drive's own limit seldom is the same for all of them.
-func linkBound(s *session.Session) []session.Finding {
-	whole, _ := passesWhere(s, func(p *session.Pass) bool { return !p.CutShort && p.RatePerSecond == 0 && p.BytesPerSecond > 0 })
+func findLinkBound(s *session.Session, n unit.Notation) []session.Finding {
+	whole, _ := passesWhere(s, func(p *session.Pass) bool { return p.Counts() && !p.Scheduled() })
 	if len(whole) == 0 {
 		return nil
 	}
-	fastest := greatest(whole, func(p *session.Pass) float64 { return float64(p.BytesPerSecond) })
+	fastest := greatest(whole, throughputOf)
 	suspects := suspectHops(s.Chain, fastest.BytesPerSecond)
 	if len(suspects) == 0 {
 		return nil
 	}
 	hop := suspects[0]
-	if isLimit(hop) && len(capBound(s)) > 0 {
+	if isLimit(hop) && len(findCapBound(s, n)) > 0 {
 		return nil // that says it better
 	}
 	plateau, indexes := passesWhere(s, func(p *session.Pass) bool {
-		return !p.CutShort && p.RatePerSecond == 0 && p.BytesPerSecond >= fastest.BytesPerSecond*plateauShare
+		return p.Counts() && !p.Scheduled() && p.BytesPerSecond >= fastest.BytesPerSecond*plateauShare
 	})
-	evidence := map[string]any{
-		"hop": hop.Name, "hop_standard": hop.Standard, "usable_low_bytes_per_second": float64(hop.Usable.Low), "usable_high_bytes_per_second": float64(hop.Usable.High),
-		"fastest_bytes_per_second": math.Round(float64(fastest.BytesPerSecond)), "of_usable_high_share": float64(fastest.BytesPerSecond / hop.Usable.High),
-		"passes_on_the_plateau": len(plateau), "shapes_on_the_plateau": shapes(plateau), "plateau_spread_share": 1 - plateauShare,
+	evidence := LinkBoundEvidence{
+		Hop: hop.Name, Standard: hop.Standard, UsableLow: hop.Usable.Low, UsableHigh: hop.Usable.High,
+		Fastest: rate(math.Round(float64(fastest.BytesPerSecond))), OfUsable: float64(fastest.BytesPerSecond / hop.Usable.High),
+		Passes: len(plateau), Shapes: shapes(plateau), Spread: 1 - plateauShare, DriveRating: ratedAlike(s, fastest),
 	}
-	finding := session.Finding{
-		Kind: "link-bound", Severity: session.Note, Passes: indexes, ToSeconds: fastest.ElapsedSeconds, Evidence: evidence,
-		Confidence: linkConfidence(shapes(plateau), len(plateau)),
+	confidence := linkConfidence(evidence.Shapes, len(plateau))
+	if len(suspects) > 1 {
+		confidence = min(confidence, 0.8)
 	}
-	who := fmt.Sprintf("%s (%s)", hop.Name, hop.Standard)
+	if evidence.DriveRating > 0 {
+		confidence = min(confidence, 0.5)
+	}
+	kind := linkBound
+	if isLimit(hop) {
+		kind = capBound
+	}
+	limit := "The limit is"
+	if confidence < 0.7 {
+		limit = "The limit may be"
+	}
+	who, rivals := nameAll(suspects)
+	f := kind.new(confidence, indexes, evidence)
+	f.Evidence = f.Evidence.With(rivals)
+	f.ToSeconds, f.Advice = fastest.ElapsedSeconds, plateauAdvice(hop, evidence)
+	f.Summary = fmt.Sprintf("%s %s: %s ran at %s, within the %s %s that it carries.", limit, who, plateauText(plateau, fastest),
+		n.Rate(fastest.BytesPerSecond), n.Between(hop.Usable.Low, hop.Usable.High), n.Unit())
+	return []session.Finding{f}
+}
+
+// nameAll names the hops that may be it, and gives the rivals of the first by name.
+func nameAll(suspects []link.Hop) (who string, rivals map[string]any) {
+	who, rivals = fmt.Sprintf("%s (%s)", suspects[0].Name, suspects[0].Standard), map[string]any{}
 	for _, rival := range suspects[1:] {
 		who += fmt.Sprintf(" or %s (%s)", rival.Name, rival.Standard)
-		evidence["rival "+rival.Name] = rival.Standard
-		finding.Confidence = min(finding.Confidence, 0.8)
+		rivals["rival "+rival.Name] = rival.Standard
 	}
 	if len(suspects) > 1 {
 		who += ", which are nearly as narrow as each other"
 	}
-	limit := "The limit is"
-	if finding.Confidence < 0.7 || ratedAlike(s, fastest) > 0 {
-		limit = "The limit may be"
-	}
-	finding.Summary = fmt.Sprintf("%s %s: %s ran at %s, within the %s %s that it carries.", limit, who, plateauText(plateau, fastest),
-		unit.Decimal.Rate(fastest.BytesPerSecond), unit.Decimal.Between(hop.Usable.Low, hop.Usable.High), unit.Decimal.Unit())
-	finding.Advice = "A faster drive buys nothing in this chain. To see what the drive can do, measure it through a wider hop."
-	if isLimit(hop) {
-		finding.Kind = "cap-bound"
-		finding.Advice = "More has to be bought of that limit. Measure several block sizes to see whether it counts operations or bytes."
-	}
-	if rating := ratedAlike(s, fastest); rating > 0 {
-		evidence["drive_rating_bytes_per_second"] = float64(rating)
-		finding.Confidence = min(finding.Confidence, 0.5)
-		finding.Advice = "The drive is rated at nearly the same, so it could be the drive as well: measure it through a wider hop, or another drive through this one."
-	}
-	if len(plateau) < 2 {
-		finding.Advice = "One pass alone may be alike by chance: measure other block sizes and depths too. " + finding.Advice
-	}
-	return []session.Finding{finding}
+	return who, rivals
 }
 
-// isLimit says whether a hop is a provisioned limit, and no link.
+func plateauAdvice(hop link.Hop, evidence LinkBoundEvidence) string {
+	advice := "A faster drive buys nothing in this chain. To see what the drive can do, measure it through a wider hop."
+	switch {
+	case evidence.DriveRating > 0:
+		advice = "The drive is rated at nearly the same, so it could be the drive as well: " +
+			"measure it through a wider hop, or another drive through this one."
+	case isLimit(hop):
+		advice = "More has to be bought of that limit. Measure several block sizes to see whether it counts operations or bytes."
+	}
+	if evidence.Passes < 2 {
+		advice = "One pass alone may be alike by chance: measure other block sizes and depths too. " + advice
+	}
+	return advice
+}
+
+// isLimit reports whether a hop is a provisioned limit, and no link.
 func isLimit(hop link.Hop) bool {
 	return hop.Standard == book.ProvisionedLimit || hop.Standard == book.InstanceLimit
 }
@@ -100,9 +141,9 @@ func suspectHops(chain link.Chain, throughput unit.BytesPerSecond) []link.Hop {
 
 // shapes counts how many different loads passes are.
 func shapes(passes []*session.Pass) int {
-	seen := map[plan.Pass]bool{}
+	seen := map[session.Key]bool{}
 	for _, p := range passes {
-		seen[p.Asked()] = true
+		seen[p.Key()] = true
 	}
 	return len(seen)
 }

@@ -6,20 +6,74 @@ import (
 	"slices"
 	"strings"
 
+	"opengauge/core/bench/event"
 	"opengauge/core/record/session"
+	"opengauge/core/unit"
 )
+
+var linkErrors = Kind{
+	Name:     "link-errors",
+	Says:     "the link reports errors, resets or relinks while it was measured",
+	Severity: session.Fault,
+	Marks:    ChainStrip,
+	Settles:  "change the cable first, then the port, and repeat",
+	Evidence: LinkErrorsEvidence{},
+}
+
+// LinkErrorsEvidence says what happened first. Beside it stand the counters that
+// grew and the kinds of events, by their own names, with how many there were.
+type LinkErrorsEvidence struct {
+	First string `json:"first,omitempty"`
+}
 
 // slowdownCounters count what a drive does on purpose, and no errors.
 var slowdownCounters = []string{"nvme_light_slowdowns", "nvme_heavy_slowdowns", "nvme_slow_seconds"}
 
 // linkEvents are events of a link that does not hold.
-var linkEvents = []string{session.EventRelink, session.EventReset, session.EventTimeout}
+var linkEvents = []string{event.Relink, event.Reset, event.Timeout}
 
-// linkErrors finds counters of errors that grew while passes ran, and resets,
+// findLinkErrors finds counters of errors that grew while passes ran, and resets,
 // timeouts and relinks that the system told of.
-func linkErrors(s *session.Session) []session.Finding {
-	total := map[string]int64{}
-	_, indexes := passesWhere(s, func(p *session.Pass) bool {
+func findLinkErrors(s *session.Session, _ unit.Notation) []session.Finding {
+	total, indexes := errorCounts(s)
+	told, first := map[string]int{}, ""
+	for _, e := range s.Events {
+		if !slices.Contains(linkEvents, e.Kind) {
+			continue
+		}
+		told[e.Kind]++
+		if first == "" {
+			first = fmt.Sprintf("%s, %.0f s into the session", e.Detail, e.TSeconds)
+		}
+		if pass, _ := passAt(s, e.TSeconds); pass != nil && !slices.Contains(indexes, pass.Index) {
+			indexes = append(indexes, pass.Index)
+		}
+	}
+	if len(total) == 0 && len(told) == 0 {
+		return nil
+	}
+	counts := map[string]any{}
+	var parts []string
+	for _, name := range slices.Sorted(maps.Keys(total)) {
+		counts[name] = total[name]
+		parts = append(parts, fmt.Sprintf("%d %s", total[name], strings.ReplaceAll(name, "_", " ")))
+	}
+	for _, kind := range slices.Sorted(maps.Keys(told)) {
+		counts["events of "+kind] = told[kind]
+		parts = append(parts, fmt.Sprintf("%d of %s", told[kind], kind))
+	}
+	slices.Sort(indexes)
+	f := linkErrors.new(0.95, indexes, LinkErrorsEvidence{first})
+	f.Evidence = f.Evidence.With(counts)
+	f.Summary = "The links reported errors while they were measured: " + strings.Join(parts, ", ") + "."
+	f.Advice = "Do not quote these figures. Change the cable first, then the port, and repeat; errors that follow the drive are the drive's."
+	return []session.Finding{f}
+}
+
+// errorCounts gives how much each counter of errors grew in all passes, and in which.
+func errorCounts(s *session.Session) (total map[string]int64, indexes []int) {
+	total = map[string]int64{}
+	_, indexes = passesWhere(s, func(p *session.Pass) bool {
 		grown := p.Link.Growth()
 		maps.DeleteFunc(grown, func(name string, _ int64) bool {
 			return slices.Contains(slowdownCounters, firstWord(name))
@@ -29,38 +83,5 @@ func linkErrors(s *session.Session) []session.Finding {
 		}
 		return len(grown) > 0
 	})
-	told, first := map[string]int{}, ""
-	for _, event := range s.Events {
-		if slices.Contains(linkEvents, event.Kind) {
-			told[event.Kind]++
-			if first == "" {
-				first = fmt.Sprintf("%s, %.0f s into the session", event.Detail, event.TSeconds)
-			}
-			if pass, _ := passAt(s, event.TSeconds); pass != nil && !slices.Contains(indexes, pass.Index) {
-				indexes = append(indexes, pass.Index)
-			}
-		}
-	}
-	if len(total) == 0 && len(told) == 0 {
-		return nil
-	}
-	evidence := map[string]any{}
-	var parts []string
-	for _, name := range slices.Sorted(maps.Keys(total)) {
-		evidence[name] = int(total[name])
-		parts = append(parts, fmt.Sprintf("%d %s", total[name], strings.ReplaceAll(name, "_", " ")))
-	}
-	for _, kind := range slices.Sorted(maps.Keys(told)) {
-		evidence["events of "+kind] = told[kind]
-		parts = append(parts, fmt.Sprintf("%d of %s", told[kind], kind))
-	}
-	if first != "" {
-		evidence["first"] = first
-	}
-	slices.Sort(indexes)
-	return []session.Finding{{
-		Kind: "link-errors", Severity: session.Fault, Confidence: 0.95, Passes: indexes, Evidence: evidence,
-		Summary: "The links reported errors while they were measured: " + strings.Join(parts, ", ") + ".",
-		Advice:  "Do not quote these figures. Change the cable first, then the port, and repeat; errors that follow the drive are the drive's.",
-	}}
+	return total, indexes
 }

@@ -5,8 +5,9 @@ import (
 	"testing"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/bench/event"
 	"opengauge/core/bench/link"
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -27,7 +28,7 @@ func measured(t *testing.T, chain string, passes ...session.Pass) *session.Sessi
 	}
 	for at, pass := range passes {
 		pass.Index, pass.Workers, pass.Direct, pass.ElapsedSeconds, pass.StartedSeconds = at, 1, true, 5, float64(at)*6
-		pass.Operations = int64(float64(pass.BytesPerSecond)*5) / int64(pass.BlockBytes)
+		pass.Operations = int64(float64(pass.BytesPerSecond)*5) / int64(pass.Block)
 		pass.IOPS = float64(pass.Operations) / 5
 		pass.Latency.Mean = float64(pass.Depth) / pass.IOPS
 		s.Passes = append(s.Passes, pass)
@@ -35,8 +36,8 @@ func measured(t *testing.T, chain string, passes ...session.Pass) *session.Sessi
 	return s
 }
 
-func pass(operation plan.Operation, access plan.Access, block unit.Bytes, depth int, megabytes float64) session.Pass {
-	return session.Pass{Operation: operation, Access: access, BlockBytes: block, Depth: depth, BytesPerSecond: unit.BytesPerSecond(megabytes * 1e6)}
+func pass(operation load.Operation, access load.Access, block unit.Bytes, depth int, megabytes float64) session.Pass {
+	return session.Pass{Load: load.Load{Operation: operation, Access: access, Block: block, Depth: depth}, BytesPerSecond: unit.BytesPerSecond(megabytes * 1e6)}
 }
 
 func ofKind(findings []session.Finding, kind string) (session.Finding, bool) {
@@ -49,7 +50,7 @@ func ofKind(findings []session.Finding, kind string) (session.Finding, bool) {
 }
 
 func TestLinkBound(t *testing.T) {
-	const read, write, sequential, random = plan.Read, plan.Write, plan.Sequential, plan.Random
+	const read, write, sequential, random = load.Read, load.Write, load.Sequential, load.Random
 	flat := func(megabytes float64) []session.Pass {
 		return []session.Pass{
 			pass(read, sequential, unit.MiB, 8, megabytes), pass(read, sequential, 128*unit.KiB, 32, megabytes*0.99), pass(write, sequential, unit.MiB, 8, megabytes*0.985),
@@ -73,7 +74,7 @@ func TestLinkBound(t *testing.T) {
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			f, found := ofKind(Detect(measured(t, c.chain, c.passes...)), "link-bound")
+			f, found := ofKind(Detect(measured(t, c.chain, c.passes...), unit.Decimal), "link-bound")
 			if found != (c.want != "") || found && (!strings.Contains(f.Summary, c.want) || f.Confidence != c.confidence) {
 				t.Errorf("finding %v %q, confidence %v", found, f.Summary, f.Confidence)
 			}
@@ -81,7 +82,7 @@ func TestLinkBound(t *testing.T) {
 	}
 	s := measured(t, "sata 3", flat(550)...)
 	s.Parts = []book.Part{{Kind: book.Drive, Name: "curlew", Ratings: book.Ratings{SequentialRead: 560e6}}}
-	if f, _ := ofKind(Detect(s), "link-bound"); f.Confidence != 0.5 || !strings.Contains(f.Advice, "could be the drive as well") {
+	if f, _ := ofKind(Detect(s, unit.Decimal), "link-bound"); f.Confidence != 0.5 || !strings.Contains(f.Advice, "could be the drive as well") {
 		t.Errorf("a drive rated at the link's ceiling: confidence %v, %q", f.Confidence, f.Advice)
 	}
 }
@@ -89,14 +90,14 @@ func TestLinkBound(t *testing.T) {
 func TestLinkDegraded(t *testing.T) {
 	x4, _ := link.PCIe(8e9, 4)
 	x1, _ := link.PCIe(8e9, 1)
-	s := measured(t, "", pass(plan.Read, plan.Sequential, unit.MiB, 8, 800))
+	s := measured(t, "", pass(load.Read, load.Sequential, unit.MiB, 8, 800))
 	s.Chain = link.NewChain(link.Trained("slot", x1.State(), x4.State()))
-	f, found := ofKind(Detect(s), "link-degraded")
+	f, found := ofKind(Detect(s, unit.Decimal), "link-degraded")
 	if !found || !strings.Contains(f.Summary, "trained as pcie 3.0 x1, but both of its ends can do pcie 3.0 x4") {
 		t.Errorf("finding %v %q", found, f.Summary)
 	}
 	s.Chain = link.NewChain(link.Trained("slot", x4.State(), x4.State()))
-	if _, found := ofKind(Detect(s), "link-degraded"); found {
+	if _, found := ofKind(Detect(s, unit.Decimal), "link-degraded"); found {
 		t.Error("a hop at its best is degraded")
 	}
 }
@@ -105,45 +106,45 @@ func TestLatencyBound(t *testing.T) {
 	small := func(rates ...float64) []session.Pass {
 		var passes []session.Pass
 		for at, rate := range rates {
-			passes = append(passes, pass(plan.Read, plan.Random, 4*unit.KiB, 1<<(2*at), rate))
+			passes = append(passes, pass(load.Read, load.Random, 4*unit.KiB, 1<<(2*at), rate))
 		}
 		return passes
 	}
 	rising := measured(t, "port: usb 3.2 gen 2", small(40, 158, 600)...)
-	f, found := ofKind(Detect(rising), "latency-bound")
-	if !found || f.Evidence["depth"] != 16 {
+	f, found := ofKind(Detect(rising, unit.Decimal), "latency-bound")
+	if !found || f.Evidence.Fact("depth") != 16.0 {
 		t.Fatalf("finding %v %+v", found, f)
 	}
 	// 16 / 600 MB/s x 1083.9 MB/s of the hop.
-	if depth := f.Evidence["depth_that_fills_the_hop"]; depth != 29.0 {
+	if depth := f.Evidence.Fact("depth_that_fills_the_hop"); depth != 29.0 {
 		t.Errorf("depth %v would fill the hop, want 29", depth)
 	}
 	for name, passes := range map[string][]session.Pass{"flat": small(40, 158, 170), "one depth": small(40)} {
-		if _, found := ofKind(Detect(measured(t, "port: usb 3.2 gen 2", passes...)), "latency-bound"); found {
+		if _, found := ofKind(Detect(measured(t, "port: usb 3.2 gen 2", passes...), unit.Decimal), "latency-bound"); found {
 			t.Errorf("%s: found", name)
 		}
 	}
-	if _, found := ofKind(Detect(measured(t, "sata 3", small(140, 300, 540)...)), "latency-bound"); found {
+	if _, found := ofKind(Detect(measured(t, "sata 3", small(140, 300, 540)...), unit.Decimal), "latency-bound"); found {
 		t.Error("a load that fills its hop waits for latency")
 	}
 }
 
 func TestLinkErrors(t *testing.T) {
-	reading := func(errors, slow int64) session.LinkReading {
-		return session.LinkReading{Counters: map[string]int64{"pcie_correctable_errors 0000:01:00.0": errors, "nvme_slow_seconds nvme0n1": slow}}
+	reading := func(errors, slow int64) link.Reading {
+		return link.Reading{Counters: map[string]int64{"pcie_correctable_errors 0000:01:00.0": errors, "nvme_slow_seconds nvme0n1": slow}}
 	}
-	s := measured(t, "", pass(plan.Read, plan.Sequential, unit.MiB, 8, 800), pass(plan.Read, plan.Sequential, unit.MiB, 8, 800))
-	s.Passes[0].Link = &session.LinkRecord{Before: reading(7, 0), After: reading(7, 5)}
-	if _, found := ofKind(Detect(s), "link-errors"); found {
+	s := measured(t, "", pass(load.Read, load.Sequential, unit.MiB, 8, 800), pass(load.Read, load.Sequential, unit.MiB, 8, 800))
+	s.Passes[0].Link = &link.Record{Before: reading(7, 0), After: reading(7, 5)}
+	if _, found := ofKind(Detect(s, unit.Decimal), "link-errors"); found {
 		t.Error("counters that stand still, or count slowdowns, are errors")
 	}
-	s.Passes[1].Link = &session.LinkRecord{Before: reading(7, 5), After: reading(12, 5)}
-	f, found := ofKind(Detect(s), "link-errors")
+	s.Passes[1].Link = &link.Record{Before: reading(7, 5), After: reading(12, 5)}
+	f, found := ofKind(Detect(s, unit.Decimal), "link-errors")
 	if !found || !strings.Contains(f.Summary, "5 pcie correctable errors 0000:01:00.0") || len(f.Passes) != 1 || f.Passes[0] != 1 || f.Severity != session.Fault {
 		t.Errorf("finding %+v", f)
 	}
-	s.Events = []session.Event{{TSeconds: 3, Kind: session.EventRelink, Detail: "deck: usb 3.2 gen 2 before, usb 2.0 now"}}
-	if f, _ := ofKind(Detect(s), "link-errors"); len(f.Passes) != 2 || !strings.Contains(f.Summary, "1 of relink") || !strings.Contains(f.Evidence["first"].(string), "usb 2.0 now, 3 s") {
+	s.Events = []session.Event{{TSeconds: 3, Kind: event.Relink, Detail: "deck: usb 3.2 gen 2 before, usb 2.0 now"}}
+	if f, _ := ofKind(Detect(s, unit.Decimal), "link-errors"); len(f.Passes) != 2 || !strings.Contains(f.Summary, "1 of relink") || !strings.Contains(f.Evidence.Fact("first").(string), "usb 2.0 now, 3 s") {
 		t.Errorf("finding %+v", f)
 	}
 }
@@ -153,20 +154,20 @@ func TestRatings(t *testing.T) {
 	with := func(chain string, passes ...session.Pass) []session.Finding {
 		s := measured(t, chain, passes...)
 		s.Parts = []book.Part{drive}
-		return againstRating(s)
+		return findAgainstRating(s, unit.Decimal)
 	}
-	slow := with("usb 3.2 gen 2", pass(plan.Read, plan.Sequential, unit.MiB, 8, 1042), pass(plan.Read, plan.Random, 4*unit.KiB, 32, 372))
+	slow := with("usb 3.2 gen 2", pass(load.Read, load.Sequential, unit.MiB, 8, 1042), pass(load.Read, load.Random, 4*unit.KiB, 32, 372))
 	if len(slow) != 1 || slow[0].Kind != "below-rating" || slow[0].Severity != session.Note || !strings.Contains(slow[0].Summary, "2 ratings of sandpiper cannot be reached in this chain") {
 		t.Errorf("behind a narrow hop: %+v", slow)
 	}
-	alone := with("pcie 3.0 x4", pass(plan.Read, plan.Sequential, unit.MiB, 8, 2100), pass(plan.Read, plan.Random, 4*unit.KiB, 32, 410*4.096))
-	if len(alone) != 2 || alone[0].Severity != session.Caution || alone[1].Evidence["rating"] != "480\u00a0000 IOPS" {
+	alone := with("pcie 3.0 x4", pass(load.Read, load.Sequential, unit.MiB, 8, 2100), pass(load.Read, load.Random, 4*unit.KiB, 32, 410*4.096))
+	if len(alone) != 2 || alone[0].Severity != session.Caution || alone[1].Evidence.Fact("rating") != "480\u00a0000 IOPS" {
 		t.Errorf("on a wide hop: %+v", alone)
 	}
-	if fast := with("", pass(plan.Read, plan.Sequential, unit.MiB, 8, 3700)); len(fast) != 1 || fast[0].Kind != "above-rating" {
+	if fast := with("", pass(load.Read, load.Sequential, unit.MiB, 8, 3700)); len(fast) != 1 || fast[0].Kind != "above-rating" {
 		t.Errorf("above the rating: %+v", fast)
 	}
-	if as := with("", pass(plan.Read, plan.Sequential, unit.MiB, 8, 3350)); len(as) != 0 {
+	if as := with("", pass(load.Read, load.Sequential, unit.MiB, 8, 3350)); len(as) != 0 {
 		t.Errorf("as rated: %+v", as)
 	}
 }

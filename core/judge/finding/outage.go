@@ -3,7 +3,9 @@ package finding
 import (
 	"fmt"
 
+	"opengauge/core/bench/event"
 	"opengauge/core/record/session"
+	"opengauge/core/unit"
 )
 
 // longestSilence is how long a pass may move nothing before the device is taken
@@ -45,44 +47,44 @@ func outages(pass *session.Pass) []outage {
 	return found
 }
 
-// silences reports outages that no event told of: in a recording, a device that
+// findSilences reports outages that no event told of: in a recording, a device that
 // vanishes shows as a stretch of nothing.
-func silences(s *session.Session) []session.Finding {
+func findSilences(s *session.Session, _ unit.Notation) []session.Finding {
 	var found []session.Finding
-	for at := range s.Passes {
-		pass := &s.Passes[at]
+	for i := range s.Passes {
+		pass := &s.Passes[i]
 		for _, o := range outages(pass) {
-			if told(s, pass.StartedSeconds+o.from, pass.StartedSeconds+o.to) {
-				continue
+			if !told(s, pass.StartedSeconds+o.from, pass.StartedSeconds+o.to) {
+				found = append(found, o.finding(pass))
 			}
-			f := session.Finding{
-				Kind: "dropout", Severity: session.Fault, Confidence: 0.9, Passes: []int{pass.Index}, FromSeconds: o.from, ToSeconds: o.to,
-				Evidence: map[string]any{"from_seconds": o.from, "lasted_seconds": o.to - o.from, "errors": int(o.errors)},
-				Advice:   dropoutAdvice,
-			}
-			end := "It did not come back within the recording."
-			if o.returned {
-				end = fmt.Sprintf("It came back after %.0f s.", o.to-o.from)
-			}
-			warm := ""
-			if h, known := heatOf(pass); known {
-				if temperature, near := h.around(o.from, 2*aroundSeconds); near {
-					warm = fmt.Sprintf(" It was at %s.", temperature)
-					f.Evidence["temperature_celsius"] = temperature
-				}
-			}
-			f.Summary = fmt.Sprintf("Nothing moved from %.0f s on: the device stopped answering.%s %s", o.from, warm, end)
-			found = append(found, f)
 		}
 	}
 	return found
 }
 
-// told says whether an event of the session is about an outage.
+func (o outage) finding(pass *session.Pass) session.Finding {
+	lasted := o.to - o.from
+	evidence := DropoutEvidence{From: &o.from, Lasted: &lasted, Errors: &o.errors}
+	end, warm := "It did not come back within the recording.", ""
+	if o.returned {
+		end = fmt.Sprintf("It came back after %.0f s.", lasted)
+	}
+	if h, ok := heatOf(pass); ok {
+		if temperature, near := h.around(o.from, 2*aroundSeconds); near {
+			evidence.Temperature, warm = &temperature, fmt.Sprintf(" It was at %s.", temperature)
+		}
+	}
+	f := dropout.new(0.9, []int{pass.Index}, evidence)
+	f.FromSeconds, f.ToSeconds, f.Advice = o.from, o.to, dropoutAdvice
+	f.Summary = fmt.Sprintf("Nothing moved from %.0f s on: the device stopped answering.%s %s", o.from, warm, end)
+	return f
+}
+
+// told reports whether an event of the session is about an outage.
 func told(s *session.Session, from, to float64) bool {
 	const around = 15
-	for _, event := range s.Events {
-		if (event.Kind == session.EventDropout || event.Kind == session.EventStall) && event.TSeconds > from-around && event.TSeconds < to+around {
+	for _, e := range s.Events {
+		if (e.Kind == event.Dropout || e.Kind == event.Stall) && e.TSeconds > from-around && e.TSeconds < to+around {
 			return true
 		}
 	}

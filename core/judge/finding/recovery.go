@@ -21,32 +21,35 @@ const (
 // Where all is back, the rest is an upper bound of the time to recover; else the
 // time to recover takes the drain to be even: rest × whole area / what came back.
 func addRecoveries(s *session.Session, found []session.Finding) {
-	var first, before *session.Finding
-	for at := range found {
-		this := &found[at]
-		if this.Kind != "cache-exhausted" {
+	var before *session.Finding
+	whole := unit.Bytes(0)
+	for i := range found {
+		this := &found[i]
+		if this.Kind != cacheExhausted.Name {
 			continue
 		}
-		if first == nil {
-			first = this
+		evidence, _ := EvidenceOf[CacheExhaustedEvidence](*this)
+		if before == nil {
+			whole = evidence.FastArea
 		} else if rest, adjacent := restBetween(s, before.Passes[0], this.Passes[0]); adjacent && rest >= leastRestSeconds {
-			addRecovery(this, first.Evidence["fast_area_bytes"].(unit.Bytes), rest)
+			addRecovery(this, evidence, whole, rest)
 		}
 		before = this
 	}
 }
 
-func addRecovery(f *session.Finding, whole unit.Bytes, rest float64) {
-	back := f.Evidence["fast_area_bytes"].(unit.Bytes)
-	share := float64(back) / float64(whole)
-	f.Evidence["rest_before_seconds"], f.Evidence["returned_share"] = rest, min(share, 1)
+func addRecovery(f *session.Finding, evidence CacheExhaustedEvidence, whole unit.Bytes, rest float64) {
+	share := float64(evidence.FastArea) / float64(whole)
+	evidence.RestBefore, evidence.Returned = rest, min(share, 1)
 	if share >= wholeArea {
-		f.Evidence["recovers_within_seconds"] = rest
+		evidence.RecoversWithin = rest
 		f.Summary += fmt.Sprintf(" The rest of %.0f s before had brought all of it back.", rest)
-		return
+	} else {
+		evidence.RecoversAfter = rest / share
+		f.Summary += fmt.Sprintf(" The rest of %.0f s before had brought back %.0f %% of it; all of it takes about %.0f s.",
+			rest, share*100, rest/share)
 	}
-	f.Evidence["recovers_after_seconds"] = rest / share
-	f.Summary += fmt.Sprintf(" The rest of %.0f s before had brought back %.0f %% of it; all of it takes about %.0f s.", rest, share*100, rest/share)
+	f.Evidence = session.NewEvidence(evidence)
 }
 
 // restBetween gives the seconds between two passes, and whether they are alike
@@ -55,7 +58,7 @@ func restBetween(s *session.Session, before, after int) (seconds float64, adjace
 	for at := 1; at < len(s.Passes); at++ {
 		a, b := &s.Passes[at-1], &s.Passes[at]
 		if a.Index == before && b.Index == after {
-			return b.StartedSeconds - a.StartedSeconds - a.ElapsedSeconds, a.BlockBytes == b.BlockBytes && a.Operation == b.Operation
+			return b.StartedSeconds - a.StartedSeconds - a.ElapsedSeconds, a.Block == b.Block && a.Operation == b.Operation
 		}
 	}
 	return 0, false

@@ -15,58 +15,87 @@ const (
 	leastLoss = 0.05
 )
 
-// sharedHop finds that targets take from each other when they are used at once, and
-// the hop that they share.
-func sharedHop(s *session.Session) []session.Finding {
+var sharedHop = Kind{
+	Name:     "shared-hop",
+	Says:     "two devices on one hop take from each other",
+	Severity: session.Caution,
+	Weighty:  true,
+	Marks:    CopyMatrix,
+	Settles:  "repeat with one of them on another port",
+	Evidence: SharedHopEvidence{},
+}
+
+// SharedHopEvidence is what targets get together, and the hop that they share.
+type SharedHopEvidence struct {
+	Together    unit.BytesPerSecond `json:"together_bytes_per_second"`
+	LargestLoss float64             `json:"largest_loss_share"`
+	Contention  int                 `json:"contention"`
+	Hop         string              `json:"hop,omitempty"`
+	HopHigh     unit.BytesPerSecond `json:"hop_usable_high_bytes_per_second,omitempty"`
+}
+
+// findSharedHop finds that targets take from each other when they are used at once,
+// and the hop that they share.
+func findSharedHop(s *session.Session, n unit.Notation) []session.Finding {
 	var found []session.Finding
-	for at := range s.Contentions {
-		c := &s.Contentions[at]
-		worst, sum := 0.0, unit.BytesPerSecond(0)
-		var texts []string
-		for member := range c.Members {
-			m := &c.Members[member]
-			sum += m.Together.BytesPerSecond
-			if m.Alone.BytesPerSecond == 0 { // nobody knows what it gave alone
-				continue
-			}
-			worst = max(worst, m.Loss())
-			texts = append(texts, fmt.Sprintf("%s %s instead of %s", m.Address, unit.Decimal.Rate(m.Together.BytesPerSecond), unit.Decimal.Rate(m.Alone.BytesPerSecond)))
-		}
+	for i := range s.Contentions {
+		c := &s.Contentions[i]
+		worst, sum, texts := losses(c, n)
 		if worst < leastLoss || len(c.Members) < 2 {
 			continue
 		}
-		f := session.Finding{
-			Kind: "shared-hop", Severity: session.Caution, Confidence: 0.9, Passes: []int{},
-			Evidence: map[string]any{"together_bytes_per_second": math.Round(float64(sum)), "largest_loss_share": worst, "contention": float64(c.Index)},
-		}
+		evidence := SharedHopEvidence{Together: rate(math.Round(float64(sum))), LargestLoss: worst, Contention: c.Index}
 		hop, shared := hopOfAll(c.Members)
+		carries := n.Between(hop.Usable.Low, hop.Usable.High) + " " + n.Unit()
+		if shared {
+			evidence.Hop = hop.Name
+		}
+		var confidence float64
+		var summary, advice string
 		switch {
 		case shared && hop.Usable.ReachedBy(sum):
-			f.Evidence["hop"], f.Evidence["hop_usable_high_bytes_per_second"] = hop.Name, float64(hop.Usable.High)
-			f.Summary = fmt.Sprintf("%s is shared: at once the targets get %s, together %s of the %s MB/s that it carries.", hop.Name, strings.Join(texts, ", "),
-				unit.Decimal.Rate(sum), unit.Decimal.Between(hop.Usable.Low, hop.Usable.High))
-			f.Advice = "Use another port of the host for one of them, or do not use them at once."
+			confidence, evidence.HopHigh = 0.9, hop.Usable.High
+			summary = fmt.Sprintf("%s is shared: at once the targets get %s, together %s of the %s that it carries.",
+				hop.Name, texts, n.Rate(sum), carries)
+			advice = "Use another port of the host for one of them, or do not use them at once."
 		case shared:
-			f.Confidence = 0.6
-			f.Evidence["hop"] = hop.Name
-			f.Summary = fmt.Sprintf("The targets take from each other: %s. They share %s, which could carry %s MB/s and is not full.", strings.Join(texts, ", "), hop.Name,
-				unit.Decimal.Between(hop.Usable.Low, hop.Usable.High))
-			f.Advice = "Look whether the hop trained as it should, and whether the host keeps up."
+			confidence = 0.6
+			summary = fmt.Sprintf("The targets take from each other: %s. They share %s, which could carry %s and is not full.",
+				texts, hop.Name, carries)
+			advice = "Look whether the hop trained as it should, and whether the host keeps up."
 		default:
-			f.Confidence = 0.5
-			f.Summary = fmt.Sprintf("The targets take from each other: %s. Nothing is known of a hop that they share.", strings.Join(texts, ", "))
-			f.Advice = "Say what is on the bench with --through, or repeat it with one of them on another port."
+			confidence = 0.5
+			summary = fmt.Sprintf("The targets take from each other: %s. Nothing is known of a hop that they share.", texts)
+			advice = "Say what is on the bench with --through, or repeat it with one of them on another port."
 		}
+		f := sharedHop.new(confidence, []int{}, evidence)
+		f.Summary, f.Advice = summary, advice
 		found = append(found, f)
 	}
 	return found
 }
 
+// losses are the largest share that a member loses to the others, what all get
+// together, and what each gets, in words. What nobody measured alone loses nothing.
+func losses(c *session.Contention, n unit.Notation) (worst float64, sum unit.BytesPerSecond, words string) {
+	var texts []string
+	for i := range c.Members {
+		m := &c.Members[i]
+		sum += m.Together.BytesPerSecond
+		if m.Alone.BytesPerSecond == 0 {
+			continue
+		}
+		worst = max(worst, m.Loss())
+		texts = append(texts, fmt.Sprintf("%s %s instead of %s", m.Address, n.Rate(m.Together.BytesPerSecond), n.Rate(m.Alone.BytesPerSecond)))
+	}
+	return worst, sum, strings.Join(texts, ", ")
+}
+
 // hopOfAll gives the narrowest hop that the chains of all members have.
 func hopOfAll(members []session.Member) (link.Hop, bool) {
 	best, found := sharedHopOf(members[0].Chain, members[1].Chain)
-	for at := 2; at < len(members) && found; at++ {
-		best, found = sharedHopOf(link.NewChain(best), members[at].Chain)
+	for i := 2; i < len(members) && found; i++ {
+		best, found = sharedHopOf(link.NewChain(best), members[i].Chain)
 	}
 	return best, found
 }

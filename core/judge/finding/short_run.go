@@ -5,7 +5,22 @@ import (
 
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
+	"opengauge/core/unit"
 )
+
+var shortRun = Kind{
+	Name:     "short-run",
+	Says:     "too short for its figure to be worth quoting",
+	Severity: session.Note,
+	Settles:  "repeat with a longer --hold, or with --until-within 1%",
+	Evidence: ShortRunEvidence{},
+}
+
+// ShortRunEvidence is of the shortest pass.
+type ShortRunEvidence struct {
+	Shortest   float64 `json:"shortest_seconds"`
+	Operations int64   `json:"operations"`
+}
 
 const (
 	// shortest is the least time, in seconds, that a figure is worth quoting
@@ -15,8 +30,8 @@ const (
 	fewest = 100
 )
 
-// shortRun finds passes that are too short for their figures to be quoted.
-func shortRun(s *session.Session) []session.Finding {
+// findShortRun finds passes that are too short for their figures to be quoted.
+func findShortRun(s *session.Session, _ unit.Notation) []session.Finding {
 	passes, indexes := passesWhere(s, func(p *session.Pass) bool {
 		if p.Step == plan.StepStart {
 			return false // it is as long as it takes
@@ -27,18 +42,14 @@ func shortRun(s *session.Session) []session.Finding {
 		return nil
 	}
 	least := greatest(passes, func(p *session.Pass) float64 { return -p.ElapsedSeconds })
-	return []session.Finding{{
-		Kind: "short-run", Severity: session.Note, Confidence: 1, Passes: indexes, ToSeconds: least.ElapsedSeconds,
-		Summary: fmt.Sprintf("%s too short to quote: %s lasted %.2g s and did %d operations.",
-			capitalised(numbered(passes), len(passes)), least.Label(), least.ElapsedSeconds, least.Operations),
-		Evidence: map[string]any{"shortest_seconds": least.ElapsedSeconds, "operations": int(least.Operations)},
-		Advice:   "Repeat with a longer --hold, or with --until-within 1%.",
-	}}
-}
-
-func capitalised(count string, passes int) string {
-	if passes == 1 {
-		return count + " is"
+	are := "are"
+	if len(passes) == 1 {
+		are = "is"
 	}
-	return count + " are"
+	f := shortRun.new(1, indexes, ShortRunEvidence{least.ElapsedSeconds, least.Operations})
+	f.ToSeconds = least.ElapsedSeconds
+	f.Summary = fmt.Sprintf("%s %s too short to quote: %s lasted %.2g s and did %d operations.",
+		numbered(passes), are, least.Label(), least.ElapsedSeconds, least.Operations)
+	f.Advice = "Repeat with a longer --hold, or with --until-within 1%."
+	return []session.Finding{f}
 }

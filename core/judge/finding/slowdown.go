@@ -4,10 +4,12 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"gonum.org/v1/gonum/stat"
 
-	"opengauge/core/plan"
+	"opengauge/core/bench/event"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -87,7 +89,7 @@ func (d slowdown) notHeat(counters slowdownCounts) string {
 
 func (d slowdown) notCache(pass *session.Pass, counters slowdownCounts) string {
 	switch {
-	case pass.Operation == plan.Read:
+	case pass.Operation == load.Read:
 		return "reads have no write area to fill"
 	case counters.known && counters.grown > 0:
 		return fmt.Sprintf("the drive itself counted %d slowdowns", counters.grown)
@@ -147,23 +149,33 @@ func slowdownsOf(pass *session.Pass) ([]slowdown, heat) {
 	return found, h
 }
 
-// slowdowns explains the drops of each pass: heat, a full fast write area, used
+// fall is a pass whose throughput fell, with what goes into explaining it.
+type fall struct {
+	session  *session.Session
+	pass     *session.Pass
+	heat     heat
+	counters slowdownCounts
+	n        unit.Notation
+}
+
+// findSlowdowns explains the drops of each pass: heat, a full fast write area, used
 // up credits, or not settled.
-func slowdowns(s *session.Session) []session.Finding {
+func findSlowdowns(s *session.Session, n unit.Notation) []session.Finding {
 	var found []session.Finding
-	for at := range s.Passes {
-		pass := &s.Passes[at]
-		all, h := slowdownsOf(pass)
-		all = slices.DeleteFunc(all, func(d slowdown) bool { return interrupted(s, pass, d) })
-		if len(all) > 0 {
-			found = append(found, explainPass(s, pass, all, h)...)
+	for i := range s.Passes {
+		pass := &s.Passes[i]
+		fallen, h := slowdownsOf(pass)
+		fallen = slices.DeleteFunc(fallen, func(d slowdown) bool { return interrupted(s, pass, d) })
+		if len(fallen) > 0 {
+			f := fall{session: s, pass: pass, heat: h, counters: countsOf(pass), n: n}
+			found = append(found, f.explain(fallen)...)
 		}
 	}
 	addRecoveries(s, found)
 	return found
 }
 
-// interrupted says whether a drop is that of a device that stopped answering,
+// interrupted reports whether a drop is that of a device that stopped answering,
 // which is told on its own.
 func interrupted(s *session.Session, pass *session.Pass, d slowdown) bool {
 	for _, outage := range outages(pass) {
@@ -171,27 +183,27 @@ func interrupted(s *session.Session, pass *session.Pass, d slowdown) bool {
 			return true
 		}
 	}
-	for _, event := range s.Events {
-		since := event.TSeconds - pass.StartedSeconds
-		if event.Kind == session.EventDropout && math.Abs(since-d.at) < 5 {
+	for _, e := range s.Events {
+		since := e.TSeconds - pass.StartedSeconds
+		if e.Kind == event.Dropout && math.Abs(since-d.at) < 5 {
 			return true
 		}
 	}
 	return false
 }
 
-func explainPass(s *session.Session, pass *session.Pass, all []slowdown, h heat) []session.Finding {
-	counters := countsOf(pass)
-	hot, confidence := heatDrops(pass, all, h, counters)
+// explain names what made the throughput fall, as far as the recording settles it.
+func (f *fall) explain(fallen []slowdown) []session.Finding {
+	hot, confidence := f.hotDrops(fallen)
 	var rest []slowdown
-	for _, d := range all {
+	for _, d := range fallen {
 		if !slices.ContainsFunc(hot, func(other slowdown) bool { return other.at == d.at }) {
 			rest = append(rest, d)
 		}
 	}
 	var found []session.Finding
 	if len(hot) > 0 {
-		found = append(found, heatFinding(pass, h, hot, confidence, counters))
+		found = append(found, f.heatThrottle(hot, confidence))
 	}
 	if len(rest) == 0 {
 		return found
@@ -202,24 +214,25 @@ func explainPass(s *session.Session, pass *session.Pass, all []slowdown, h heat)
 		if len(hot) > 0 {
 			return found // dips beside a cause that is named
 		}
-	case provisioned(s):
-		return append(found, creditFinding(pass, *lasting, 0.9))
-	case lasting.notCache(pass, counters) == "" && (lasting.notHeat(counters) != "" || !lasting.known):
-		return append(found, cacheFinding(pass, *lasting, counters))
-	case !lasting.known && pass.Operation == plan.Read && evenLevels(pass, *lasting):
-		return append(found, creditFinding(pass, *lasting, 0.7))
+	case provisioned(f.session):
+		return append(found, f.creditExhausted(*lasting, 0.9))
+	case lasting.notCache(f.pass, f.counters) == "" && (lasting.notHeat(f.counters) != "" || !lasting.known):
+		return append(found, f.cacheExhausted(*lasting))
+	case !lasting.known && f.pass.Operation == load.Read && evenLevels(f.pass, *lasting):
+		return append(found, f.creditExhausted(*lasting, 0.7))
 	case len(hot) > 0:
 		return found
 	}
-	return append(found, unsettled(pass, rest, counters))
+	return append(found, f.unsettled(rest))
 }
 
-// heatDrops gives those drops that heat explains, and how sure that is.
-func heatDrops(pass *session.Pass, all []slowdown, h heat, counters slowdownCounts) ([]slowdown, float64) {
+// hotDrops gives those drops that heat explains, and how sure that is.
+func (f *fall) hotDrops(fallen []slowdown) ([]slowdown, float64) {
+	counters := f.counters
 	var hot []slowdown
 	cycles, lowest, highest := 0, unit.Celsius(math.Inf(1)), unit.Celsius(math.Inf(-1))
-	for _, d := range all {
-		if !d.known || h.still || d.notHeat(slowdownCounts{}) != "" && !d.cutOff(hot) {
+	for _, d := range fallen {
+		if !d.known || f.heat.still || d.notHeat(slowdownCounts{}) != "" && !d.cutOff(hot) {
 			continue
 		}
 		hot = append(hot, d)
@@ -237,10 +250,10 @@ func heatDrops(pass *session.Pass, all []slowdown, h heat, counters slowdownCoun
 		return hot, 0.97
 	case cycles >= 1:
 		return withoutLasting(hot), 0.85
-	case pass.Operation == plan.Read && len(hot) > 0:
+	case f.pass.Operation == load.Read && len(hot) > 0:
 		return hot, 0.75
-	case sawTooth(all):
-		return all, 0.7
+	case sawTooth(fallen):
+		return fallen, 0.7
 	}
 	return nil, 0
 }
@@ -270,9 +283,9 @@ func withoutLasting(hot []slowdown) []slowdown {
 // sawTooth says whether drops without temperatures come and go as a hysteresis
 // makes them: at least three times, for stretches of like length, between the
 // same two levels.
-func sawTooth(all []slowdown) bool {
+func sawTooth(fallen []slowdown) bool {
 	var lengths, slow []float64
-	for _, d := range all {
+	for _, d := range fallen {
 		if d.known {
 			return false
 		}
@@ -294,9 +307,9 @@ func spread(values []float64) float64 {
 
 // lastingDrop is the drop from which throughput did not come back, if it stayed
 // down for long enough to be sure.
-func lastingDrop(all []slowdown) *slowdown {
-	for at := range all {
-		if d := &all[at]; !d.returns() && d.lasts() >= settledSeconds {
+func lastingDrop(fallen []slowdown) *slowdown {
+	for i := range fallen {
+		if d := &fallen[i]; !d.returns() && d.lasts() >= settledSeconds {
 			return d
 		}
 	}
@@ -320,4 +333,52 @@ func evenLevels(pass *session.Pass, d slowdown) bool {
 		}
 	}
 	return len(before) >= 10 && len(after) >= 10 && spread(before) <= evenLevel && spread(after) <= evenLevel
+}
+
+// rejections lists the causes that were looked at and why they are not it, in the
+// order of their names.
+func rejections(why map[string]string) []session.Rejection {
+	var rejected []session.Rejection
+	for cause, reason := range why {
+		if reason != "" {
+			rejected = append(rejected, session.Rejection{Kind: cause, Why: reason})
+		}
+	}
+	slices.SortFunc(rejected, func(a, b session.Rejection) int { return strings.Compare(a.Kind, b.Kind) })
+	return rejected
+}
+
+// worst is of the slowest samples of a pass; it is part of several kinds' evidence.
+type worst struct {
+	// SlowestHundredth is what all but the slowest hundredth of the samples reached.
+	SlowestHundredth unit.BytesPerSecond `json:"p1_bytes_per_second,omitempty"`
+	Slowest          unit.BytesPerSecond `json:"worst_sample_bytes_per_second"`
+}
+
+func worstOf(pass *session.Pass) worst {
+	var rates []float64
+	for _, sample := range pass.Samples {
+		rates = append(rates, float64(sample.BytesPerSecond))
+	}
+	slices.Sort(rates)
+	var w worst
+	if len(rates) >= 100 {
+		w.SlowestHundredth = rate(math.Round(rates[len(rates)/100]))
+	}
+	if len(rates) > 0 {
+		w.Slowest = rate(math.Round(rates[0]))
+	}
+	return w
+}
+
+// bytesUntil is how much a pass had moved by a time.
+func bytesUntil(pass *session.Pass, at float64) unit.Bytes {
+	var bytes unit.Bytes
+	for _, sample := range pass.Samples {
+		if sample.TSeconds > at+1e-9 {
+			break
+		}
+		bytes += sample.Bytes
+	}
+	return bytes
 }

@@ -31,12 +31,12 @@ func volumeOf(t *testing.T, v sim.Volume, seed uint64) *sim.Part {
 
 func only(t *testing.T, s *session.Session, kind string) session.Finding {
 	t.Helper()
-	for _, f := range finding.Detect(s) {
+	for _, f := range finding.Detect(s, unit.Decimal) {
 		if f.Kind == kind {
 			return f
 		}
 	}
-	t.Fatalf("no %s among %+v", kind, finding.Detect(s))
+	t.Fatalf("no %s among %+v", kind, finding.Detect(s, unit.Decimal))
 	return session.Finding{}
 }
 
@@ -51,11 +51,11 @@ func TestBucketsOfCredits(t *testing.T) {
 		v := sim.Volume{Latency: 500e3, Jitter: 0.2, IOPS: refill, Throughput: 1e9, Burst: sim.Burst{IOPS: burst, Throughput: 1e9, Credits: credits}}
 		s := measure(volumeOf(t, v, uint64(number)), fmt.Sprintf("  - sustain: {operation: read, access: random, block: 4KiB, depth: 32, for: %.0fs}\n", lasts*2+60))
 		f := only(t, s, "credit-exhausted")
-		size, earned := f.Evidence["bucket_operations"].(float64), f.Evidence["refill_operations_per_second"].(float64)
+		size, earned := f.Evidence.Fact("bucket_operations").(float64), f.Evidence.Fact("refill_operations_per_second").(float64)
 		if math.Abs(size/credits-1) > 0.05 || math.Abs(earned/refill-1) > 0.05 {
 			t.Errorf("a bucket of %.0f that earns %.0f a second is found to hold %.0f and to earn %.0f", credits, refill, size, earned)
 		}
-		if full := f.Evidence["full_again_after_seconds"].(float64); math.Abs(full/(credits/refill)-1) > 0.1 {
+		if full := f.Evidence.Fact("full_again_after_seconds").(float64); math.Abs(full/(credits/refill)-1) > 0.1 {
 			t.Errorf("it is full again after %.0f s, and found after %.0f s", credits/refill, full)
 		}
 	}
@@ -81,10 +81,10 @@ func TestWhichLimitHolds(t *testing.T) {
 		c.part.Kind, c.part.Name = book.Volume, "v"
 		s.Parts = []book.Part{c.part}
 		f := only(t, s, "cap-bound")
-		if f.Evidence["limit"] != c.limit || f.Evidence["whose"] != c.whose {
-			t.Errorf("%s: found %v of the %v: %s", name, f.Evidence["limit"], f.Evidence["whose"], f.Summary)
+		if f.Evidence.Fact("limit") != c.limit || f.Evidence.Fact("whose") != c.whose {
+			t.Errorf("%s: found %v of the %v: %s", name, f.Evidence.Fact("limit"), f.Evidence.Fact("whose"), f.Summary)
 		}
-		if _, queues := f.Evidence["queue_seconds"]; queues != c.queues {
+		if queues := f.Evidence.Fact("queue_seconds") != nil; queues != c.queues {
 			t.Errorf("%s: the queue in front of the limit: %v, %s", name, queues, f.Summary)
 		}
 	}
@@ -97,13 +97,13 @@ func TestArrivalsAtALimit(t *testing.T) {
 	s := measure(volumeOf(t, sim.Volume{IOPS: 3000, Throughput: 900e6, Latency: 500e3, Jitter: 0.1}, 3), loads)
 	s.Parts = []book.Part{{Kind: book.Volume, Name: "v", Limits: book.Limits{IOPS: 3000}}}
 	f := only(t, s, "cap-bound")
-	if got := f.Evidence["limit_iops"].(float64); math.Abs(got/3000-1) > 0.02 || f.Evidence["whose"] != "volume" || len(f.Passes) != 2 {
-		t.Errorf("found %v of the %v in passes %v: %s", got, f.Evidence["whose"], f.Passes, f.Summary)
+	if got := f.Evidence.Fact("limit_iops").(float64); math.Abs(got/3000-1) > 0.02 || f.Evidence.Fact("whose") != "volume" || len(f.Passes) != 2 {
+		t.Errorf("found %v of the %v in passes %v: %s", got, f.Evidence.Fact("whose"), f.Passes, f.Summary)
 	}
 	for _, pass := range s.Passes { // one that slows down on the way there is at its own end
-		s.Passes[pass.Index].Latency.P50 *= 1 + pass.RatePerSecond/500
+		s.Passes[pass.Index].Latency.P50 *= 1 + pass.Rate/500
 	}
-	for _, f := range finding.Detect(s) {
+	for _, f := range finding.Detect(s, unit.Decimal) {
 		if f.Kind == "cap-bound" {
 			t.Errorf("a device that slows down is found: %s", f.Summary)
 		}

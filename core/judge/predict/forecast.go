@@ -4,7 +4,7 @@ package predict
 
 import (
 	"opengauge/core/bench/link"
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -101,7 +101,7 @@ func wasBound(s *session.Session, pass *session.Pass) bool {
 
 // rating is what the drive's maker states of a sequential pass, or 0.
 func rating(s *session.Session, pass *session.Pass) unit.BytesPerSecond {
-	if pass.Access != plan.Sequential {
+	if pass.Access != load.Sequential {
 		return 0
 	}
 	return s.SequentialRating(pass.Operation)

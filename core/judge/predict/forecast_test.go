@@ -5,7 +5,7 @@ import (
 
 	"opengauge/core/bench/book"
 	"opengauge/core/bench/link"
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -26,25 +26,25 @@ func TestExpectations(t *testing.T) {
 	drive := book.Part{Kind: book.Drive, Name: "sandpiper", Ratings: book.Ratings{SequentialRead: 3400e6}}
 	cases := []struct {
 		name, from, to string
-		access         plan.Access
+		access         load.Access
 		measured       float64 // MB/s
 		rated          bool
 		low, high      float64
 		binds          Limit
 		open           bool
 	}{
-		{"small reads stay the drive's", "port: usb 3.2 gen 2", "port: usb4 40g", plan.Random, 41, false, 39.8, 42.2, ByDrive, false},
-		{"a wide chain does not help a slow drive", "port: usb4 40g", "pcie 4.0 x4", plan.Sequential, 1500, false, 1455, 1545, ByDrive, false},
-		{"a narrow chain binds a fast drive", "port: usb4 40g", "deck: usb 3.2 gen 1", plan.Sequential, 2600, false, 411, 463, ByHop, false},
-		{"what the old chain hid, the rating tells", "port: usb 3.2 gen 2", "pcie 3.0 x4", plan.Sequential, 1042, true, 1042, 3400, ByEither, true},
-		{"what the old chain hid, nobody tells", "port: usb 3.2 gen 2", "pcie 3.0 x4", plan.Sequential, 1042, false, 1042, 3677, ByEither, true},
-		{"from one narrow chain to a narrower one", "port: usb 3.2 gen 2", "usb 2.0", plan.Sequential, 1042, true, 36.9, 45.1, ByHop, true},
-		{"nothing is known of the chain", "port: usb4 40g", "", plan.Sequential, 1500, false, 1455, 1545, ByUnknown, false},
+		{"small reads stay the drive's", "port: usb 3.2 gen 2", "port: usb4 40g", load.Random, 41, false, 39.8, 42.2, ByDrive, false},
+		{"a wide chain does not help a slow drive", "port: usb4 40g", "pcie 4.0 x4", load.Sequential, 1500, false, 1455, 1545, ByDrive, false},
+		{"a narrow chain binds a fast drive", "port: usb4 40g", "deck: usb 3.2 gen 1", load.Sequential, 2600, false, 411, 463, ByHop, false},
+		{"what the old chain hid, the rating tells", "port: usb 3.2 gen 2", "pcie 3.0 x4", load.Sequential, 1042, true, 1042, 3400, ByEither, true},
+		{"what the old chain hid, nobody tells", "port: usb 3.2 gen 2", "pcie 3.0 x4", load.Sequential, 1042, false, 1042, 3677, ByEither, true},
+		{"from one narrow chain to a narrower one", "port: usb 3.2 gen 2", "usb 2.0", load.Sequential, 1042, true, 36.9, 45.1, ByHop, true},
+		{"nothing is known of the chain", "port: usb4 40g", "", load.Sequential, 1500, false, 1455, 1545, ByUnknown, false},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
 			s := &session.Session{Chain: chain(t, c.from), Passes: []session.Pass{{
-				Operation: plan.Read, Access: c.access, BlockBytes: unit.MiB, Depth: 8, BytesPerSecond: unit.BytesPerSecond(c.measured * 1e6),
+				Load: load.Load{Operation: load.Read, Access: c.access, Block: unit.MiB, Depth: 8}, BytesPerSecond: unit.BytesPerSecond(c.measured * 1e6),
 			}}}
 			if c.rated {
 				s.Parts = []book.Part{drive}

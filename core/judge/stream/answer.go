@@ -5,7 +5,8 @@ import (
 	"errors"
 	"fmt"
 
-	"opengauge/core/plan"
+	"opengauge/core/judge/finding"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 )
 
@@ -62,7 +63,7 @@ const fewestSamples = 2
 // Answers says of each stream whether a session's storage carries it. It follows the
 // longest sequential recording of each direction; findings say what ended them.
 func Answers(s *session.Session, findings []session.Finding, streams []Stream) ([]Answer, error) {
-	reads, writes := recordingOf(s, plan.Read), recordingOf(s, plan.Write)
+	reads, writes := recordingOf(s, load.Read), recordingOf(s, load.Write)
 	if len(reads.series) < fewestSamples && len(writes.series) < fewestSamples {
 		return nil, errors.New("the session has no sequential pass or copy of two samples or more; measure with --plan warm-up, or long-write")
 	}
@@ -73,11 +74,11 @@ func Answers(s *session.Session, findings []session.Finding, streams []Stream) (
 	return answers, nil
 }
 
-func recordingOf(s *session.Session, operation plan.Operation) recording {
+func recordingOf(s *session.Session, operation load.Operation) recording {
 	var longest recording
 	for at := range s.Passes {
 		p := &s.Passes[at]
-		if p.Operation != operation || p.Access != plan.Sequential || p.RatePerSecond > 0 {
+		if p.Operation != operation || p.Access != load.Sequential || p.Rate > 0 {
 			continue
 		}
 		made := recording{label: p.Label(), pass: p}
@@ -88,7 +89,7 @@ func recordingOf(s *session.Session, operation plan.Operation) recording {
 			longest = made
 		}
 	}
-	work := map[plan.Operation]string{plan.Read: session.CopySource, plan.Write: session.CopyDestination}[operation]
+	work := map[load.Operation]string{load.Read: session.CopySource, load.Write: session.CopyDestination}[operation]
 	for at := range s.Copies {
 		c := &s.Copies[at]
 		if c.Work != work {
@@ -127,22 +128,15 @@ func sideOf(r recording, s Stream, findings []session.Finding) *Side {
 	return side
 }
 
-// enders are the kinds of findings that end a stream that ran well before.
-var enders = map[string]bool{"heat-throttle": true, "cache-exhausted": true, "credit-exhausted": true, "dropout": true, "unsteady": true, "background-load": true}
-
 // endedBy gives the kind of finding that marks the moment at which a stream ended.
 func endedBy(pass *session.Pass, at float64, findings []session.Finding) string {
-	for _, finding := range findings {
-		if len(finding.Passes) == 0 || finding.Passes[0] != pass.Index || !enders[finding.Kind] {
+	for _, f := range findings {
+		if len(f.Passes) == 0 || f.Passes[0] != pass.Index || !finding.Of(f).EndsStream {
 			continue
 		}
-		spans := finding.Spans
-		if len(spans) == 0 {
-			spans = []session.Span{{FromSeconds: finding.FromSeconds, ToSeconds: finding.ToSeconds}}
-		}
-		for _, span := range spans {
+		for _, span := range f.Stretches() {
 			if at >= span.FromSeconds-1 && at <= span.ToSeconds+1 {
-				return finding.Kind
+				return f.Kind
 			}
 		}
 	}

@@ -1,6 +1,8 @@
 package stream
 
-import "opengauge/core/unit"
+import (
+	"opengauge/core/unit"
+)
 
 // Interval is what the storage moved in a stretch of a recorded series.
 type Interval struct {

@@ -53,124 +53,80 @@ func Parse(file string, source []byte) ([]Stream, error) {
 	if err != nil {
 		return nil, err
 	}
-	fields, err := root.Fields("streams")
-	if err != nil {
-		return nil, err
-	}
-	list, given := fields["streams"]
-	if !given || !list.IsList() {
-		return nil, root.Errorf("expected a list under \"streams\"")
-	}
 	var streams []Stream
-	for _, node := range list.List() {
-		s, err := parseStream(node)
-		if err != nil {
-			return nil, err
-		}
+	_, err = root.Read(document.Each("streams", func(n document.Node) error {
+		s, err := parseStream(n)
 		streams = append(streams, s)
+		return err
+	}).Needed(`expected a list under "streams"`))
+	if err == nil && len(streams) == 0 {
+		err = root.Errorf("the list of streams is empty")
 	}
-	if len(streams) == 0 {
-		return nil, root.Errorf("the list of streams is empty")
-	}
-	return streams, nil
+	return streams, err
 }
 
-func parseStream(node document.Node) (Stream, error) {
-	fields, err := node.Fields("name", "data-rate", "video", "images", "audio", "at-once", "buffer")
-	if err != nil {
-		return Stream{}, err
-	}
+func parseStream(n document.Node) (Stream, error) {
 	s := Stream{AtOnce: 1, Buffer: defaultBuffer}
-	sources := 0
-	for key, value := range fields {
-		switch key {
-		case "name":
-			s.Name, err = value.Text()
-		case "at-once":
-			s.AtOnce, err = document.Value(value, parseCount)
-		case "buffer":
-			s.Buffer, err = document.Value(value, unit.ParseBytes)
-		case "data-rate":
-			s.Rate, err = document.Value(value, unit.ParseRate)
-			s.Formula = "as given"
-			sources++
-		case "audio":
-			err = parseAudio(value, &s)
-			sources++
-		default:
-			err = parseVideo(value, &s)
-			sources++
-		}
-		if err != nil {
-			return s, err
-		}
+	video := func(n document.Node) error { return parseVideo(n, &s) }
+	given, err := n.Read(
+		document.Text("name", &s.Name).Needed(`a stream needs a "name"`),
+		document.Into("data-rate", &s.Rate, unit.ParseRate),
+		document.With("video", video),
+		document.With("images", video),
+		document.With("audio", func(n document.Node) error { return parseAudio(n, &s) }),
+		document.Into("at-once", &s.AtOnce, parseCount),
+		document.Into("buffer", &s.Buffer, unit.ParseBytes),
+	)
+	if given["data-rate"] {
+		s.Formula = "as given"
 	}
 	switch {
+	case err != nil:
+		return s, err
 	case s.Name == "":
-		return s, node.Errorf("a stream needs a \"name\"")
-	case sources != 1:
-		return s, node.Errorf("the stream %s needs one of \"data-rate\", \"video\", \"images\" and \"audio\"", s.Name)
+		return s, n.Errorf("a stream needs a \"name\"")
+	case given.Count("data-rate", "video", "images", "audio") != 1:
+		return s, n.Errorf("the stream %s needs one of \"data-rate\", \"video\", \"images\" and \"audio\"", s.Name)
 	case s.Rate <= 0:
-		return s, node.Errorf("the stream %s has no data", s.Name)
+		return s, n.Errorf("the stream %s has no data", s.Name)
 	}
 	return s, nil
 }
 
-func parseVideo(node document.Node, s *Stream) error {
-	fields, err := node.Fields("frame", "fps", "bits", "chroma", "bits-per-pixel", "header")
+func parseVideo(n document.Node, s *Stream) error {
+	v := Video{Bits: 8, Chroma: Full}
+	var frame [2]int
+	_, err := n.Read(
+		document.Into("frame", &frame, parseFrame),
+		document.Into("fps", &v.FramesPerSecond, parseFramesPerSecond),
+		document.Into("bits", &v.Bits, parseBits),
+		document.Into("chroma", &v.Chroma, parseChroma),
+		document.Into("bits-per-pixel", &v.BitsPerPixel, parsePositive),
+		document.Into("header", &v.Header, unit.ParseBytes),
+	)
 	if err != nil {
 		return err
 	}
-	v := Video{Bits: 8, Chroma: Full}
-	for key, value := range fields {
-		switch key {
-		case "frame":
-			var frame [2]int
-			frame, err = document.Value(value, parseFrame)
-			v.Width, v.Height = frame[0], frame[1]
-		case "fps":
-			v.FramesPerSecond, err = document.Value(value, parseFramesPerSecond)
-		case "bits":
-			v.Bits, err = document.Value(value, parseBits)
-		case "chroma":
-			v.Chroma, err = document.Value(value, parseChroma)
-		case "bits-per-pixel":
-			v.BitsPerPixel, err = document.Value(value, parsePositive)
-		default:
-			v.Header, err = document.Value(value, unit.ParseBytes)
-		}
-		if err != nil {
-			return err
-		}
-	}
+	v.Width, v.Height = frame[0], frame[1]
 	if v.Width == 0 || v.FramesPerSecond == 0 {
-		return node.Errorf("expected a \"frame\", like 1920x1080, and \"fps\"")
+		return n.Errorf("expected a \"frame\", like 1920x1080, and \"fps\"")
 	}
 	s.Rate, s.Formula = v.Rate(), v.Formula()
 	return nil
 }
 
-func parseAudio(node document.Node, s *Stream) error {
-	fields, err := node.Fields("channels", "rate", "bits")
+func parseAudio(n document.Node, s *Stream) error {
+	a := Audio{Channels: 1, Bits: 24}
+	_, err := n.Read(
+		document.Into("channels", &a.Channels, parseCount),
+		document.Into("rate", &a.SampleRate, parseHertz),
+		document.Into("bits", &a.Bits, parseBits),
+	)
 	if err != nil {
 		return err
 	}
-	a := Audio{Channels: 1, Bits: 24}
-	for key, value := range fields {
-		switch key {
-		case "channels":
-			a.Channels, err = document.Value(value, parseCount)
-		case "rate":
-			a.SampleRate, err = document.Value(value, parseHertz)
-		default:
-			a.Bits, err = document.Value(value, parseBits)
-		}
-		if err != nil {
-			return err
-		}
-	}
 	if a.SampleRate == 0 {
-		return node.Errorf("expected a \"rate\", like 96kHz")
+		return n.Errorf("expected a \"rate\", like 96kHz")
 	}
 	s.Rate, s.Formula = a.Rate(), a.Formula()
 	return nil

@@ -31,45 +31,46 @@ type delivery struct {
 // spareHistograms a worker keep it from waiting for the collector.
 const spareHistograms = 3
 
-func runCrew(ctx context.Context, t target.Target, load Load, timing Timing, watch Watch) (Result, error) {
+func runCrew(ctx context.Context, t target.Target, r Request) (Result, error) {
 	c := &crew{
-		intervals: make(chan delivery, load.Workers*spareHistograms),
-		spare:     make(chan *histogram, load.Workers*(spareHistograms+1)),
+		intervals: make(chan delivery, r.Workers*spareHistograms),
+		spare:     make(chan *histogram, r.Workers*(spareHistograms+1)),
 	}
-	for range load.Workers * spareHistograms {
+	for range r.Workers * spareHistograms {
 		c.spare <- newHistogram()
 	}
-	if timing.Bytes > 0 {
-		timing.Bytes /= unit.Bytes(load.Workers)
+	if r.Timing.Bytes > 0 {
+		r.Timing.Bytes /= unit.Bytes(r.Workers)
 	}
-	together := newBarrier(load.Workers, func() time.Duration {
+	together := newBarrier(r.Workers, func() time.Duration {
 		c.before = t.Usage()
 		return t.Now()
 	})
-	progress := &sharedReporter{reporter: reporter{report: watch.Progress}, counted: make([]atomic.Int64, load.Workers)}
-	for number := range load.Workers {
-		c.workers = append(c.workers, c.newWorker(ctx, number, t, load, timing, together, progress))
-		c.workers[number].stalled = watch.Stall
+	progress := &sharedReporter{reporter: reporter{report: r.Watch.Progress}, counted: make([]atomic.Int64, r.Workers)}
+	for number := range r.Workers {
+		w := c.newWorker(r, number, progress)
+		w.target, w.stopped, w.begin = t, ctx.Done(), together.wait
+		c.workers = append(c.workers, w)
 	}
-	whole := newAssembly(watch.Sense)
+	whole := newAssembly(r.Watch.Sense)
 	collected := make(chan struct{})
 	go func() {
-		c.collect(whole, timing)
+		c.collect(whole, r.Timing)
 		close(collected)
 	}()
 	errs := c.work(together)
 	close(c.intervals)
 	<-collected
-	return c.result(t, whole, load, timing, errs)
+	return c.result(t, whole, r, errs)
 }
 
-func (c *crew) newWorker(ctx context.Context, number int, t target.Target, load Load, timing Timing, together *barrier, progress *sharedReporter) *worker {
+func (c *crew) newWorker(r Request, number int, progress *sharedReporter) *worker {
 	index := 0
 	w := &worker{
-		target: t, load: load, timing: timing, stopped: ctx.Done(), begin: together.wait, enough: c.precise.Load,
+		request: r, enough: c.precise.Load,
 		look: func(now time.Duration, m *meter) { progress.tell(number, now, m) },
 	}
-	w.meter = newMeter(timing.Sample, func(i interval) *histogram {
+	w.meter = newMeter(r.Timing.Sample, func(i interval) *histogram {
 		c.intervals <- delivery{index: index, interval: i}
 		index++
 		return <-c.spare
@@ -155,7 +156,7 @@ func (g *gathered) add(i interval) {
 	}
 }
 
-func (c *crew) result(t target.Target, whole *assembly, load Load, timing Timing, errs []error) (Result, error) {
+func (c *crew) result(t target.Target, whole *assembly, r Request, errs []error) (Result, error) {
 	meters := make([]*meter, len(c.workers))
 	var end, flush time.Duration
 	cut := false
@@ -164,8 +165,8 @@ func (c *crew) result(t target.Target, whole *assembly, load Load, timing Timing
 		end, flush, cut = max(end, w.end), max(flush, w.flushTook), cut || w.cut
 	}
 	err := errors.Join(errs...)
-	result := whole.result(meters, end, timing)
-	result.Queue, result.Workers, result.Depth = c.workers[0].queueName, load.Workers, load.Depth
+	result := whole.result(meters, end, r.Timing)
+	result.Queue, result.Workers, result.Depth = c.workers[0].queueName, r.Workers, r.Depth
 	result.Flush, result.CutShort = flush, cut || err != nil
 	result.Usage = t.Usage().Since(c.before)
 	return result, err

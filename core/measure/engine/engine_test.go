@@ -7,6 +7,7 @@ import (
 	"testing"
 	"time"
 
+	"opengauge/core/load"
 	"opengauge/core/storage/target"
 	"opengauge/core/unit"
 )
@@ -80,9 +81,15 @@ func (m *metronome) Wait(done []target.Completion, until time.Duration) (int, er
 	return 1, nil
 }
 
-func (m *metronome) run(t *testing.T, load Load, timing Timing) Result {
+// asking is a request with a timing and a watch.
+func asking(r Request, timing Timing, watch Watch) Request {
+	r.Timing, r.Watch = timing, watch
+	return r
+}
+
+func (m *metronome) run(t *testing.T, request Request, timing Timing) Result {
 	t.Helper()
-	result, err := Run(context.Background(), m, load, timing, Watch{})
+	result, err := Run(context.Background(), m, asking(request, timing, Watch{}))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -90,8 +97,8 @@ func (m *metronome) run(t *testing.T, load Load, timing Timing) Result {
 }
 
 var (
-	readLoad   = Load{Block: 4096, Depth: 4, Span: 64 * 4096, Seed: 1}
-	writeLoad  = Load{WriteShare: 1, Block: 4096, Depth: 4, Span: 64 * 4096, Seed: 1}
+	readLoad   = Request{Load: load.Load{Operation: load.Read, Block: 4096, Depth: 4, Span: 64 * 4096}, Seed: 1}
+	writeLoad  = Request{Load: load.Load{Operation: load.Write, WriteShare: 1, Block: 4096, Depth: 4, Span: 64 * 4096}, Seed: 1}
 	tenSeconds = Timing{Settle: 100 * time.Millisecond, Hold: 10 * time.Second, Sample: time.Second}
 )
 
@@ -127,10 +134,10 @@ func TestWritesCountToTheEndOfTheFlush(t *testing.T) {
 }
 
 func TestSamplesAddUpToThePass(t *testing.T) {
-	for name, load := range map[string]Load{"read": readLoad, "write": writeLoad} {
+	for name, request := range map[string]Request{"read": readLoad, "write": writeLoad} {
 		for _, hold := range []time.Duration{10 * time.Second, 2300 * time.Millisecond, 2700 * time.Millisecond, 50 * time.Millisecond} {
 			m := &metronome{service: 700 * time.Microsecond, flushTime: 40 * time.Millisecond}
-			result := m.run(t, load, Timing{Settle: 10 * time.Millisecond, Hold: hold, Sample: time.Second})
+			result := m.run(t, request, Timing{Settle: 10 * time.Millisecond, Hold: hold, Sample: time.Second})
 			var bytes unit.Bytes
 			var operations int64
 			var elapsed, last time.Duration
@@ -152,9 +159,9 @@ func TestSamplesAddUpToThePass(t *testing.T) {
 
 func TestSlowDeviceStillGivesAFigure(t *testing.T) {
 	m := &metronome{service: 4 * time.Second}
-	load := readLoad
-	load.Depth = 1
-	result := m.run(t, load, Timing{Hold: time.Second, Sample: time.Second})
+	request := readLoad
+	request.Depth = 1
+	result := m.run(t, request, Timing{Hold: time.Second, Sample: time.Second})
 	if result.Operations != 1 || result.Elapsed != 4*time.Second {
 		t.Errorf("%d operations in %s, want 1 in 4s", result.Operations, result.Elapsed)
 	}
@@ -174,13 +181,13 @@ func TestBytesEndAPass(t *testing.T) {
 }
 
 func TestRandomOffsetsCoverTheSpan(t *testing.T) {
-	load := readLoad
-	load.Random = true
+	request := readLoad
+	request.Access = load.Random
 	m := &metronome{service: time.Millisecond}
-	m.run(t, load, tenSeconds)
+	m.run(t, request, tenSeconds)
 	seen := map[int64]int{}
 	for _, offset := range m.offsets {
-		if offset%4096 != 0 || offset < 0 || offset >= int64(load.Span) {
+		if offset%4096 != 0 || offset < 0 || offset >= int64(request.Span) {
 			t.Fatalf("offset %d is outside of the span or between blocks", offset)
 		}
 		seen[offset]++
@@ -256,14 +263,14 @@ func TestFailedOperationsAreCountedAndBorne(t *testing.T) {
 
 func TestAPassThatKeepsFailingIsGivenUp(t *testing.T) {
 	m := &metronome{service: time.Millisecond, fail: func(int) error { return errors.New("gone") }}
-	result, err := Run(context.Background(), m, readLoad, tenSeconds, Watch{})
+	result, err := Run(context.Background(), m, asking(readLoad, tenSeconds, Watch{}))
 	if !errors.Is(err, ErrTooManyErrors) || result.FirstError == nil || !result.CutShort {
 		t.Errorf("error %v, result %+v", err, result)
 	}
 }
 
 func TestInterruptKeepsWhatWasMeasured(t *testing.T) {
-	for name, load := range map[string]Load{"read": readLoad, "write": writeLoad} {
+	for name, request := range map[string]Request{"read": readLoad, "write": writeLoad} {
 		ctx, cancel := context.WithCancel(context.Background())
 		m := &metronome{service: time.Millisecond, flushTime: time.Millisecond}
 		watch := Watch{Progress: func(p Progress) {
@@ -271,7 +278,7 @@ func TestInterruptKeepsWhatWasMeasured(t *testing.T) {
 				cancel()
 			}
 		}}
-		result, err := Run(ctx, m, load, tenSeconds, watch)
+		result, err := Run(ctx, m, asking(request, tenSeconds, watch))
 		if err != nil || !result.CutShort {
 			t.Fatalf("%s: error %v, cut short %v", name, err, result.CutShort)
 		}
@@ -289,7 +296,7 @@ func TestTemperaturesAreReadWithEachSample(t *testing.T) {
 	watch := Watch{Sense: func() Senses {
 		return Senses{Temperatures: map[string]unit.Celsius{"drive": unit.Celsius(m.now.Seconds())}}
 	}}
-	result, err := Run(context.Background(), m, readLoad, Timing{Hold: 5 * time.Second, Sample: time.Second}, watch)
+	result, err := Run(context.Background(), m, asking(readLoad, Timing{Hold: 5 * time.Second, Sample: time.Second}, watch))
 	if err != nil || len(result.Samples) != 5 {
 		t.Fatalf("%d samples, %v", len(result.Samples), err)
 	}
@@ -300,20 +307,20 @@ func TestTemperaturesAreReadWithEachSample(t *testing.T) {
 
 func TestRunRefuses(t *testing.T) {
 	m := &metronome{service: time.Millisecond}
-	for name, change := range map[string]func(*Load, *Timing){
-		"depth 0":     func(l *Load, _ *Timing) { l.Depth = 0 },
-		"no block":    func(l *Load, _ *Timing) { l.Block = 0 },
-		"small span":  func(l *Load, _ *Timing) { l.Span = 100 },
-		"share of 2":  func(l *Load, _ *Timing) { l.WriteShare = 2 },
-		"no number":   func(l *Load, _ *Timing) { l.CompressibleShare = math.NaN() },
-		"mad rate":    func(l *Load, _ *Timing) { l.Rate = 1e12 },
-		"odd start":   func(l *Load, _ *Timing) { l.Start = 100 },
-		"endless":     func(_ *Load, t *Timing) { t.Hold = 0 },
-		"no sampling": func(_ *Load, t *Timing) { t.Sample = 0 },
+	for name, change := range map[string]func(*Request, *Timing){
+		"depth 0":     func(l *Request, _ *Timing) { l.Depth = 0 },
+		"no block":    func(l *Request, _ *Timing) { l.Block = 0 },
+		"small span":  func(l *Request, _ *Timing) { l.Span = 100 },
+		"share of 2":  func(l *Request, _ *Timing) { l.WriteShare = 2 },
+		"no number":   func(l *Request, _ *Timing) { l.CompressibleShare = math.NaN() },
+		"mad rate":    func(l *Request, _ *Timing) { l.Rate = 1e12 },
+		"odd start":   func(l *Request, _ *Timing) { l.Start = 100 },
+		"endless":     func(_ *Request, t *Timing) { t.Hold = 0 },
+		"no sampling": func(_ *Request, t *Timing) { t.Sample = 0 },
 	} {
-		load, timing := readLoad, tenSeconds
-		change(&load, &timing)
-		if _, err := Run(context.Background(), m, load, timing, Watch{}); err == nil {
+		request, timing := readLoad, tenSeconds
+		change(&request, &timing)
+		if _, err := Run(context.Background(), m, asking(request, timing, Watch{})); err == nil {
 			t.Errorf("%s: no error", name)
 		}
 	}
@@ -321,7 +328,7 @@ func TestRunRefuses(t *testing.T) {
 
 func TestHotPathDoesNotAllocate(t *testing.T) {
 	m := &metronome{service: time.Millisecond}
-	w := &worker{target: m, queue: m, load: readLoad, look: func(time.Duration, *meter) {}, enough: func() bool { return false }}
+	w := &worker{target: m, queue: m, request: readLoad, look: func(time.Duration, *meter) {}, enough: func() bool { return false }}
 	w.meter = newMeter(time.Hour, nil)
 	w.meter.beatEnd = forever
 	w.prepare(0)

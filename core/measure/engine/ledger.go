@@ -41,8 +41,8 @@ type Ledger struct {
 	// of it is, or was left, under way.
 	expected []atomic.Uint32
 
-	mutex   sync.Mutex
-	verdict Verdict
+	mutex sync.Mutex
+	found Checked
 	// shifts counts by how far misplaced cells had come.
 	shifts   map[int64]int64
 	lastGood int64
@@ -50,13 +50,18 @@ type Ledger struct {
 
 const underWay = 1 << 31
 
-// Verdict is what checking found. Offsets are in bytes.
-type Verdict struct {
-	Cell        unit.Bytes
-	Checked     int64
-	Wrong       int64
-	Stale       int64
-	Misplaced   int64
+// Checked is what checking found, in cells. Offsets are in bytes.
+type Checked struct {
+	Cell unit.Bytes
+	// Written is how many cells ought to hold something, and Checked how often one
+	// was looked at.
+	Written   int64
+	Checked   int64
+	Wrong     int64
+	Stale     int64
+	Misplaced int64
+	// Unreadable cells ought to hold something and could not be read.
+	Unreadable  int64
 	FirstOffset int64
 	// WrapsAt is the capacity at which the device begins again from its start,
 	// or from which on it holds nothing; 0 is neither.
@@ -64,13 +69,13 @@ type Verdict struct {
 }
 
 // Faults is how many cells did not hold what they ought to.
-func (v Verdict) Faults() int64 { return v.Wrong + v.Stale + v.Misplaced }
+func (c Checked) Faults() int64 { return c.Wrong + c.Stale + c.Misplaced + c.Unreadable }
 
 // NewLedger makes the ledger of a span, for blocks that are multiples of cell.
 func NewLedger(span, cell unit.Bytes, session uint64) *Ledger {
 	return &Ledger{
 		cell: int64(cell), session: session, expected: make([]atomic.Uint32, span/cell),
-		shifts: map[int64]int64{}, lastGood: -1, verdict: Verdict{Cell: cell, FirstOffset: -1},
+		shifts: map[int64]int64{}, lastGood: -1, found: Checked{Cell: cell, FirstOffset: -1},
 	}
 }
 
@@ -107,7 +112,7 @@ func (l *Ledger) check(block []byte, offset int64) {
 		if expected == 0 {
 			continue // never written by this session
 		}
-		l.verdict.Checked++
+		l.found.Checked++
 		l.judge(block[at:at+l.cell], offset+at, expected)
 	}
 }
@@ -120,8 +125,8 @@ func (l *Ledger) judge(cell []byte, offset int64, expected uint32) {
 	default:
 		*fault++
 	}
-	if l.verdict.FirstOffset < 0 || offset < l.verdict.FirstOffset {
-		l.verdict.FirstOffset = offset
+	if l.found.FirstOffset < 0 || offset < l.found.FirstOffset {
+		l.found.FirstOffset = offset
 	}
 }
 
@@ -132,15 +137,15 @@ func (l *Ledger) fault(cell []byte, offset int64, expected uint32) *int64 {
 	sound := crc32.Checksum(cell, castagnoli) == claimed
 	binary.LittleEndian.PutUint32(cell[stampChecksum:], claimed)
 	if !sound || string(cell[:len(stampMagic)]) != stampMagic || binary.LittleEndian.Uint64(cell[stampSession:]) != l.session {
-		return &l.verdict.Wrong
+		return &l.found.Wrong
 	}
 	if from := int64(binary.LittleEndian.Uint64(cell[stampOffset:])); from != offset {
 		l.shifts[from-offset]++
-		return &l.verdict.Misplaced
+		return &l.found.Misplaced
 	}
 	generation := binary.LittleEndian.Uint32(cell[stampGeneration:])
 	if expected&underWay == 0 && generation < expected {
-		return &l.verdict.Stale
+		return &l.found.Stale
 	}
 	return nil
 }
@@ -149,13 +154,60 @@ func (l *Ledger) fault(cell []byte, offset int64, expected uint32) *int64 {
 // device's capacity.
 const fewestForCapacity = 16
 
-// Verdict sums up what was checked so far.
-func (l *Ledger) Verdict() Verdict {
+// Checked sums up what was checked so far.
+func (l *Ledger) Checked() Checked {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
-	verdict := l.verdict
-	verdict.WrapsAt = l.wrapsAt()
-	return verdict
+	sum := l.found
+	sum.Written += l.holding()
+	sum.WrapsAt = l.wrapsAt()
+	return sum
+}
+
+// holding is how many cells ought to hold something.
+func (l *Ledger) holding() int64 {
+	count := int64(0)
+	for i := range l.expected {
+		if l.expected[i].Load() != 0 {
+			count++
+		}
+	}
+	return count
+}
+
+// Forget says that the storage was told to forget what it holds: nothing is expected
+// of it until it is written anew. What was found stays.
+func (l *Ledger) Forget() {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	l.found.Written += l.holding()
+	for i := range l.expected {
+		l.expected[i].Store(0)
+	}
+}
+
+// mostMemory is what a ledger may take, and cellMemory what it takes for a cell.
+const (
+	mostMemory = 256 * unit.MiB
+	cellMemory = 4
+)
+
+// MostVerified is the largest span for which there is memory with cells of a size.
+func MostVerified(cell unit.Bytes) unit.Bytes { return mostMemory / cellMemory * cell }
+
+// unreadable notes that a stretch could not be read.
+func (l *Ledger) unreadable(offset, length int64) {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	for at := offset; at+l.cell <= offset+length; at += l.cell {
+		if l.expected[at/l.cell].Load() == 0 {
+			continue
+		}
+		l.found.Unreadable++
+		if l.found.FirstOffset < 0 || at < l.found.FirstOffset {
+			l.found.FirstOffset = at
+		}
+	}
 }
 
 // wrapsAt tells a device that holds less than it says. One that begins again
@@ -163,7 +215,7 @@ func (l *Ledger) Verdict() Verdict {
 // multiple of its capacity away. One that drops what is beyond its capacity
 // returns nothing good from there on.
 func (l *Ledger) wrapsAt() unit.Bytes {
-	if l.verdict.Misplaced >= fewestForCapacity {
+	if l.found.Misplaced >= fewestForCapacity {
 		least := int64(math.MaxInt64)
 		for shift := range l.shifts {
 			least = min(least, max(shift, -shift))
@@ -175,8 +227,8 @@ func (l *Ledger) wrapsAt() unit.Bytes {
 		}
 		return unit.Bytes(least)
 	}
-	if l.verdict.Wrong >= fewestForCapacity && l.verdict.Stale == 0 && l.lastGood < l.verdict.FirstOffset {
-		return unit.Bytes(l.verdict.FirstOffset)
+	if l.found.Wrong >= fewestForCapacity && l.found.Stale == 0 && l.lastGood < l.found.FirstOffset {
+		return unit.Bytes(l.found.FirstOffset)
 	}
 	return 0
 }

@@ -5,6 +5,7 @@ import (
 	"testing"
 	"time"
 
+	"opengauge/core/load"
 	"opengauge/core/storage/target"
 	"opengauge/core/unit"
 )
@@ -58,22 +59,22 @@ func (d *memoryDisk) Submit(operations []target.Operation) error {
 }
 
 // verify writes a span of 4 MiB twice, reads it back, and gives the verdict.
-func verify(t *testing.T, d *memoryDisk) Verdict {
+func verify(t *testing.T, d *memoryDisk) Checked {
 	t.Helper()
 	const span = 4 * unit.MiB
 	ledger := NewLedger(span, LargestCell, 0xfeed)
-	for _, load := range []Load{
-		{WriteShare: 1, Block: 64 * unit.KiB, Depth: 8},
-		{WriteShare: 1, Block: 4 * unit.KiB, Depth: 8},
-		{Block: 64 * unit.KiB, Depth: 8},
+	for _, request := range []Request{
+		{Load: load.New(load.Write, load.Sequential, 64*unit.KiB, 8)},
+		{Load: load.New(load.Write, load.Sequential, 4*unit.KiB, 8)},
+		{Load: load.New(load.Read, load.Sequential, 64*unit.KiB, 8)},
 	} {
-		load.Span, load.Ledger = span, ledger
+		request.Span, request.Ledger = span, ledger
 		ledger.Begin()
-		if _, err := Run(context.Background(), d, load, Timing{Bytes: span, Sample: time.Second}, Watch{}); err != nil {
+		if _, err := Run(context.Background(), d, asking(request, Timing{Bytes: span, Sample: time.Second}, Watch{})); err != nil {
 			t.Fatal(err)
 		}
 	}
-	return ledger.Verdict()
+	return ledger.Checked()
 }
 
 func TestVerificationFindsWhatIsWrong(t *testing.T) {
@@ -81,29 +82,29 @@ func TestVerificationFindsWhatIsWrong(t *testing.T) {
 	cases := []struct {
 		name string
 		harm func(*memoryDisk)
-		want Verdict
+		want Checked
 	}{
-		{"a sound device", func(*memoryDisk) {}, Verdict{FirstOffset: -1}},
+		{"a sound device", func(*memoryDisk) {}, Checked{FirstOffset: -1}},
 		{"one flipped bit", func(d *memoryDisk) {
 			d.spoil = func(offset int64, data []byte) {
 				if offset == 128*1024 {
 					data[5000] ^= 4
 				}
 			}
-		}, Verdict{Wrong: 1, FirstOffset: 128*1024 + 4096}},
+		}, Checked{Wrong: 1, FirstOffset: 128*1024 + 4096}},
 		{"a write that was forgotten", func(d *memoryDisk) {
 			d.drop = func(write int) bool { return write == 64+11 } // of the second pass
-		}, Verdict{Stale: 1, FirstOffset: 10 * 4096}},
+		}, Checked{Stale: 1, FirstOffset: 10 * 4096}},
 		{"two places confused", func(d *memoryDisk) {
 			d.spoil = func(offset int64, data []byte) {
 				if offset == 0 {
 					copy(data[:4096], data[8192:12288])
 				}
 			}
-		}, Verdict{Misplaced: 1, FirstOffset: 0}},
+		}, Checked{Misplaced: 1, FirstOffset: 0}},
 		{"wraps at 1 MiB", func(d *memoryDisk) {
 			d.place = func(offset int64) int64 { return offset % int64(unit.MiB) }
-		}, Verdict{Misplaced: 768, FirstOffset: 0, WrapsAt: unit.MiB}},
+		}, Checked{Misplaced: 768, FirstOffset: 0, WrapsAt: unit.MiB}},
 		{"holds nothing above 3 MiB", func(d *memoryDisk) {
 			d.place = func(offset int64) int64 {
 				if offset >= 3*int64(unit.MiB) {
@@ -111,7 +112,7 @@ func TestVerificationFindsWhatIsWrong(t *testing.T) {
 				}
 				return offset
 			}
-		}, Verdict{Wrong: 256, FirstOffset: 3 * int64(unit.MiB), WrapsAt: 3 * unit.MiB}},
+		}, Checked{Wrong: 256, FirstOffset: 3 * int64(unit.MiB), WrapsAt: 3 * unit.MiB}},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {

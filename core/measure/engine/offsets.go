@@ -1,6 +1,10 @@
 package engine
 
-import "math/rand/v2"
+import (
+	"math/rand/v2"
+
+	"opengauge/core/load"
+)
 
 // offsets chooses where each operation goes: block after block, round its part
 // of the span, or anywhere in it with equal chance.
@@ -14,13 +18,13 @@ type offsets struct {
 
 // newOffsets gives the offsets of one worker. Sequential workers take a part of
 // the span each, random ones all of it.
-func newOffsets(l Load, worker int) *offsets {
-	o := &offsets{start: int64(l.Start), block: int64(l.Block), blocks: int64(l.Span / l.Block)}
-	if l.Random {
-		o.chance = rand.NewPCG(l.Seed, 0x6f666673657473+uint64(worker))
+func newOffsets(r Request, worker int) *offsets {
+	o := &offsets{start: int64(r.Start), block: int64(r.Block), blocks: int64(r.Span / r.Block)}
+	if r.Access == load.Random {
+		o.chance = rand.NewPCG(r.Seed, 0x6f666673657473+uint64(worker))
 		return o
 	}
-	if workers := int64(max(l.Workers, 1)); workers > 1 {
+	if workers := int64(max(r.Workers, 1)); workers > 1 {
 		o.blocks /= workers
 		o.start += int64(worker) * o.blocks * o.block
 	}

@@ -1,6 +1,7 @@
 package engine
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"runtime"
@@ -13,8 +14,10 @@ const (
 	// heartbeat bounds how long a pass waits without looking up: for the end,
 	// for an interrupt, to report progress.
 	heartbeat = 100 * time.Millisecond
-	// tolerated is how many failed operations a worker bears before it gives up.
-	tolerated = 100
+	// tolerated is how many failed operations a worker bears before it gives up,
+	// where nobody says, and TolerateAll never gives up.
+	tolerated   = 100
+	TolerateAll = 1<<63 - 1
 
 	forever = time.Duration(1<<63 - 1)
 )
@@ -31,47 +34,45 @@ var ErrTooManyErrors = errors.New("too many operations failed")
 // with the queue full from its first moment to its last. Passes that write
 // count from an empty queue behind a flush to the end of another flush, so that
 // exactly the bytes that count are on stable media when the time is taken.
-func Run(ctx context.Context, t target.Target, load Load, timing Timing, watch Watch) (Result, error) {
-	load.Workers = max(load.Workers, 1)
-	if load.Workers > 1 && !t.Description().Parallel {
-		load.Depth, load.Workers = load.Depth*load.Workers, 1
+func Run(ctx context.Context, t target.Target, r Request) (Result, error) {
+	r.Workers = max(r.Workers, 1)
+	r.Timing.Tolerate = cmp.Or(r.Timing.Tolerate, tolerated)
+	if r.Workers > 1 && !t.Description().Parallel {
+		r.Depth, r.Workers = r.Depth*r.Workers, 1
 	}
-	if err := load.check(); err != nil {
+	if err := r.check(); err != nil {
 		return Result{}, err
 	}
-	if err := timing.check(); err != nil {
-		return Result{}, err
+	if r.Workers > 1 {
+		return runCrew(ctx, t, r)
 	}
-	if load.Workers > 1 {
-		return runCrew(ctx, t, load, timing, watch)
-	}
-	return runAlone(ctx, t, load, timing, watch)
+	return runAlone(ctx, t, r)
 }
 
 // runAlone runs a pass of one worker on the calling goroutine, which keeps its
 // thread as queues ask.
-func runAlone(ctx context.Context, t target.Target, load Load, timing Timing, watch Watch) (Result, error) {
+func runAlone(ctx context.Context, t target.Target, r Request) (Result, error) {
 	runtime.LockOSThread()
 	defer runtime.UnlockOSThread()
-	whole := newAssembly(watch.Sense)
-	reporter := &reporter{report: watch.Progress}
+	whole := newAssembly(r.Watch.Sense)
+	reporter := &reporter{report: r.Watch.Progress}
 	var before target.Usage
 	w := &worker{
-		target: t, load: load, timing: timing, stopped: ctx.Done(), stalled: watch.Stall,
+		target: t, request: r, stopped: ctx.Done(),
 		begin: func() time.Duration { before = t.Usage(); return t.Now() },
 		look:  reporter.tell,
 		enough: func() bool {
-			return whole.enough(timing)
+			return whole.enough(r.Timing)
 		},
 	}
-	w.meter = newMeter(timing.Sample, func(i interval) *histogram {
+	w.meter = newMeter(r.Timing.Sample, func(i interval) *histogram {
 		whole.add(i)
 		i.latencies.reset()
 		return i.latencies
 	})
 	err := w.run(0)
-	result := whole.result([]*meter{w.meter}, w.end, timing)
-	result.Queue, result.Workers, result.Depth = w.queueName, 1, load.Depth
+	result := whole.result([]*meter{w.meter}, w.end, r.Timing)
+	result.Queue, result.Workers, result.Depth = w.queueName, 1, r.Depth
 	result.Flush = w.flushTook
 	result.Usage = t.Usage().Since(before)
 	result.CutShort = w.cut || err != nil

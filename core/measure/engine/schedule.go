@@ -1,6 +1,10 @@
 package engine
 
-import "time"
+import (
+	"time"
+
+	"opengauge/core/load"
+)
 
 // schedule is when operations arrive, for a load with a fixed rate. Without a
 // rate every operation is due at once.
@@ -13,7 +17,7 @@ type schedule struct {
 
 // newSchedule gives one worker's share of the arrivals, in step with those of
 // the others.
-func newSchedule(l Load, worker int) schedule {
+func newSchedule(l load.Load, worker int) schedule {
 	if l.Rate == 0 {
 		return schedule{}
 	}

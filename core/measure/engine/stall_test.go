@@ -19,7 +19,7 @@ func TestStallsAreTold(t *testing.T) {
 	}
 	var told []Stall
 	timing := Timing{Hold: 30 * time.Second, Sample: time.Second, Stall: 10 * time.Second}
-	if _, err := Run(context.Background(), m, readLoad, timing, Watch{Stall: func(s Stall) { told = append(told, s) }}); err != nil {
+	if _, err := Run(context.Background(), m, asking(readLoad, timing, Watch{Stall: func(s Stall) { told = append(told, s) }})); err != nil {
 		t.Fatal(err)
 	}
 	if len(told) != 2 || told[0].Over || !told[1].Over {
@@ -37,7 +37,7 @@ func TestNoStallWhileOperationsAreOnlySlow(t *testing.T) {
 	m := &metronome{service: 2 * time.Second}
 	timing := Timing{Hold: time.Minute, Sample: time.Second, Stall: 10 * time.Second}
 	watch := Watch{Stall: func(s Stall) { t.Errorf("told %+v", s) }}
-	if _, err := Run(context.Background(), m, readLoad, timing, watch); err != nil {
+	if _, err := Run(context.Background(), m, asking(readLoad, timing, watch)); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -45,7 +45,7 @@ func TestNoStallWhileOperationsAreOnlySlow(t *testing.T) {
 // A device that never answers again does not keep a stopped program.
 func TestAStoppedPassLeavesAStuckDevice(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
-	for name, load := range map[string]Load{"read": readLoad, "write": writeLoad} {
+	for name, request := range map[string]Request{"read": readLoad, "write": writeLoad} {
 		m := &metronome{service: time.Millisecond, flushTime: time.Millisecond}
 		m.slow = func(served int) time.Duration {
 			if served > 1000 {
@@ -58,7 +58,7 @@ func TestAStoppedPassLeavesAStuckDevice(t *testing.T) {
 				cancel()
 			}
 		}}
-		result, err := Run(ctx, m, load, Timing{Hold: time.Hour, Sample: time.Second}, watch)
+		result, err := Run(ctx, m, asking(request, Timing{Hold: time.Hour, Sample: time.Second}, watch))
 		if !errors.Is(err, ErrStuck) || !result.CutShort || result.Operations < 900 {
 			t.Errorf("%s: error %v with %d operations kept", name, err, result.Operations)
 		}
@@ -96,9 +96,9 @@ func (p *paced) Wait(done []target.Completion, until time.Duration) (int, error)
 func TestACrewAddsUp(t *testing.T) {
 	for _, writes := range []float64{0, 1} {
 		m := &several{service: 5 * time.Millisecond, epoch: time.Now()}
-		load := readLoad
-		load.Workers, load.WriteShare = 3, writes
-		result, err := Run(context.Background(), m, load, Timing{Settle: 50 * time.Millisecond, Hold: 600 * time.Millisecond, Sample: 100 * time.Millisecond}, Watch{})
+		request := readLoad
+		request.Workers, request.WriteShare = 3, writes
+		result, err := Run(context.Background(), m, asking(request, Timing{Settle: 50 * time.Millisecond, Hold: 600 * time.Millisecond, Sample: 100 * time.Millisecond}, Watch{}))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -122,9 +122,9 @@ func TestACrewAddsUp(t *testing.T) {
 // A failing worker does not keep the others waiting.
 func TestACrewSurvivesAFailure(t *testing.T) {
 	m := &failing{several: several{service: time.Millisecond, epoch: time.Now()}}
-	load := readLoad
-	load.Workers = 2
-	if _, err := Run(context.Background(), m, load, Timing{Hold: 50 * time.Millisecond, Sample: 10 * time.Millisecond}, Watch{}); err == nil {
+	request := readLoad
+	request.Workers = 2
+	if _, err := Run(context.Background(), m, asking(request, Timing{Hold: 50 * time.Millisecond, Sample: 10 * time.Millisecond}, Watch{})); err == nil {
 		t.Error("a worker without a queue gives no error")
 	}
 }
@@ -149,9 +149,9 @@ func TestAScheduleCountsFromWhenAnOperationWasDue(t *testing.T) {
 		}
 		return 0
 	}
-	load := readLoad
-	load.Rate, load.Depth = 100, 4
-	result := m.run(t, load, Timing{Hold: 10 * time.Second, Sample: time.Second})
+	request := readLoad
+	request.Rate, request.Depth = 100, 4
+	result := m.run(t, request, Timing{Hold: 10 * time.Second, Sample: time.Second})
 	if rate := float64(result.Operations) / result.Elapsed.Seconds(); rate < 99 || rate > 101 {
 		t.Errorf("100 a second came out as %.2f", rate)
 	}
@@ -167,9 +167,9 @@ func TestMixedLoadsWriteTheirShare(t *testing.T) {
 	for range 4 {
 		m.buffers = append(m.buffers, make([]byte, 4096))
 	}
-	load := readLoad
-	load.WriteShare = 0.3
-	m.run(t, load, Timing{Hold: 10 * time.Second, Sample: time.Second})
+	request := readLoad
+	request.WriteShare = 0.3
+	m.run(t, request, Timing{Hold: 10 * time.Second, Sample: time.Second})
 	if share := float64(len(m.writes)) / float64(len(m.offsets)); share < 0.27 || share > 0.33 {
 		t.Errorf("%.3f of the operations write, want 0.3", share)
 	}

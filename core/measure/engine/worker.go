@@ -12,8 +12,7 @@ import (
 // worker drives one queue through one pass.
 type worker struct {
 	target  target.Target
-	load    Load
-	timing  Timing
+	request Request
 	stopped <-chan struct{}
 	// begin gives the moment from which the pass counts; several workers wait
 	// for each other in it.
@@ -23,9 +22,7 @@ type worker struct {
 	// enough says whether the throughput is known well enough. It is asked at
 	// the end of each stretch of precisionEvery.
 	enough func() bool
-	// stalled is told when operations are under way for too long; it may be nil.
-	stalled func(Stall)
-	meter   *meter
+	meter  *meter
 
 	queue     target.Queue
 	queueName string
@@ -58,7 +55,7 @@ type worker struct {
 const precisionEvery = time.Second
 
 func (w *worker) run(number int) error {
-	queue, err := w.target.Open(target.Shape{Slots: w.load.Depth, Block: w.load.Block})
+	queue, err := w.target.Open(target.Shape{Slots: w.request.Depth, Block: w.request.Block})
 	if err != nil {
 		return err
 	}
@@ -73,18 +70,18 @@ func (w *worker) run(number int) error {
 }
 
 func (w *worker) prepare(number int) {
-	w.offsets = newOffsets(w.load, number)
-	w.payload = newPayload(w.load.Seed+uint64(number)<<32, w.load.CompressibleShare)
-	w.schedule = newSchedule(w.load, number)
-	w.chance = rand.NewPCG(w.load.Seed, 0x6d69786564+uint64(number))
-	w.stall = newStallWatch(w.load.Depth, w.timing.Stall, w.stalled)
-	w.underWay = make([]target.Operation, w.load.Depth)
-	w.free = make([]int, w.load.Depth)
-	w.batch = make([]target.Operation, 0, w.load.Depth)
-	w.done = make([]target.Completion, w.load.Depth)
+	w.offsets = newOffsets(w.request, number)
+	w.payload = newPayload(w.request.Seed+uint64(number)<<32, w.request.CompressibleShare)
+	w.schedule = newSchedule(w.request.Load, number)
+	w.chance = rand.NewPCG(w.request.Seed, 0x6d69786564+uint64(number))
+	w.stall = newStallWatch(w.request.Depth, w.request.Timing.Stall, w.request.Watch.Stall)
+	w.underWay = make([]target.Operation, w.request.Depth)
+	w.free = make([]int, w.request.Depth)
+	w.batch = make([]target.Operation, 0, w.request.Depth)
+	w.done = make([]target.Completion, w.request.Depth)
 	for slot := range w.free {
 		w.free[slot] = slot
-		if buffer := w.queue.Buffer(slot); buffer != nil && w.load.writes() {
+		if buffer := w.queue.Buffer(slot); buffer != nil && w.request.Writes() {
 			w.payload.fill(buffer)
 		}
 	}
@@ -104,7 +101,7 @@ func (w *worker) pass() error {
 	err := errors.Join(w.count(), w.drain())
 	w.end = w.target.Now()
 	switch {
-	case w.load.writes():
+	case w.request.Writes():
 		var failed error
 		w.flushTook, failed = w.flush()
 		w.end, err = w.target.Now(), errors.Join(err, failed)
@@ -117,10 +114,10 @@ func (w *worker) pass() error {
 
 // settle runs the load without counting it.
 func (w *worker) settle() error {
-	if err := w.keepFull(w.target.Now() + w.timing.Settle); err != nil {
+	if err := w.keepFull(w.target.Now() + w.request.Timing.Settle); err != nil {
 		return err
 	}
-	if !w.load.writes() || w.timing.Settle == 0 {
+	if !w.request.Writes() || w.request.Timing.Settle == 0 {
 		return nil
 	}
 	if err := w.drain(); err != nil {
@@ -136,16 +133,16 @@ func (w *worker) settle() error {
 // before that.
 func (w *worker) count() error {
 	end := forever
-	if w.timing.Hold > 0 {
-		end = w.meter.started + w.timing.Hold
-		if !w.load.writes() {
+	if w.request.Timing.Hold > 0 {
+		end = w.meter.started + w.request.Timing.Hold
+		if !w.request.Writes() {
 			w.meter.limit = end
 		}
 	}
 	err := w.keepFull(end)
 	now := w.target.Now()
 	w.cut = now < end && !w.allSubmitted() && !w.precise
-	if w.precise && !w.load.writes() {
+	if w.precise && !w.request.Writes() {
 		w.meter.limit = min(now, end)
 	}
 	if w.meter.operations == 0 {
@@ -156,7 +153,7 @@ func (w *worker) count() error {
 }
 
 func (w *worker) allSubmitted() bool {
-	return w.timing.Bytes > 0 && w.submitted >= w.timing.Bytes
+	return w.request.Timing.Bytes > 0 && w.submitted >= w.request.Timing.Bytes
 }
 
 // keepFull keeps the queue at its depth until the clock reaches end, all bytes
@@ -193,12 +190,12 @@ func (w *worker) submit() error {
 		}
 		w.free = w.free[:len(w.free)-1]
 		operation := w.operation(slot)
-		if w.load.Ledger != nil {
+		if w.request.Ledger != nil {
 			w.underWay[slot] = operation
 		}
 		w.stall.submitted(slot, operation.Offset, w.now)
 		w.batch = append(w.batch, operation)
-		w.submitted += w.load.Block
+		w.submitted += w.request.Block
 	}
 	if len(w.batch) == 0 {
 		return nil
@@ -208,31 +205,31 @@ func (w *worker) submit() error {
 }
 
 func (w *worker) operation(slot int) target.Operation {
-	o := target.Operation{Action: target.Read, Slot: slot, Offset: w.offsets.draw(), Length: int(w.load.Block)}
+	o := target.Operation{Action: target.Read, Slot: slot, Offset: w.offsets.draw(), Length: int(w.request.Block)}
 	if !w.drawWrite() {
 		return o
 	}
-	o.Action, o.Durable = target.Write, w.load.Durable
+	o.Action, o.Durable = target.Write, w.request.Durable
 	if buffer := w.queue.Buffer(slot); buffer != nil {
-		if w.load.WriteShare < 1 { // a read may have been here
+		if w.request.WriteShare < 1 { // a read may have been here
 			w.payload.restore(buffer)
 		}
 		w.payload.stamp(buffer)
-		if w.load.Ledger != nil {
-			w.load.Ledger.stamp(buffer[:o.Length], o.Offset)
+		if w.request.Ledger != nil {
+			w.request.Ledger.stamp(buffer[:o.Length], o.Offset)
 		}
 	}
 	return o
 }
 
 func (w *worker) drawWrite() bool {
-	switch w.load.WriteShare {
+	switch w.request.WriteShare {
 	case 0:
 		return false
 	case 1:
 		return true
 	}
-	return float64(w.chance.Uint64()>>11)/(1<<53) < w.load.WriteShare
+	return float64(w.chance.Uint64()>>11)/(1<<53) < w.request.WriteShare
 }
 
 // wait takes completions until the given time or the next arrival at the latest.
@@ -254,26 +251,30 @@ func (w *worker) take(until time.Duration) error {
 		w.now = completion.Completed
 		w.stall.completed(completion.Slot, completion.Completed)
 		w.free = append(w.free, completion.Slot)
-		if w.load.Ledger != nil && completion.Err == nil {
-			w.verify(w.underWay[completion.Slot])
+		if w.request.Ledger != nil {
+			w.verify(w.underWay[completion.Slot], completion.Err)
 		}
-		w.meter.record(completion, w.schedule.since(completion.Slot, completion.Submitted), w.load.Block)
+		w.meter.record(completion, w.schedule.since(completion.Slot, completion.Submitted), w.request.Block)
 	}
 	w.outstanding -= filled
 	w.glance()
-	if w.meter.errors > tolerated {
+	if w.meter.errors > w.request.Timing.Tolerate {
 		return ErrTooManyErrors
 	}
 	return nil
 }
 
-// verify enters a complete write in the ledger, or checks a complete read.
-func (w *worker) verify(o target.Operation) {
+// verify enters a complete write in the ledger, or checks a complete read. A write
+// that failed leaves its cells as ones of which nobody knows whether it came to them.
+func (w *worker) verify(o target.Operation, failed error) {
 	switch {
-	case o.Action == target.Write:
-		w.load.Ledger.written(o.Offset, int64(o.Length))
-	case w.load.WriteShare == 0:
-		w.load.Ledger.check(w.queue.Buffer(o.Slot)[:o.Length], o.Offset)
+	case o.Action == target.Write && failed == nil:
+		w.request.Ledger.written(o.Offset, int64(o.Length))
+	case o.Action == target.Write, w.request.WriteShare > 0:
+	case failed != nil:
+		w.request.Ledger.unreadable(o.Offset, int64(o.Length))
+	default:
+		w.request.Ledger.check(w.queue.Buffer(o.Slot)[:o.Length], o.Offset)
 	}
 }
 

@@ -12,6 +12,10 @@ import (
 
 // sweepGrid measures the passes of one adaptive grid, as few as tell it, and
 // fills in the rest. Where a point cannot be measured, all others are.
+func doGrid(r *runner, ctx context.Context, item plan.Item) (int, error) {
+	return 0, r.sweepGrid(ctx, item.(plan.Grid).Passes)
+}
+
 func (r *runner) sweepGrid(ctx context.Context, passes []plan.Pass) error {
 	g, at := newDepthGrid(passes)
 	visit := func(p place) (bool, error) {
@@ -55,9 +59,7 @@ func (r *runner) fillIn(g *depthGrid, unmeasured map[place]plan.Pass) {
 			}
 			rate := unit.BytesPerSecond(g.estimate(row, column))
 			r.session.Estimates = append(r.session.Estimates, session.Estimate{
-				Operation: pass.Operation, Access: pass.Access, BlockBytes: pass.Block, Depth: pass.Depth, Workers: pass.Workers,
-				WriteShare: pass.WriteShare, CompressibleShare: pass.CompressibleShare, RatePerSecond: pass.Rate, Durable: pass.Durable,
-				BytesPerSecond: rate, IOPS: float64(rate) / float64(pass.Block),
+				Load: pass.Load, BytesPerSecond: rate, IOPS: float64(rate) / float64(pass.Block),
 			})
 		}
 	}

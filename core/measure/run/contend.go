@@ -8,11 +8,10 @@ import (
 	"time"
 
 	"opengauge/core/bench/link"
-	"opengauge/core/measure/engine"
+	"opengauge/core/load"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/target"
-	"opengauge/core/unit"
 )
 
 // Other is a target that contends with the one that is measured.
@@ -22,104 +21,120 @@ type Other struct {
 	Chain   link.Chain
 }
 
-// contend runs a pass on the target and on others, on each alone and on all at once.
-func (r *runner) contend(ctx context.Context, c *plan.Contending) error {
-	members := []Other{{Address: r.target.Description().Address, Target: r.target, Chain: r.request.Chain}}
+// contender is a target of a contention.
+type contender struct {
+	*desk
+	chain link.Chain
+}
+
+// doContend runs a pass on the target and on others, on each alone and on all at
+// once.
+func doContend(r *runner, ctx context.Context, item plan.Item) (int, error) {
+	c := item.(plan.Contending)
+	members, err := r.contenders(c)
+	if err != nil {
+		return 0, err
+	}
+	record := session.Contention{Index: len(r.session.Contentions)}
+	for _, member := range members {
+		if err := r.fillOnce(ctx, member.desk); err != nil {
+			return 0, fmt.Errorf("filling the test file in %s: %w", member.address, err)
+		}
+		sameTime(members)
+		alone, err := r.onOne(ctx, member, c.Pass)
+		if err != nil || ctx.Err() != nil {
+			return 0, err
+		}
+		record.Members = append(record.Members, session.Member{Address: member.address, Chain: member.chain, Alone: alone})
+	}
+	if err := r.atOnce(ctx, members, c.Pass, &record); err != nil || ctx.Err() != nil {
+		return 0, err
+	}
+	r.session.Contentions = append(r.session.Contentions, record)
+	return 0, nil
+}
+
+// contenders are the run's own target and those that the step names.
+func (r *runner) contenders(c plan.Contending) ([]contender, error) {
+	members := []contender{{&r.main, r.request.Chain}}
 	for _, address := range c.With {
-		for _, other := range r.request.Others {
-			if other.Address == address {
-				members = append(members, other)
+		for i := range r.others {
+			if r.others[i].address == address {
+				members = append(members, contender{&r.others[i], r.request.Others[i].Chain})
 			}
 		}
 	}
 	if len(members) != len(c.With)+1 {
-		return fmt.Errorf("not all of the targets %q that the plan contends with are open", c.With)
+		return nil, fmt.Errorf("not all of the targets %q that the plan contends with are open", c.With)
 	}
-	record := session.Contention{Index: len(r.session.Contentions)}
-	for number, member := range members {
-		if number > 0 {
-			if err := r.fillOther(ctx, member.Target); err != nil {
-				return fmt.Errorf("filling the test file in %s: %w", member.Address, err)
-			}
-		}
-		sameTime(members)
-		alone, err := r.onOne(ctx, member.Target, c.Pass)
-		if err != nil || ctx.Err() != nil {
-			return wrapMember(member, err)
-		}
-		record.Members = append(record.Members, session.Member{Address: member.Address, Chain: member.Chain, Alone: alone})
-	}
-	if err := r.atOnce(ctx, members, c.Pass, &record); err != nil || ctx.Err() != nil {
-		return err
-	}
-	r.session.Contentions = append(r.session.Contentions, record)
-	return nil
+	return members, nil
 }
 
 // sameTime brings the clocks of simulated members together, so that none finds a
 // shared hop busy with what another did in its future.
-func sameTime(members []Other) {
+func sameTime(members []contender) {
 	latest := time.Duration(0)
 	for _, member := range members {
-		latest = max(latest, member.Target.Now())
+		latest = max(latest, member.Now())
 	}
 	for _, member := range members {
-		if virtual, can := member.Target.(sleeper); can {
-			virtual.Sleep(latest - member.Target.Now())
+		if virtual, ok := member.Target.(target.Sleeper); ok {
+			virtual.Sleep(latest - member.Now())
 		}
 	}
 }
 
-func wrapMember(member Other, err error) error {
-	if err == nil {
-		return nil
-	}
-	return fmt.Errorf("%s: %w", member.Address, err)
-}
-
 // atOnce runs the pass on all members at the same time.
-func (r *runner) atOnce(ctx context.Context, members []Other, pass plan.Pass, record *session.Contention) error {
-	targets := make([]target.Target, len(members))
-	for at, member := range members {
-		targets[at] = member.Target
-	}
+func (r *runner) atOnce(ctx context.Context, members []contender, p plan.Pass, record *session.Contention) error {
 	if r.request.Together != nil {
-		targets = r.request.Together(targets)
+		members = r.together(members)
 	}
 	failed := make([]error, len(members))
 	var group sync.WaitGroup
-	for at := range members {
-		group.Go(func() {
-			record.Members[at].Together, failed[at] = r.onOne(ctx, targets[at], pass)
-			failed[at] = wrapMember(members[at], failed[at])
-		})
+	for i, member := range members {
+		group.Go(func() { record.Members[i].Together, failed[i] = r.onOne(ctx, member, p) })
 	}
 	group.Wait()
 	return errors.Join(failed...)
 }
 
-// onOne runs the pass on one target.
-func (r *runner) onOne(ctx context.Context, on target.Target, p plan.Pass) (session.Pass, error) {
-	d := on.Description()
-	load := engine.Load{WriteShare: p.WriteShare, Random: p.Access == plan.Random, Block: p.Block, Depth: p.Depth, Span: d.Span, Seed: newSeed(r.session, p.Index)}
-	timing := engine.Timing{Settle: p.Settle(), Hold: p.Hold, Sample: r.request.Sample, Stall: r.request.StallAfter}
-	result, err := engine.Run(ctx, on, load, timing, engine.Watch{})
-	if result.FirstError != nil && (err != nil || result.Operations == 0) {
-		err = errors.Join(result.FirstError, err)
+// together gives simulated members as targets that keep their clocks together.
+func (r *runner) together(members []contender) []contender {
+	targets := make([]target.Target, len(members))
+	for i, member := range members {
+		targets[i] = member.Target
 	}
-	return passRecord(p, d, result, r.began), target.Explain(err)
+	joined := make([]contender, len(members))
+	for i, each := range r.request.Together(targets) {
+		joined[i] = contender{&desk{Target: each, address: members[i].address, ledger: members[i].ledger}, members[i].chain}
+	}
+	return joined
 }
 
-// fillOther writes another target's test file once, so that no read meets a hole.
-func (r *runner) fillOther(ctx context.Context, on target.Target) error {
-	d := on.Description()
-	if !d.Unfilled {
+// onOne runs the pass on one of the targets.
+func (r *runner) onOne(ctx context.Context, on contender, p plan.Pass) (session.Pass, error) {
+	w := r.asked(on.desk, p)
+	w.told = nil
+	result, err := r.do(ctx, on.desk, w)
+	if err = firstFailure(result, err); err != nil {
+		err = fmt.Errorf("%s: %w", on.address, err)
+	}
+	return passRecord(p, on.Description(), result, r.began), err
+}
+
+// fillOnce writes a target's test file once, so that no read meets a hole. The
+// run's own is filled before.
+func (r *runner) fillOnce(ctx context.Context, d *desk) error {
+	if d == &r.main || !d.Description().Unfilled && d.ledger == nil || d.filledTo > 0 {
 		return nil
 	}
-	load := engine.Load{WriteShare: 1, Block: min(fillBlock, d.Span&-d.Span), Depth: fillDepth, Span: d.Span, Seed: newSeed(r.session, -1)}
-	result, err := engine.Run(ctx, on, load, engine.Timing{Bytes: unit.Bytes(d.Span), Sample: SampleLength}, engine.Watch{})
-	if err == nil && result.FirstError != nil {
-		err = result.FirstError
+	span := d.Description().Span
+	for _, w := range across(load.Write, 0, span) {
+		w.seed = seedFilling
+		if err := r.whole(ctx, d, w); err != nil {
+			return err
+		}
 	}
-	return target.Explain(err)
+	d.filledTo = span
+	return nil
 }

@@ -6,6 +6,7 @@ import (
 	"math"
 	"testing"
 
+	"opengauge/core/load"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/sim"
@@ -41,7 +42,7 @@ func runMap(t *testing.T, change func(*sim.Drive, *sim.Enclosure), adaptive bool
 	if err != nil {
 		t.Fatal(err)
 	}
-	p := load(t, "depth-map").EachSweep(func(s *plan.Sweep) { s.Adaptive, s.HoldSeconds = adaptive, 1 })
+	p := loaded(t, "depth-map").EachSweep(func(s *plan.Sweep) { s.Adaptive, s.HoldSeconds = adaptive, 1 })
 	s, err := Run(context.Background(), Request{ID: "map", Plan: p, Target: part, Sensors: part}, &notebook{}, nil)
 	if err != nil {
 		t.Fatal(err)
@@ -49,7 +50,7 @@ func runMap(t *testing.T, change func(*sim.Drive, *sim.Enclosure), adaptive bool
 	return s
 }
 
-func cellName(operation plan.Operation, block, depth any) string {
+func cellName(operation load.Operation, block, depth any) string {
 	return fmt.Sprint(operation, block, depth)
 }
 
@@ -70,13 +71,13 @@ func TestAdaptiveMapIsTrueAndSparing(t *testing.T) {
 			}
 			truth := map[string]float64{}
 			for _, pass := range whole.Passes {
-				truth[cellName(pass.Operation, pass.BlockBytes, pass.Depth)] = float64(pass.BytesPerSecond)
+				truth[cellName(pass.Operation, pass.Block, pass.Depth)] = float64(pass.BytesPerSecond)
 			}
 			worst := 0.0
 			for _, e := range adaptive.Estimates {
-				off := float64(e.BytesPerSecond)/truth[cellName(e.Operation, e.BlockBytes, e.Depth)] - 1
+				off := float64(e.BytesPerSecond)/truth[cellName(e.Operation, e.Block, e.Depth)] - 1
 				if worst = max(worst, math.Abs(off)); math.Abs(off) > 0.05 {
-					t.Errorf("%s, depth %d: filled in %.1f %% off", e.BlockBytes, e.Depth, off*100)
+					t.Errorf("%s, depth %d: filled in %.1f %% off", e.Block, e.Depth, off*100)
 				}
 			}
 			t.Logf("%d of %d passes, worst estimate %.1f %% off", len(adaptive.Passes), len(whole.Passes), worst*100)

@@ -12,8 +12,10 @@ import (
 	"syscall"
 	"time"
 
+	"opengauge/core/bench/event"
 	"opengauge/core/measure/engine"
 	"opengauge/core/record/session"
+	"opengauge/core/storage/target"
 )
 
 // Times that are waited where nobody says otherwise.
@@ -24,11 +26,6 @@ const (
 	// lookAgain is how often a device that vanished is looked for.
 	lookAgain = 250 * time.Millisecond
 )
-
-// reopener is a target that can be opened anew after its device had vanished.
-type reopener interface {
-	Reopen() error
-}
 
 // eventLog collects events of a session. Workers tell it of stalls at the same
 // time.
@@ -65,17 +62,23 @@ func (l *eventLog) latest() string {
 	return fmt.Sprintf("%s after %.0f s: %s", last.Kind, last.TSeconds, last.Detail)
 }
 
-// stall notes that the storage does not answer, or that it does again.
-func (r *runner) stall(s engine.Stall) {
-	if s.Over {
-		r.events.add(s.At-r.began, session.EventReturn, "the storage answers again")
-		return
+// stallOf notes that a target does not answer, or that it does again.
+func (r *runner) stallOf(d *desk) func(engine.Stall) {
+	of := ""
+	if d.address != r.main.address {
+		of = " of " + d.address
 	}
-	r.events.add(s.At-r.began, session.EventStall,
-		fmt.Sprintf("an operation at byte %d was under way for more than %s", s.Offset, r.request.StallAfter))
+	return func(s engine.Stall) {
+		if s.Over {
+			r.events.add(s.At-r.began, event.Return, "the storage"+of+" answers again")
+			return
+		}
+		r.events.add(s.At-r.began, event.Stall,
+			fmt.Sprintf("an operation%s at byte %d was under way for more than %s", of, s.Offset, r.request.StallAfter))
+	}
 }
 
-// vanished says whether an error means that the device is not there any more.
+// vanished reports whether an error means that the device is not there any more.
 func vanished(err error) bool {
 	for _, gone := range []error{engine.ErrTooManyErrors, syscall.ENODEV, syscall.ENXIO, syscall.EIO, fs.ErrNotExist} {
 		if errors.Is(err, gone) {
@@ -102,19 +105,19 @@ func (r *runner) overWhichLinks() string {
 // outlast notes that the device vanished and waits for it. It gives nothing if
 // the device came back, and the failure itself if it did not.
 func (r *runner) outlast(ctx context.Context, failure error) error {
-	target, can := r.target.(reopener)
-	if !can || !vanished(failure) {
+	device, ok := r.main.Target.(target.Reopener)
+	if !ok || !vanished(failure) {
 		return failure
 	}
-	lost := r.target.Now()
-	r.events.add(lost-r.began, session.EventDropout, inOneLine(failure))
+	lost := r.main.Now()
+	r.events.add(lost-r.began, event.Dropout, inOneLine(failure))
 	r.progress.waiting()
-	for r.target.Now()-lost < r.request.ReturnWithin {
+	for r.main.Now()-lost < r.request.ReturnWithin {
 		if r.pause(ctx, lookAgain); ctx.Err() != nil {
 			return failure
 		}
-		if target.Reopen() == nil {
-			r.events.add(r.target.Now()-r.began, session.EventReturn, "the device is back"+r.overWhichLinks())
+		if device.Reopen() == nil {
+			r.events.add(r.main.Now()-r.began, event.Return, "the device is back"+r.overWhichLinks())
 			return nil
 		}
 	}

@@ -51,17 +51,15 @@ type tracker struct {
 // assumedFillRate is the guess for the time left before anything was written.
 const assumedFillRate unit.BytesPerSecond = 500e6
 
-func newTracker(passes []plan.Pass, expected int, d target.Description, watch func(Progress)) tracker {
+func newTracker(p plan.Plan, hold time.Duration, d target.Description, watch func(Progress)) tracker {
 	if watch == nil {
 		watch = func(Progress) {}
 	}
-	t := tracker{watch: watch, passes: passes, expected: expected}
+	estimate := p.Estimate(hold)
+	t := tracker{watch: watch, passes: p.Passes(hold), expected: estimate.Passes, total: estimate.Elapsed}
 	if d.Unfilled {
 		t.fill = d.Span
 		t.filled = unit.Duration(float64(d.Span) / float64(assumedFillRate))
-	}
-	for _, pass := range passes {
-		t.total += time.Duration(float64(pass.Time()) * pass.Share())
 	}
 	return t
 }
@@ -118,7 +116,7 @@ func (t *tracker) measuring(p engine.Progress) {
 		told.Elapsed = p.Elapsed
 	}
 	if p.Rate > 0 {
-		told.Latency = unit.Duration(float64(pass.Depth*max(pass.Workers, 1)) * float64(pass.Block) / float64(p.Rate))
+		told.Latency = unit.Duration(float64(pass.Outstanding()) * float64(pass.Block) / float64(p.Rate))
 	}
 	t.tell(told, t.before+elapsed)
 }

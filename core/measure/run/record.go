@@ -14,10 +14,8 @@ import (
 func passRecord(p plan.Pass, d target.Description, result engine.Result, began time.Duration) session.Pass {
 	elapsed := result.Elapsed.Seconds()
 	record := session.Pass{
-		Index: p.Index, Step: p.Step, Operation: p.Operation, Access: p.Access,
-		BlockBytes: p.Block, Depth: result.Depth, Workers: result.Workers,
-		WriteShare: p.WriteShare, CompressibleShare: p.CompressibleShare, Durable: p.Durable, SpanBytes: p.Span,
-		RatePerSecond: p.Rate, Repeat: p.Repeat, FillShare: p.Fill, Steady: result.Steady,
+		Index: p.Index, Step: p.Step, Load: p.Load, AskedSeconds: p.Hold.Seconds(),
+		FillShare: p.Fill, Repeat: p.Repeat, Steady: result.Steady,
 		Queue: result.Queue, Direct: d.Direct, CutShort: result.CutShort,
 		StartedSeconds: (result.Started - began).Seconds(),
 		SettleSeconds:  p.Settle().Seconds(),
@@ -32,6 +30,7 @@ func passRecord(p plan.Pass, d target.Description, result engine.Result, began t
 		},
 		Samples: make([]session.Sample, len(result.Samples)),
 	}
+	record.Depth, record.Workers = result.Depth, result.Workers // as they ran
 	if result.Usage.Known {
 		record.DeviceBytes = &result.Usage.Device
 	}

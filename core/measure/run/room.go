@@ -3,22 +3,18 @@ package run
 import (
 	"context"
 	"time"
+
+	"opengauge/core/storage/target"
 )
 
 // lookForRoom is how often free space is looked at while something is written.
 const lookForRoom = time.Second
 
-// roomy is a target that may run out of the space around it.
-type roomy interface {
-	// Room says why nothing more should be written, or nothing.
-	Room() error
-}
-
 // guarded gives a context that ends when the target runs out of room. Its cause
 // is then the target's error. The returned function ends the guard.
-func (r *runner) guarded(ctx context.Context, writes bool) (context.Context, func()) {
-	target, can := r.target.(roomy)
-	if !can || !writes {
+func guarded(ctx context.Context, on target.Target, writes bool) (context.Context, func()) {
+	roomy, ok := on.(target.Roomy)
+	if !ok || !writes {
 		return ctx, func() {}
 	}
 	guard, end := context.WithCancelCause(ctx)
@@ -30,7 +26,7 @@ func (r *runner) guarded(ctx context.Context, writes bool) (context.Context, fun
 			case <-guard.Done():
 				return
 			case <-ticks.C:
-				if err := target.Room(); err != nil {
+				if err := roomy.Room(); err != nil {
 					end(err)
 				}
 			}

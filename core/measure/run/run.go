@@ -11,13 +11,15 @@ import (
 	"time"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/bench/event"
+	"opengauge/core/bench/host"
 	"opengauge/core/bench/link"
 	"opengauge/core/bench/sensor"
+	"opengauge/core/load"
 	"opengauge/core/measure/engine"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/target"
-	"opengauge/core/unit"
 )
 
 // Lengths that a sample may have, and the one where nobody asks for another.
@@ -63,22 +65,16 @@ type Request struct {
 	Chain       link.Chain
 	Parts       []book.Part // of the chain, from the bench book
 	Conditions  map[string]string
-	Environment session.Environment
+	Environment host.Environment
 }
 
 // Links is what looks at the links of a chain while it is measured.
 type Links interface {
 	// Reading gives their states and counters now.
-	Reading() session.LinkReading
+	Reading() link.Reading
 	// Start tells what happens to them, from another goroutine, until the
 	// returned function is called.
 	Start(tell func(kind, detail string)) (stop func())
-}
-
-// starter is a set of sensors that has to be started, and tells of those that
-// fail.
-type starter interface {
-	Start(tell func(detail string)) (stop func())
 }
 
 // ReadOnlyError says that a plan writes to a target that must not be written.
@@ -137,17 +133,13 @@ func (r *runner) keep() error {
 }
 
 type runner struct {
-	request Request
-	keeper  Keeper
-	target  target.Target
-	began   time.Duration // on the target's clock
-	session *session.Session
-	events  eventLog
-	ledger  *engine.Ledger // or nil
-	// filling says that a step fills the target, and filledTo how far a device
-	// was written for that.
-	filling  bool
-	filledTo unit.Bytes
+	request  Request
+	keeper   Keeper
+	main     desk // the target that is measured
+	others   []desk
+	began    time.Duration // on the target's clock
+	session  *session.Session
+	events   eventLog
 	progress tracker
 }
 
@@ -156,12 +148,9 @@ func newRunner(request Request, keeper Keeper, watch func(Progress)) *runner {
 		request.Sample = SampleLength
 	}
 	d := request.Target.Description()
-	passes := request.Plan.Passes(request.Hold)
 	r := &runner{
-		request: request, keeper: keeper, target: request.Target,
-		began: request.Target.Now(),
-
-		ledger: request.newLedger(),
+		request: request, keeper: keeper, began: request.Target.Now(),
+		main: desk{Target: request.Target, address: d.Address, ledger: request.newLedger(d)},
 		session: &session.Session{
 			Format: session.Format, ID: request.ID, Name: request.Name,
 			Started: time.Now().UTC().Truncate(time.Millisecond), State: session.Interrupted,
@@ -171,7 +160,11 @@ func newRunner(request Request, keeper Keeper, watch func(Progress)) *runner {
 			Passes: []session.Pass{}, Events: []session.Event{}, Findings: []session.Finding{},
 		},
 	}
-	r.progress = newTracker(passes, request.Plan.Estimate(request.Hold).Passes, d, r.lookedOn(watch))
+	for _, other := range request.Others {
+		ledger := request.newLedger(other.Target.Description())
+		r.others = append(r.others, desk{Target: other.Target, address: other.Address, ledger: ledger})
+	}
+	r.progress = newTracker(request.Plan, request.Hold, d, r.lookedOn(watch))
 	return r
 }
 
@@ -195,19 +188,19 @@ func describe(d target.Description) session.Target {
 }
 
 func (r *runner) run(ctx context.Context) error {
-	if sensors, can := r.request.Sensors.(starter); can {
+	if sensors, ok := r.request.Sensors.(sensor.Starter); ok {
 		stop := sensors.Start(func(detail string) {
-			r.events.add(r.target.Now()-r.began, session.EventProbe, detail)
+			r.events.add(r.main.Now()-r.began, event.Probe, detail)
 		})
 		defer stop()
 	}
 	if r.request.Links != nil {
 		stop := r.request.Links.Start(func(kind, detail string) {
-			r.events.add(r.target.Now()-r.began, kind, detail)
+			r.events.add(r.main.Now()-r.began, kind, detail)
 		})
 		defer stop()
 	}
-	if r.target.Description().Unfilled || r.ledger != nil {
+	if r.main.Description().Unfilled || r.main.ledger != nil {
 		if err := r.fill(ctx); err != nil {
 			return fmt.Errorf("filling the test file: %w", err)
 		}
@@ -215,43 +208,19 @@ func (r *runner) run(ctx context.Context) error {
 	if err := r.program(ctx, r.request.Plan.Program(r.request.Hold)); err != nil {
 		return err
 	}
-	if err := r.readBack(ctx); err != nil {
-		return fmt.Errorf("reading back: %w", err)
-	}
-	return nil
-}
-
-// each runs passes one after the other.
-func (r *runner) each(ctx context.Context, passes []plan.Pass) error {
-	for _, pass := range passes {
-		if _, err := r.attempt(ctx, pass); err != nil {
+	for _, d := range r.desks() {
+		if err := r.readBack(ctx, d); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// attempt runs a pass, if the run is not stopped, and outlasts a device that
-// vanishes in it. It gives the pass as it was recorded, or nil.
-func (r *runner) attempt(ctx context.Context, pass plan.Pass) (*session.Pass, error) {
-	if ctx.Err() != nil {
-		return nil, nil
-	}
-	record, err := r.measure(ctx, pass)
-	if err != nil {
-		err = r.outlast(ctx, err)
-	}
-	if err != nil {
-		return record, fmt.Errorf("pass %d (%s): %w", pass.Index+1, pass.Label(), err)
-	}
-	return record, nil
-}
-
 func (r *runner) finish(ctx context.Context, err error) {
 	r.recordVerdict()
 	r.session.Events = append(r.session.Events, r.events.events...)
 	slices.SortStableFunc(r.session.Events, func(a, b session.Event) int { return cmp.Compare(a.TSeconds, b.TSeconds) })
-	elapsed := r.target.Now() - r.began
+	elapsed := r.main.Now() - r.began
 	r.session.Ended = r.session.Started.Add(elapsed.Round(time.Millisecond))
 	switch {
 	case err != nil:
@@ -263,99 +232,22 @@ func (r *runner) finish(ctx context.Context, err error) {
 	}
 }
 
-// fillBlock and fillDepth are how a test file is filled: large blocks, enough
-// of them under way to keep any device busy.
-const (
-	fillBlock = unit.MiB
-	fillDepth = 8
-)
+// seedFilling is the number of works that fill, before that of the first pass.
+const seedFilling = -1
 
 // fill writes the whole span once, so that no read meets a hole.
 func (r *runner) fill(ctx context.Context) error {
 	r.progress.filling(engine.Progress{})
-	d := r.target.Description()
-	block := min(fillBlock, d.Span&-d.Span) // a power of two that divides the span
-	load := engine.Load{WriteShare: 1, Block: block, Depth: fillDepth, Span: d.Span, Ledger: r.ledger, Seed: newSeed(r.session, -1)}
-	if r.ledger != nil {
-		r.ledger.Begin()
-	}
-	timing := engine.Timing{Bytes: d.Span, Sample: SampleLength}
-	guard, end := r.guarded(ctx, true)
-	defer end()
-	result, err := engine.Run(guard, r.target, load, timing, engine.Watch{Progress: r.progress.filling})
-	err = errors.Join(err, outOfRoom(ctx, guard))
-	if err == nil && result.FirstError != nil {
-		err = result.FirstError
-	}
-	return target.Explain(err)
-}
-
-func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error) {
-	r.progress.begin(p)
-	d := r.target.Description()
-	span := d.Span
-	if p.Span > 0 {
-		span = min(p.Span, span)
-	}
-	if p.Filled {
-		span = r.filledSpan(p, span)
-	}
-	load := engine.Load{
-		WriteShare: p.WriteShare, Random: p.Access == plan.Random, Block: p.Block, Depth: p.Depth, Workers: p.Workers,
-		Span: span, Ledger: r.ledger, CompressibleShare: p.CompressibleShare, Rate: p.Rate, Durable: p.Durable, Seed: newSeed(r.session, p.Index),
-	}
-	if r.ledger != nil {
-		r.ledger.Begin()
-	}
-	timing := engine.Timing{Settle: p.Settle(), Hold: p.Hold, Bytes: bytesOf(p, span), Within: p.Within, Round: p.Round, Sample: r.request.Sample, Stall: r.request.StallAfter}
-	watch := engine.Watch{Progress: r.progress.measuring, Sense: r.sense, Stall: r.stall}
-
-	before := r.readLinks()
-	guard, end := r.guarded(ctx, p.Operation.Writes())
-	defer end()
-	result, err := engine.Run(guard, r.target, load, timing, watch)
-	err = errors.Join(err, outOfRoom(ctx, guard))
-	var record *session.Pass
-	if result.Operations > 0 || result.Errors > 0 {
-		made := passRecord(p, d, result, r.began)
-		if before != nil {
-			made.Link = &session.LinkRecord{Before: *before, After: *r.readLinks()}
+	for _, w := range across(load.Write, 0, r.main.Description().Span) {
+		done := w.start
+		w.seed = seedFilling
+		w.told = func(p engine.Progress) {
+			p.Bytes += done
+			r.progress.filling(p)
 		}
-		record = &made
-		r.session.Passes = append(r.session.Passes, made)
-		if keeping := r.keeper.AddPass(r.session.ID, made); keeping != nil {
-			err = errors.Join(err, fmt.Errorf("keeping the pass: %w", keeping))
-		}
-		r.progress.end(made)
-	}
-	if result.FirstError != nil && (err != nil || result.Operations == 0) {
-		err = errors.Join(result.FirstError, err)
-	}
-	return record, target.Explain(err)
-}
-
-// sense reads what stands beside a sample.
-func (r *runner) sense() engine.Senses {
-	return engine.Senses{Temperatures: r.request.Sensors.Temperatures(), Readings: r.request.Sensors.Readings()}
-}
-
-// readLinks gives the links' states and counters, or nil where nobody looks.
-func (r *runner) readLinks() *session.LinkReading {
-	if r.request.Links == nil {
-		return nil
-	}
-	reading := r.request.Links.Reading()
-	return &reading
-}
-
-// newSeed gives each pass its own offsets and data: the same for the same seed
-// of a simulated part, different on every real run.
-func newSeed(s *session.Session, index int) uint64 {
-	seed := s.Target.Seed
-	if !s.Simulated {
-		for _, letter := range []byte(s.ID) {
-			seed = seed*31 + uint64(letter)
+		if err := r.whole(ctx, &r.main, w); err != nil {
+			return err
 		}
 	}
-	return seed*0x9e3779b97f4a7c15 + uint64(index+2)
+	return nil
 }

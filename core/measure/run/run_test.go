@@ -13,6 +13,7 @@ import (
 
 	"opengauge/core/bench/link"
 	"opengauge/core/bench/sensor"
+	"opengauge/core/load"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/sim"
@@ -35,7 +36,7 @@ func (n *notebook) AddPass(_ string, p session.Pass) error {
 }
 func (n *notebook) Finish(s *session.Session) error { n.finished = s; return n.fail }
 func (n *notebook) Discard(string) error            { n.dropped = true; return nil }
-func load(t *testing.T, name string) plan.Plan      { t.Helper(); return must(t)(plan.Load(name)) }
+func loaded(t *testing.T, name string) plan.Plan    { t.Helper(); return must(t)(plan.Load(name)) }
 func must(t *testing.T) func(p plan.Plan, err error) plan.Plan {
 	return func(p plan.Plan, err error) plan.Plan {
 		t.Helper()
@@ -57,7 +58,7 @@ func simulated(t *testing.T, planName string, seed uint64) Request {
 		t.Fatal(err)
 	}
 	return Request{
-		ID: session.NewID(), Plan: load(t, planName), Hold: plan.DefaultHold,
+		ID: session.NewID(), Plan: loaded(t, planName), Hold: plan.DefaultHold,
 		Target: part, Sensors: part, Chain: part.Chain(), Conditions: map[string]string{},
 	}
 }
@@ -106,7 +107,7 @@ func TestARealFolder(t *testing.T) {
 	path := t.TempDir()
 	book := &notebook{}
 	var ended int
-	s, err := Run(context.Background(), folder(t, path, load(t, "quick")), book, func(p Progress) {
+	s, err := Run(context.Background(), folder(t, path, loaded(t, "quick")), book, func(p Progress) {
 		if p.Share < 0 || p.Share > 1 || p.Left < 0 {
 			t.Errorf("progress %+v", p)
 		}
@@ -125,13 +126,13 @@ func TestARealFolder(t *testing.T) {
 		for _, sample := range pass.Samples {
 			bytes += sample.Bytes
 		}
-		if bytes != pass.Bytes || pass.Bytes == 0 || pass.Bytes != unit.Bytes(pass.Operations)*pass.BlockBytes {
+		if bytes != pass.Bytes || pass.Bytes == 0 || pass.Bytes != unit.Bytes(pass.Operations)*pass.Block {
 			t.Errorf("pass %d: samples have %d bytes, the pass %d in %d operations", pass.Index, bytes, pass.Bytes, pass.Operations)
 		}
 		if rate := float64(pass.Bytes) / pass.ElapsedSeconds; math.Abs(rate/float64(pass.BytesPerSecond)-1) > 1e-12 {
 			t.Errorf("pass %d: bytes / elapsed is %v, bytes_per_second %v", pass.Index, rate, pass.BytesPerSecond)
 		}
-		if writes := pass.Operation == plan.Write; writes != (pass.FlushSeconds > 0) {
+		if writes := pass.Operation == load.Write; writes != (pass.FlushSeconds > 0) {
 			t.Errorf("pass %d (%s) flushed for %v s", pass.Index, pass.Operation, pass.FlushSeconds)
 		}
 		if pass.Latency.P50 <= 0 || pass.Latency.P50 > pass.Latency.P99 || pass.Latency.P99 > pass.Latency.Max {
@@ -146,11 +147,11 @@ func TestAnExistingFileIsNeverWritten(t *testing.T) {
 		t.Fatal(err)
 	}
 	book := &notebook{}
-	request := folder(t, name, load(t, "quick-read"))
+	request := folder(t, name, loaded(t, "quick-read"))
 	if s, err := Run(context.Background(), request, book, nil); err != nil || len(s.Passes) != 3 {
 		t.Fatalf("reading a file: %v", err)
 	}
-	request.Plan = load(t, "quick")
+	request.Plan = loaded(t, "quick")
 	var refused *ReadOnlyError
 	if _, err := Run(context.Background(), request, &notebook{}, nil); !errors.As(err, &refused) {
 		t.Errorf("a plan that writes to a file gives %v", err)

@@ -4,7 +4,9 @@ import (
 	"context"
 	"fmt"
 	"hash/fnv"
+	"slices"
 
+	"opengauge/core/load"
 	"opengauge/core/measure/engine"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
@@ -12,61 +14,128 @@ import (
 	"opengauge/core/unit"
 )
 
-// mostVerified bounds the memory that remembers what every block ought to hold.
-const mostVerified = 256 * unit.GiB
-
-// checkVerify says whether the target can be verified.
+// checkVerify says whether the target, and those that it contends with, can be
+// verified.
 func (r Request) checkVerify() error {
-	d := r.Target.Description()
-	switch {
-	case !r.Verify:
+	if !r.Verify {
 		return nil
-	case d.Kind == target.Simulated:
-		return fmt.Errorf("%s keeps no data, so there is nothing to verify", d.Address)
-	case !d.Writable:
-		return fmt.Errorf("verifying writes to all of %s, which may only be read; name a folder, or a device with --overwrite", d.Address)
-	case d.Span > mostVerified:
-		return fmt.Errorf("verifying %s needs too much memory; give a --size of at most %s", d.Span.Capacity(), mostVerified)
+	}
+	for _, d := range r.descriptions() {
+		most := engine.MostVerified(r.cell(d))
+		switch {
+		case d.Kind == target.Simulated:
+			return fmt.Errorf("%s keeps no data, so there is nothing to verify", d.Address)
+		case !d.Writable:
+			return fmt.Errorf("verifying writes to all of %s, which may only be read; "+
+				"name a folder, or a device with --overwrite", d.Address)
+		case d.Span < load.SmallestBlock || d.Span%load.SmallestBlock != 0:
+			return fmt.Errorf("%s has a span of %s, which is no multiple of %s, and cannot be verified; give a --size that is",
+				d.Address, d.Span, load.SmallestBlock)
+		case d.Span > most:
+			return fmt.Errorf("verifying %s in cells of %s needs too much memory; give a --size of at most %s",
+				d.Span.Capacity(), r.cell(d), most)
+		}
 	}
 	return nil
 }
 
-// newLedger makes the ledger of a run that verifies, or gives nil.
-func (r Request) newLedger() *engine.Ledger {
+// descriptions are those of all targets of the request.
+func (r Request) descriptions() []target.Description {
+	all := []target.Description{r.Target.Description()}
+	for _, other := range r.Others {
+		all = append(all, other.Target.Description())
+	}
+	return all
+}
+
+// cell is the unit in which a target is verified: the largest, up to
+// [engine.LargestCell], that divides every block in use. All are multiples of
+// [load.SmallestBlock], and so is it.
+func (r Request) cell(d target.Description) unit.Bytes {
+	cell := engine.LargestCell
+	for _, item := range r.Plan.Program(plan.DefaultHold) {
+		if contend, ok := item.(plan.Contending); ok {
+			cell = commonDivisor(cell, contend.Pass.Block)
+		}
+	}
+	for _, pass := range r.Plan.Passes(plan.DefaultHold) {
+		cell = commonDivisor(cell, pass.Block)
+	}
+	for _, w := range across(load.Read, 0, d.Span) {
+		cell = commonDivisor(cell, w.Block)
+	}
+	return cell
+}
+
+// commonDivisor is the greatest number that divides both (Euclid, Elements VII, 2).
+func commonDivisor(a, b unit.Bytes) unit.Bytes {
+	for b != 0 {
+		a, b = b, a%b
+	}
+	return a
+}
+
+// newLedger makes the ledger of a target of a run that verifies, or gives nil.
+func (r Request) newLedger(d target.Description) *engine.Ledger {
 	if !r.Verify {
 		return nil
 	}
-	cell := engine.LargestCell
-	for _, pass := range r.Plan.Passes(plan.DefaultHold) {
-		cell = min(cell, pass.Block)
-	}
 	number := fnv.New64a()
-	_, _ = number.Write([]byte(r.ID))
-	return engine.NewLedger(r.Target.Description().Span, cell, number.Sum64())
+	_, _ = number.Write([]byte(r.ID + d.Address))
+	return engine.NewLedger(d.Span, r.cell(d), number.Sum64())
 }
 
-// readBack reads everything that was written, and records what that found.
-func (r *runner) readBack(ctx context.Context) error {
-	if r.ledger == nil {
+// readBack reads everything that was written to a target, past what cannot be read.
+func (r *runner) readBack(ctx context.Context, d *desk) error {
+	if d.ledger == nil {
 		return nil
 	}
-	span := r.target.Description().Span
-	block := min(fillBlock, span&-span)
-	load := engine.Load{Block: block, Depth: fillDepth, Span: span, Ledger: r.ledger}
-	timing := engine.Timing{Bytes: span, Sample: SampleLength}
-	r.ledger.Begin()
-	_, err := engine.Run(ctx, r.target, load, timing, engine.Watch{Progress: r.progress.readingBack})
-	return err
+	before := d.ledger.Checked()
+	defer func() {
+		after := d.ledger.Checked()
+		d.readBack += after.Checked + after.Unreadable - before.Checked - before.Unreadable
+	}()
+	for _, w := range across(load.Read, 0, d.Description().Span) {
+		w.told, w.timing.Tolerate = r.progress.readingBack, engine.TolerateAll
+		if _, err := r.do(ctx, d, w); err != nil {
+			return fmt.Errorf("reading back: %w", err)
+		}
+	}
+	return nil
 }
 
-// recordVerdict puts into the session what was checked.
+// desks are all targets of the run.
+func (r *runner) desks() []*desk {
+	all := []*desk{&r.main}
+	for i := range r.others {
+		all = append(all, &r.others[i])
+	}
+	return all
+}
+
+// recordVerdict puts into the session what was checked, on all targets together.
 func (r *runner) recordVerdict() {
-	if r.ledger == nil {
+	if r.main.ledger == nil {
 		return
 	}
-	v := r.ledger.Verdict()
-	r.session.Verification = &session.Verification{
-		BlockBytes: v.Cell, Checked: v.Checked, Faults: v.Faults(), Wrong: v.Wrong, Stale: v.Stale, Misplaced: v.Misplaced,
-		FirstOffset: v.FirstOffset, WrapsAtBytes: v.WrapsAt,
+	sum := &session.Verification{FirstOffset: -1}
+	for _, d := range slices.Backward(r.desks()) {
+		v := d.ledger.Checked()
+		sum.BlockBytes = v.Cell
+		sum.Written += v.Written
+		sum.Checked += v.Checked
+		sum.ReadBack += d.readBack
+		sum.Faults += v.Faults()
+		sum.Wrong += v.Wrong
+		sum.Stale += v.Stale
+		sum.Misplaced += v.Misplaced
+		sum.Unreadable += v.Unreadable
+		if v.FirstOffset >= 0 {
+			sum.FirstOffset, sum.FaultyAddress = v.FirstOffset, d.address
+		}
+		if v.WrapsAt > 0 {
+			sum.WrapsAtBytes = v.WrapsAt
+		}
 	}
+	r.session.Verification = sum
 }

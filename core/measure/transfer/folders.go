@@ -13,6 +13,7 @@ import (
 
 	"opengauge/core/load/fileset"
 	"opengauge/core/record/session"
+	"opengauge/core/storage/direct"
 	"opengauge/core/unit"
 )
 
@@ -25,8 +26,6 @@ const (
 	// several blocks at a time. Smaller ones go through it, a block at a time, and
 	// their writing begins at once.
 	largeFrom = 32 * block
-	// page is what direct I/O is aligned to.
-	page = 4096
 )
 
 // Folders copies between two folders of this machine. What it makes at the
@@ -86,7 +85,7 @@ func (f *Folders) Do(ctx context.Context, kind Work, set fileset.Set, options Op
 	err := w.sampled(ctx, m, began)
 	elapsed, flush := time.Since(began), time.Duration(0)
 	if kind != Reading && err == nil {
-		err = flushFolder(f.Made)
+		err = direct.FlushFolder(f.Made)
 		flush = time.Since(began) - elapsed
 		elapsed += flush
 	}
@@ -218,8 +217,8 @@ func unchanged(from *os.File, entry fileset.Entry) error {
 func (w *work) open(entry fileset.Entry, large bool) (*os.File, error) {
 	path := filepath.Join(w.Source, filepath.FromSlash(entry.Path))
 	if large {
-		file, direct, err := openDirect(path)
-		if err == nil && !direct {
+		file, past, err := direct.Open(path)
+		if err == nil && !past {
 			w.cached.Store(true)
 		}
 		if err != nil {
@@ -238,20 +237,20 @@ func (w *work) create(entry fileset.Entry, large bool) (*os.File, error) {
 	path := filepath.Join(w.Made, filepath.FromSlash(entry.Path))
 	var file *os.File
 	var err error
-	direct := true
+	past := true
 	if large {
-		file, direct, err = createDirect(path)
+		file, past, err = direct.Create(path, 0o644)
 	} else {
 		file, err = os.OpenFile(path, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o644)
 	}
 	if err != nil {
 		return nil, fmt.Errorf("the destination does not take %s: %w", entry.Path, errors.Unwrap(err))
 	}
-	if !direct {
+	if !past {
 		w.cached.Store(true)
 	}
 	if large {
-		if err := reserveFile(file, int64(entry.Size)); err != nil {
+		if err := direct.Reserve(file, int64(entry.Size)); err != nil {
 			_ = file.Close()
 			return nil, fmt.Errorf("the destination has no room for %s: %w", entry.Path, err)
 		}
@@ -277,7 +276,7 @@ func (w *work) moveInOrder(entry fileset.Entry, from, to *os.File) error {
 		}
 	}
 	if to != nil {
-		beginWriting(to)
+		direct.BeginWriting(to)
 	}
 	return nil
 }
@@ -300,7 +299,7 @@ func (w *work) moveBlocks(ctx context.Context, entry fileset.Entry, from, to *os
 				}
 				length := int(min(int64(block), int64(entry.Size)-offset))
 				// Direct I/O moves whole pages; the last one is cut off again.
-				pages := (length + page - 1) / page * page
+				pages := direct.Up(length)
 				if err := moveBlock(buffer[:pages], from, to, offset, length, entry.Path); err != nil {
 					cancel(err)
 					return
@@ -313,7 +312,7 @@ func (w *work) moveBlocks(ctx context.Context, entry fileset.Entry, from, to *os
 	if err := context.Cause(ctx); err != nil {
 		return err
 	}
-	if to != nil && entry.Size%page != 0 {
+	if to != nil && entry.Size%direct.Align != 0 {
 		return to.Truncate(int64(entry.Size))
 	}
 	return nil

@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 
 	"opengauge/core/load/fileset"
+	"opengauge/core/storage/direct"
 	"opengauge/core/unit"
 )
 
@@ -32,7 +33,7 @@ func Make(ctx context.Context, folder string, set fileset.Set, progress func(uni
 			progress(done)
 		}
 	}
-	return flushFolder(folder)
+	return direct.FlushFolder(folder)
 }
 
 func makeFile(path string, content io.Reader, size unit.Bytes) error {
@@ -58,7 +59,7 @@ func makeFile(path string, content io.Reader, size unit.Bytes) error {
 // cannot.
 func (w *work) dropSource() bool {
 	for _, entry := range w.set.Entries {
-		if dropFile(filepath.Join(w.Source, filepath.FromSlash(entry.Path))) != nil {
+		if direct.Forget(filepath.Join(w.Source, filepath.FromSlash(entry.Path))) != nil {
 			return false
 		}
 	}
@@ -72,7 +73,7 @@ func (w *work) verify(ctx context.Context) (checked, differing int, err error) {
 			return checked, differing, ctx.Err()
 		}
 		made := filepath.Join(w.Made, filepath.FromSlash(entry.Path))
-		_ = dropFile(made) // so that the copy comes from the destination again
+		_ = direct.Forget(made) // so that the copy comes from the destination again
 		same, err := sameContent(filepath.Join(w.Source, filepath.FromSlash(entry.Path)), made)
 		if err != nil {
 			return checked, differing, fmt.Errorf("comparing %s: %w", entry.Path, err)

@@ -9,6 +9,7 @@ import (
 
 	"opengauge/core/load/fileset"
 	"opengauge/core/stat"
+	"opengauge/core/storage/direct"
 	"opengauge/core/unit"
 )
 
@@ -65,7 +66,7 @@ func systemsCopy(b *testing.B, source, destination string, set fileset.Set) time
 	if out, err := exec.Command("cp", "-r", source, destination).CombinedOutput(); err != nil {
 		b.Fatalf("%v: %s", err, out)
 	}
-	if err := flushFolder(destination); err != nil {
+	if err := direct.FlushFolder(destination); err != nil {
 		b.Fatal(err)
 	}
 	took := time.Since(began)

@@ -12,6 +12,8 @@ import (
 
 	"github.com/shirou/gopsutil/v4/disk"
 
+	"opengauge/core/bench/event"
+	"opengauge/core/bench/host"
 	"opengauge/core/bench/link"
 	"opengauge/core/load/fileset"
 	"opengauge/core/plan"
@@ -51,7 +53,7 @@ type Request struct {
 	Alone       bool
 	Sample      time.Duration
 	Conditions  map[string]string
-	Environment session.Environment
+	Environment host.Environment
 }
 
 // job is a piece of work to be done.
@@ -145,7 +147,7 @@ func (r *Request) begin() *session.Session {
 func (r *Request) noteAlike(s *session.Session, from, to Endpoint) {
 	note := func(text string) {
 		if !slices.ContainsFunc(s.Events, func(e session.Event) bool { return e.Detail == text }) {
-			s.Events = append(s.Events, session.Event{Kind: session.EventCopy, Detail: text})
+			s.Events = append(s.Events, session.Event{Kind: event.Copy, Detail: text})
 		}
 	}
 	switch {

@@ -65,14 +65,14 @@ func copied(t *testing.T, set string, size unit.Bytes, ends ...transfer.Endpoint
 	if err != nil || s.State != session.Complete || len(s.Copies) != 3 || keeper.begun != 1 || keeper.finished < 3 {
 		t.Fatalf("%v, %+v, kept %+v", err, s, keeper)
 	}
-	s.Findings = finding.Detect(s)
+	s.Findings = finding.Detect(s, unit.Decimal)
 	return s
 }
 
 // named gives what a session's finding says is the limit.
 func named(s *session.Session) string {
 	for _, f := range s.Findings {
-		if end, is := f.Evidence["end"].(string); is {
+		if end, is := f.Evidence.Fact("end").(string); is {
 			return end
 		}
 	}

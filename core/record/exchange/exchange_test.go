@@ -14,7 +14,9 @@ import (
 	"time"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/bench/host"
 	"opengauge/core/bench/link"
+	"opengauge/core/load"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -29,11 +31,11 @@ func example(id, name string) *session.Session {
 		State: session.Complete, Plan: quick, Target: session.Target{Address: "/media/anna/stick", Kind: "folder", Path: "/media/anna/stick/opengauge.dat", SpanBytes: unit.GiB},
 		Chain: link.NewChain(usb.Hop("cabin-desk front")), Conditions: map[string]string{"fan": "on"}, Events: []session.Event{}, Findings: []session.Finding{},
 		Parts:       []book.Part{{Kind: book.Host, Name: "cabin-desk"}, {Kind: book.Drive, Name: "sandpiper", Serial: "SP-0042-XK"}},
-		Environment: session.Environment{System: "linux", Host: "annas-laptop", ProgramVersion: "test"},
+		Environment: host.Environment{System: "linux", Host: "annas-laptop", ProgramVersion: "test"},
 	}
 	for index := range 2 {
 		pass := session.Pass{
-			Index: index, Step: "sweep", Operation: plan.Read, Access: plan.Random, BlockBytes: 4096, Depth: 32, Workers: 1, Direct: true,
+			Index: index, Step: "sweep", Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 32, Workers: 1}, Direct: true,
 			Bytes: 1e9, Operations: 5, BytesPerSecond: 1e8, IOPS: 24414.0625, ElapsedSeconds: 10, Latency: session.Latency{P50: 1e-4, P99: 3e-4}, Samples: []session.Sample{},
 		}
 		for second := range 3 {
@@ -155,7 +157,7 @@ func TestAnonymousHidesEverywhere(t *testing.T) {
 	one, other := example("k3f9abcdef", "annas-laptop at home"), example("m111abcdef", "")
 	other.Parts[1].Serial, other.Environment.Host = "SP-0043-XK", "deck-pc"
 	one.Events = []session.Event{{Kind: "kernel", Detail: "nvme0: serial SP-0042-XK of annas-laptop, by /dev/disk/by-id/nvme-SP-0042-XK; anna mounted /media/anna/stick; /dev/nvme0n1 is back"}}
-	one.Findings = []session.Finding{{Kind: "x", Summary: "on annas-laptop", Evidence: map[string]any{"drive": "SP-0042-XK", "SP-0042-XK": 1.0}}}
+	one.Findings = []session.Finding{{Kind: "x", Summary: "on annas-laptop", Evidence: session.NewEvidence(map[string]any{"drive": "SP-0042-XK", "SP-0042-XK": 1.0})}}
 	one.Passes[0].FirstError = `C:\Users\Anna Smith\x and \\server\share\anna`
 	hide := NewAnonymous()
 	hidden, err := hide.Session(one)

@@ -70,7 +70,7 @@ func labelsOf(s *session.Session, pass *session.Pass) []*dto.LabelPair {
 	values := map[string]string{
 		"session": s.ID, "name": s.Name, "target": s.Target.Address, "simulated": strconv.FormatBool(s.Simulated),
 		"pass": strconv.Itoa(pass.Index), "operation": string(pass.Operation), "access": string(pass.Access),
-		"block_bytes": strconv.FormatInt(int64(pass.BlockBytes), 10), "depth": strconv.Itoa(pass.Depth), "fill": strconv.FormatFloat(pass.FillShare, 'g', -1, 64),
+		"block_bytes": strconv.FormatInt(int64(pass.Block), 10), "depth": strconv.Itoa(pass.Depth), "fill": strconv.FormatFloat(pass.FillShare, 'g', -1, 64),
 	}
 	var labels []*dto.LabelPair
 	for _, name := range slices.Sorted(maps.Keys(values)) {

@@ -8,7 +8,7 @@ import (
 	"time"
 
 	"opengauge/core/bench/link"
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -80,46 +80,69 @@ type sampleRow struct {
 	Readings       map[string]float64 `parquet:"readings"`
 }
 
-// passRows gives the rows of a session's passes.
+// passRows gives the rows of a session's passes, or of a session without any the
+// one row that it has of its own.
 func passRows(s *session.Session) ([]passRow, error) {
+	head, err := sessionColumns(s)
+	if err != nil {
+		return nil, err
+	}
+	if len(s.Passes) == 0 { // of copies
+		head.Index = noPass
+		return []passRow{head}, nil
+	}
+	rows := make([]passRow, len(s.Passes))
+	for i := range s.Passes {
+		rows[i] = head
+		if err := rows[i].take(s.Passes[i]); err != nil {
+			return nil, err
+		}
+	}
+	return rows, nil
+}
+
+// sessionColumns is a row with what every row says of its session.
+func sessionColumns(s *session.Session) (passRow, error) {
 	header := *s
 	header.Passes = nil
 	document, err := json.Marshal(&header)
 	if err != nil {
-		return nil, err
+		return passRow{}, err
 	}
 	conditions, err := json.Marshal(s.Conditions)
 	if err != nil {
-		return nil, err
+		return passRow{}, err
 	}
-	if len(s.Passes) == 0 { // a session of copies, which has a row of its own
-		return []passRow{{
-			Session: s.ID, Name: s.Name, Started: s.Started.Format(time.RFC3339Nano), Ended: s.Ended.Format(time.RFC3339Nano), State: string(s.State),
-			Simulated: s.Simulated, Plan: s.Plan.Name, Target: s.Target.Address, TargetKind: s.Target.Kind, Chain: chainText(s.Chain), Conditions: string(conditions),
-			Index: noPass, SessionDocument: string(document),
-		}}, nil
+	return passRow{
+		Session: s.ID, Name: s.Name,
+		Started: s.Started.Format(time.RFC3339Nano), Ended: s.Ended.Format(time.RFC3339Nano),
+		State: string(s.State), Simulated: s.Simulated, Plan: s.Plan.Name,
+		Target: s.Target.Address, TargetKind: s.Target.Kind,
+		Chain: chainText(s.Chain), Conditions: string(conditions), SessionDocument: string(document),
+	}, nil
+}
+
+// take fills in the columns of a pass.
+func (r *passRow) take(pass session.Pass) error {
+	pass.Samples = nil
+	document, err := json.Marshal(&pass)
+	if err != nil {
+		return err
 	}
-	rows := make([]passRow, len(s.Passes))
-	for at := range s.Passes {
-		pass := s.Passes[at]
-		pass.Samples = nil
-		own, err := json.Marshal(&pass)
-		if err != nil {
-			return nil, err
-		}
-		rows[at] = passRow{
-			Session: s.ID, Name: s.Name, Started: s.Started.Format(time.RFC3339Nano), Ended: s.Ended.Format(time.RFC3339Nano), State: string(s.State),
-			Simulated: s.Simulated, Plan: s.Plan.Name, Target: s.Target.Address, TargetKind: s.Target.Kind, Chain: chainText(s.Chain), Conditions: string(conditions),
-			Index: int64(pass.Index), Step: pass.Step, Operation: string(pass.Operation), Access: string(pass.Access), BlockBytes: int64(pass.BlockBytes),
-			Depth: int64(pass.Depth), Workers: int64(pass.Workers), WriteShare: pass.WriteShare, CompressibleShare: pass.CompressibleShare,
-			FillShare: pass.FillShare, Repeat: int64(pass.Repeat), RatePerSecond: pass.RatePerSecond, Durable: pass.Durable, Direct: pass.Direct,
-			CutShort: pass.CutShort, StartedSeconds: pass.StartedSeconds, ElapsedSeconds: pass.ElapsedSeconds, Bytes: int64(pass.Bytes),
-			Operations: pass.Operations, Errors: pass.Errors, BytesPerSecond: float64(pass.BytesPerSecond), IOPS: pass.IOPS,
-			MeanSeconds: pass.Latency.Mean, P50Seconds: pass.Latency.P50, P90Seconds: pass.Latency.P90, P99Seconds: pass.Latency.P99,
-			P999Seconds: pass.Latency.P999, MaxSeconds: pass.Latency.Max, SessionDocument: string(document), PassDocument: string(own),
-		}
-	}
-	return rows, nil
+	r.PassDocument = string(document)
+	r.Index, r.Step = int64(pass.Index), pass.Step
+	r.Operation, r.Access = string(pass.Operation), string(pass.Access)
+	r.BlockBytes, r.Depth, r.Workers = int64(pass.Block), int64(pass.Depth), int64(pass.Workers)
+	r.WriteShare, r.CompressibleShare = pass.WriteShare, pass.CompressibleShare
+	r.RatePerSecond, r.Durable = pass.Rate, pass.Durable
+	r.FillShare, r.Repeat = pass.FillShare, int64(pass.Repeat)
+	r.Direct, r.CutShort = pass.Direct, pass.CutShort
+	r.StartedSeconds, r.ElapsedSeconds = pass.StartedSeconds, pass.ElapsedSeconds
+	r.Bytes, r.Operations, r.Errors = int64(pass.Bytes), pass.Operations, pass.Errors
+	r.BytesPerSecond, r.IOPS = float64(pass.BytesPerSecond), pass.IOPS
+	r.MeanSeconds, r.P50Seconds, r.P90Seconds = pass.Latency.Mean, pass.Latency.P50, pass.Latency.P90
+	r.P99Seconds, r.P999Seconds, r.MaxSeconds = pass.Latency.P99, pass.Latency.P999, pass.Latency.Max
+	return nil
 }
 
 // sampleRows gives the rows of a session's samples.
@@ -198,12 +221,20 @@ func (r *passRow) pass() (session.Pass, error) {
 		}
 	}
 	return session.Pass{
-		Index: int(r.Index), Step: r.Step, Operation: plan.Operation(r.Operation), Access: plan.Access(r.Access), BlockBytes: unit.Bytes(r.BlockBytes),
-		Depth: int(r.Depth), Workers: int(r.Workers), WriteShare: r.WriteShare, CompressibleShare: r.CompressibleShare, FillShare: r.FillShare,
-		Repeat: int(r.Repeat), RatePerSecond: r.RatePerSecond, Durable: r.Durable, Direct: r.Direct, CutShort: r.CutShort,
-		StartedSeconds: r.StartedSeconds, ElapsedSeconds: r.ElapsedSeconds, Bytes: unit.Bytes(r.Bytes), Operations: r.Operations, Errors: r.Errors,
+		Index: int(r.Index), Step: r.Step,
+		Load: load.Load{
+			Operation: load.Operation(r.Operation), Access: load.Access(r.Access), Block: unit.Bytes(r.BlockBytes),
+			Depth: int(r.Depth), Workers: int(r.Workers), WriteShare: r.WriteShare,
+			CompressibleShare: r.CompressibleShare, Rate: r.RatePerSecond, Durable: r.Durable,
+		},
+		FillShare: r.FillShare, Repeat: int(r.Repeat), Direct: r.Direct, CutShort: r.CutShort,
+		StartedSeconds: r.StartedSeconds, ElapsedSeconds: r.ElapsedSeconds,
+		Bytes: unit.Bytes(r.Bytes), Operations: r.Operations, Errors: r.Errors,
 		BytesPerSecond: unit.BytesPerSecond(r.BytesPerSecond), IOPS: r.IOPS, Samples: []session.Sample{},
-		Latency: session.Latency{Mean: r.MeanSeconds, P50: r.P50Seconds, P90: r.P90Seconds, P99: r.P99Seconds, P999: r.P999Seconds, Max: r.MaxSeconds},
+		Latency: session.Latency{
+			Mean: r.MeanSeconds, P50: r.P50Seconds, P90: r.P90Seconds,
+			P99: r.P99Seconds, P999: r.P999Seconds, Max: r.MaxSeconds,
+		},
 	}, nil
 }
 

@@ -3,45 +3,63 @@ package logbook
 import (
 	"context"
 	"database/sql"
+	"encoding/json"
 
 	fastjson "github.com/go-json-experiment/json"
 	"github.com/pressly/goose/v3"
 
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
 )
 
-// findable is the layout from which on sessions are found by their conditions and
-// ranked by their figures.
-const findable = 3
+// Layouts from which on sessions are found by their conditions and ranked by their
+// figures, and from which on rankings name what they rank by its fields.
+const (
+	findable = 3
+	byFields = 4
+)
 
-// fillFinding is the migration that puts the sessions of an older logbook into the
-// tables by which they are found.
-func fillFinding() *goose.Migration {
-	return goose.NewGoMigration(findable, &goose.GoFunc{RunTx: func(ctx context.Context, tx *sql.Tx) error {
-		ids, err := queryTexts(tx, `SELECT id FROM sessions`)
+// fillFinding are the migrations that put the sessions of an older logbook into the
+// tables by which they are found. The second does it anew, for rankings of another
+// form.
+func fillFinding() []*goose.Migration {
+	return []*goose.Migration{
+		goose.NewGoMigration(findable, &goose.GoFunc{RunTx: indexAll}, nil),
+		goose.NewGoMigration(byFields, &goose.GoFunc{RunTx: func(ctx context.Context, tx *sql.Tx) error {
+			for _, table := range []string{"conditions", "figures", "rankings"} {
+				if _, err := tx.ExecContext(ctx, `DELETE FROM `+table); err != nil {
+					return err
+				}
+			}
+			return indexAll(ctx, tx)
+		}}, nil),
+	}
+}
+
+// indexAll notes all sessions of a logbook by what they are found.
+func indexAll(ctx context.Context, tx *sql.Tx) error {
+	ids, err := queryTexts(tx, `SELECT id FROM sessions`)
+	if err != nil {
+		return err
+	}
+	found, err := newIndex(tx)
+	if err != nil {
+		return err
+	}
+	for _, id := range ids {
+		s, err := brief(tx, id)
 		if err != nil {
 			return err
 		}
-		found, err := newIndex(tx)
-		if err != nil {
+		if _, err := tx.ExecContext(ctx, `UPDATE sessions SET passes = ? WHERE id = ?`, len(s.Passes), id); err != nil {
 			return err
 		}
-		for _, id := range ids {
-			s, err := brief(tx, id)
-			if err != nil {
-				return err
-			}
-			if _, err := tx.ExecContext(ctx, `UPDATE sessions SET passes = ? WHERE id = ?`, len(s.Passes), id); err != nil {
-				return err
-			}
-			if err := found.add(s); err != nil {
-				return err
-			}
+		if err := found.add(s); err != nil {
+			return err
 		}
-		return nil
-	}}, nil)
+	}
+	return nil
 }
 
 // index notes by what sessions are found, within a transaction.
@@ -79,8 +97,12 @@ func (x *index) add(s *session.Session) error {
 		}
 	}
 	class := s.Class()
-	for load, value := range Figures(s) {
-		id, err := x.rankingOf(ranking{class, load})
+	for key, value := range Figures(s) {
+		name, err := rankingName(key)
+		if err != nil {
+			return err
+		}
+		id, err := x.rankingOf(ranking{class, name})
 		if err != nil {
 			return err
 		}
@@ -119,22 +141,34 @@ func noteAnew(tx *sql.Tx, s *session.Session) error {
 }
 
 // Figures gives what a session is ranked by: the median throughput of each load, in
-// bytes a second, by the load's label. Passes that were cut short are left out, and
-// those whose operations arrived on a schedule.
-func Figures(s *session.Session) map[string]float64 {
-	repeats := map[plan.Pass][]float64{}
-	for at := range s.Passes {
-		pass := &s.Passes[at]
-		if load := pass.Load(); !pass.CutShort && load.Rate == 0 && pass.BytesPerSecond > 0 {
-			load.Span = 0
-			repeats[load] = append(repeats[load], float64(pass.BytesPerSecond))
+// bytes a second. Loads whose operations arrive on a schedule give none.
+func Figures(s *session.Session) map[session.Key]float64 {
+	figures := map[session.Key]float64{}
+	for _, group := range s.Alike(nil) {
+		if group.Key.Load.Scheduled() {
+			continue
 		}
-	}
-	figures := map[string]float64{}
-	for load, rates := range repeats {
-		figures[session.LoadLabel(load)] = stat.Median(rates)
+		var rates []float64
+		for _, pass := range group.Passes {
+			rates = append(rates, float64(pass.BytesPerSecond))
+		}
+		figures[group.Key] = stat.Median(rates)
 	}
 	return figures
+}
+
+// rankingForm is the version of the form in which rankings name what they rank. It
+// changes whenever [session.Key] does, and the rankings of a logbook are made anew.
+const rankingForm = 1
+
+// rankingName is how a key is stored: its version and its fields, and no words.
+func rankingName(key session.Key) (string, error) {
+	text, err := json.Marshal(struct {
+		Form int       `json:"form"`
+		Load load.Load `json:"load"`
+		Fill float64   `json:"fill_share,omitempty"`
+	}{rankingForm, key.Load, key.Fill})
+	return string(text), err
 }
 
 // querier is a database or a transaction on it.

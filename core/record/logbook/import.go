@@ -197,7 +197,7 @@ func essence(s *session.Session) []any {
 	essence := []any{s.ID, s.Name, s.Started.UnixMilli(), s.Ended.UnixMilli(), s.State, s.Target.Address, len(s.Passes)}
 	for at := range s.Passes {
 		p := &s.Passes[at]
-		essence = append(essence, passEssence{p.Asked(), int64(p.Bytes), p.Operations, float64(p.BytesPerSecond), p.Latency.P99, p.ElapsedSeconds, p.IOPS})
+		essence = append(essence, passEssence{p.Key(), int64(p.Bytes), p.Operations, float64(p.BytesPerSecond), p.Latency.P99, p.ElapsedSeconds, p.IOPS})
 	}
 	return essence
 }

@@ -143,7 +143,7 @@ func (l *Logbook) bringUpToDate() error {
 	if err != nil {
 		return err
 	}
-	provider, err := goose.NewProvider(goose.DialectSQLite3, l.database, files, goose.WithGoMigrations(fillFinding()))
+	provider, err := goose.NewProvider(goose.DialectSQLite3, l.database, files, goose.WithGoMigrations(fillFinding()...))
 	if err != nil {
 		return err
 	}

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"opengauge/core/bench/link"
+	"opengauge/core/load"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -35,13 +36,13 @@ func example(id, name string, started time.Time) *session.Session {
 		State: session.Complete, Plan: quick, Target: session.Target{Address: "/media/stick", Kind: "folder", SpanBytes: unit.GiB},
 		Chain: link.NewChain(), Conditions: map[string]string{"fan": "on"},
 		Passes: []session.Pass{examplePass(0), examplePass(1)}, Events: []session.Event{{TSeconds: 3, Kind: "dropout", Detail: "x"}},
-		Findings: []session.Finding{{Kind: "unsteady", Severity: session.Caution, Passes: []int{0}, Evidence: map[string]any{"drops": 1.0}}},
+		Findings: []session.Finding{{Kind: "unsteady", Severity: session.Caution, Passes: []int{0}, Evidence: session.Evidence(`{"drops":1}`)}},
 	}
 }
 
 func examplePass(index int) session.Pass {
 	pass := session.Pass{
-		Index: index, Step: "sweep", Operation: plan.Read, Access: plan.Random, BlockBytes: 4096, Depth: 32, Workers: 1,
+		Index: index, Step: "sweep", Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 32, Workers: 1},
 		Direct: true, Bytes: 1e9, Operations: 5, BytesPerSecond: 1e8, Latency: session.Latency{P50: 1e-4},
 	}
 	for second := range 300 {

@@ -51,8 +51,8 @@ func (l *Logbook) Standings(s *session.Session) ([]Standing, error) {
 	figures := Figures(s)
 	standings, errs := make([]Standing, len(figures)), make([]error, len(figures))
 	var group sync.WaitGroup
-	for at, load := range slices.Sorted(maps.Keys(figures)) {
-		group.Go(func() { standings[at], errs[at] = l.standing(s, load, figures[load]) })
+	for i, key := range slices.Collect(maps.Keys(figures)) {
+		group.Go(func() { standings[i], errs[i] = l.standing(s, key, figures[key]) })
 	}
 	group.Wait()
 	if err := errors.Join(errs...); err != nil {
@@ -64,10 +64,14 @@ func (l *Logbook) Standings(s *session.Session) ([]Standing, error) {
 	return standings, nil
 }
 
-func (l *Logbook) standing(s *session.Session, load string, value float64) (Standing, error) {
-	standing := Standing{Load: load, Value: unit.BytesPerSecond(value)}
+func (l *Logbook) standing(s *session.Session, key session.Key, value float64) (Standing, error) {
+	standing := Standing{Load: key.String(), Value: unit.BytesPerSecond(value)}
+	name, err := rankingName(key)
+	if err != nil {
+		return standing, err
+	}
 	var ranking, count int64
-	err := l.database.QueryRow(`SELECT id, count FROM rankings WHERE class = ? AND load = ?`, s.Class(), load).Scan(&ranking, &count)
+	err = l.database.QueryRow(`SELECT id, count FROM rankings WHERE class = ? AND load = ?`, s.Class(), name).Scan(&ranking, &count)
 	if errors.Is(err, sql.ErrNoRows) {
 		return standing, nil
 	}

@@ -14,7 +14,9 @@ import (
 	"strconv"
 	"strings"
 
+	"opengauge/core/bench/event"
 	"opengauge/core/bench/link"
+	"opengauge/core/load"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
@@ -23,8 +25,8 @@ import (
 
 // About is what the recording does not say of itself.
 type About struct {
-	Operation plan.Operation
-	Access    plan.Access
+	Operation load.Operation
+	Access    load.Access
 	Block     unit.Bytes
 	Depth     int
 	// Ceiling is the most that the chain carries, or 0.
@@ -185,7 +187,7 @@ func (rd *reader) inTime(made *row) bool {
 		made.t = rd.last + step
 		const told = 20
 		if len(rd.stepped) < told {
-			rd.stepped = append(rd.stepped, session.Event{TSeconds: rd.last, Kind: session.EventClock, Detail: fmt.Sprintf("the recording's clock stepped back by %.3g s; what follows was moved on", back)})
+			rd.stepped = append(rd.stepped, session.Event{TSeconds: rd.last, Kind: event.Clock, Detail: fmt.Sprintf("the recording's clock stepped back by %.3g s; what follows was moved on", back)})
 		}
 	}
 	rd.last = made.t
@@ -270,8 +272,8 @@ func (rd *reader) check() error {
 func (rd *reader) session(name string, about About) *session.Session {
 	step := rd.typicalStep()
 	pass := session.Pass{
-		Step: "series", Operation: about.Operation, Access: about.Access, BlockBytes: about.Block, Depth: about.Depth, Workers: 1, Direct: true,
-		Queue: "recorded elsewhere", WriteShare: map[plan.Operation]float64{plan.Write: 1}[about.Operation],
+		Step: "series", Load: load.New(about.Operation, about.Access, about.Block, about.Depth), Direct: true,
+		Queue: "recorded elsewhere",
 	}
 	readings, faulty := rd.believable()
 	last := -step
@@ -317,7 +319,6 @@ func (rd *reader) typicalStep() float64 {
 }
 
 const (
-	coldest, hottest = -60.0, 150.0
 	// jump is how far a temperature may be from its neighbours: a thermometer
 	// that fails for a moment says 0 or 255.
 	jump      = 25.0
@@ -340,7 +341,7 @@ func (rd *reader) believable() (readings []map[string]unit.Celsius, faulty int) 
 			if math.IsNaN(value) {
 				continue
 			}
-			if value < coldest || value > hottest || math.Abs(value-rd.around(at, number)) > jump {
+			if !unit.Celsius(value).Believable() || math.Abs(value-rd.around(at, number)) > jump {
 				faulty++
 				continue
 			}
@@ -354,7 +355,7 @@ func (rd *reader) believable() (readings []map[string]unit.Celsius, faulty int) 
 func (rd *reader) around(at, sensor int) float64 {
 	var near []float64
 	for _, r := range rd.rows[max(at-neighbour, 0):min(at+neighbour+1, len(rd.rows))] {
-		if value := r.temperatures[sensor]; !math.IsNaN(value) && value >= coldest && value <= hottest {
+		if value := r.temperatures[sensor]; !math.IsNaN(value) && unit.Celsius(value).Believable() {
 			near = append(near, value)
 		}
 	}
@@ -368,7 +369,7 @@ func (rd *reader) around(at, sensor int) float64 {
 func (rd *reader) events(step float64, faulty int) []session.Event {
 	events := slices.Clone(rd.stepped)
 	add := func(at float64, format string, arguments ...any) {
-		events = append(events, session.Event{TSeconds: at, Kind: session.EventRecording, Detail: fmt.Sprintf(format, arguments...)})
+		events = append(events, session.Event{TSeconds: at, Kind: event.Recording, Detail: fmt.Sprintf(format, arguments...)})
 	}
 	if rd.unread > 0 {
 		add(0, "%d lines without a time or a throughput were left out", rd.unread)

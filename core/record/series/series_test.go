@@ -7,12 +7,12 @@ import (
 	"testing"
 
 	"opengauge/core/judge/finding"
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
 
-var writes = About{Operation: plan.Write, Access: plan.Sequential, Block: unit.MiB, Depth: 8}
+var writes = About{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8}
 
 func read(t testing.TB, text string, about About) *session.Session {
 	t.Helper()
@@ -49,7 +49,7 @@ func sawTooth(second int) (rate, celsius float64) {
 
 func kinds(s *session.Session) string {
 	var names []string
-	for _, f := range finding.Detect(s) {
+	for _, f := range finding.Detect(s, unit.Decimal) {
 		names = append(names, f.Kind)
 	}
 	return strings.Join(names, " ")
@@ -212,6 +212,6 @@ func FuzzRead(f *testing.F) {
 			}
 			last = sample.TSeconds
 		}
-		finding.Detect(s)
+		finding.Detect(s, unit.Decimal)
 	})
 }

@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"math"
 
-	"opengauge/core/plan"
+	"opengauge/core/load"
 )
 
 // longestID is the longest id that a session from elsewhere may have.
@@ -81,13 +81,13 @@ func (s *Session) checkTexts() error {
 }
 
 func (p *Pass) check() error {
-	if _, err := plan.ParseOperation(string(p.Operation)); err != nil {
+	if _, err := load.ParseOperation(string(p.Operation)); err != nil {
 		return err
 	}
-	if _, err := plan.ParseAccess(string(p.Access)); err != nil {
+	if _, err := load.ParseAccess(string(p.Access)); err != nil {
 		return err
 	}
-	if p.BlockBytes <= 0 || p.Depth < 0 || p.Bytes < 0 || p.Operations < 0 || p.BytesPerSecond < 0 || p.ElapsedSeconds < 0 || p.Index < 0 {
+	if p.Block <= 0 || p.Depth < 0 || p.Bytes < 0 || p.Operations < 0 || p.BytesPerSecond < 0 || p.ElapsedSeconds < 0 || p.Index < 0 {
 		return errors.New("a size, a count or a time is negative, or there is no block size")
 	}
 	last := math.Inf(-1)

@@ -1,6 +1,8 @@
 package session
 
-import "fmt"
+import (
+	"fmt"
+)
 
 // Severity says how much a finding matters.
 type Severity string
@@ -25,7 +27,7 @@ func ParseSeverity(name string) (Severity, error) {
 	return "", fmt.Errorf("unknown severity %q; use note, caution or fault", name)
 }
 
-// Reaches says whether s is at least as severe as other.
+// Reaches reports whether s is at least as severe as other.
 func (s Severity) Reaches(other Severity) bool { return s.rank() >= other.rank() }
 
 func (s Severity) rank() int {
@@ -55,7 +57,7 @@ type Finding struct {
 	// FromSeconds and ToSeconds.
 	Spans []Span `json:"spans,omitempty"`
 	// Evidence is figures by name, each name ending in its unit.
-	Evidence map[string]any `json:"evidence"`
+	Evidence Evidence `json:"evidence"`
 	// Rejected are causes that would look alike, and why they are not it.
 	Rejected []Rejection `json:"rejected,omitempty"`
 	Advice   string      `json:"advice"`
@@ -71,4 +73,13 @@ type Rejection struct {
 type Span struct {
 	FromSeconds float64 `json:"from_seconds"`
 	ToSeconds   float64 `json:"to_seconds"`
+}
+
+// Stretches are where the finding is seen in the first of its passes: its spans, or
+// the one from its start to its end.
+func (f *Finding) Stretches() []Span {
+	if len(f.Spans) > 0 {
+		return f.Spans
+	}
+	return []Span{{f.FromSeconds, f.ToSeconds}}
 }

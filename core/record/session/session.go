@@ -7,7 +7,9 @@ import (
 	"time"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/bench/host"
 	"opengauge/core/bench/link"
+	"opengauge/core/load"
 	"opengauge/core/plan"
 	"opengauge/core/stat"
 	"opengauge/core/unit"
@@ -43,7 +45,7 @@ type Session struct {
 	// Parts are what the bench book says of the parts in the chain.
 	Parts       []book.Part       `json:"parts,omitempty"`
 	Conditions  map[string]string `json:"conditions"`
-	Environment Environment       `json:"environment"`
+	Environment host.Environment  `json:"environment"`
 	Passes      []Pass            `json:"passes"`
 	// Ends and Copies are of copied file sets.
 	Ends   []End  `json:"ends,omitempty"`
@@ -72,54 +74,20 @@ type Target struct {
 	Seed          uint64     `json:"seed,omitempty"`
 }
 
-// Environment says which machine measured.
-type Environment struct {
-	System        string     `json:"system"`
-	SystemVersion string     `json:"system_version,omitempty"`
-	Kernel        string     `json:"kernel,omitempty"`
-	Architecture  string     `json:"architecture,omitempty"`
-	Host          string     `json:"host,omitempty"`
-	Processor     string     `json:"processor,omitempty"`
-	Processors    int        `json:"processors,omitempty"`
-	MemoryBytes   unit.Bytes `json:"memory_bytes,omitempty"`
-	// MemoryTraffic is what all processors together move to and from memory.
-	MemoryTraffic unit.BytesPerSecond `json:"memory_bytes_per_second,omitempty"`
-	// What else a figure depends on, where the system says.
-	MountOptions    string     `json:"mount_options,omitempty"`
-	Scheduler       string     `json:"scheduler,omitempty"`
-	Governor        string     `json:"processor_governor,omitempty"`
-	LoadAverage     float64    `json:"load_average,omitempty"`
-	MemoryAvailable unit.Bytes `json:"memory_available_bytes,omitempty"`
-	// Power is what saves power at the cost of latency.
-	Power map[string]string `json:"power,omitempty"`
-	// Device is the block device under the target.
-	Device         string `json:"device,omitempty"`
-	DeviceModel    string `json:"device_model,omitempty"`
-	ProgramVersion string `json:"program_version"`
-}
-
 // Pass is one timed stretch of I/O. Times are since the session started, on
 // the target's clock.
 type Pass struct {
-	Index             int            `json:"index"`
-	Step              string         `json:"step"`
-	Operation         plan.Operation `json:"operation"`
-	Access            plan.Access    `json:"access"`
-	BlockBytes        unit.Bytes     `json:"block_bytes"`
-	Depth             int            `json:"depth"`
-	Workers           int            `json:"workers"`
-	WriteShare        float64        `json:"write_share"`
-	CompressibleShare float64        `json:"compressible_share"`
-	FillShare         float64        `json:"fill_share"`
-	Repeat            int            `json:"repeat"`
-	Queue             string         `json:"queue"`
-	Direct            bool           `json:"direct"`
-	CutShort          bool           `json:"cut_short,omitempty"`
-	Durable           bool           `json:"durable,omitempty"`
-	SpanBytes         unit.Bytes     `json:"span_bytes,omitempty"`
-	// RatePerSecond is how many operations arrived a second; 0 is as many as
-	// the storage took.
-	RatePerSecond  float64             `json:"rate_per_second,omitempty"`
+	Index int    `json:"index"`
+	Step  string `json:"step"`
+	load.Load
+	// AskedSeconds is how long it was asked to count at the most; 0 is not known,
+	// in records of older programs and from elsewhere.
+	AskedSeconds   float64             `json:"asked_seconds,omitempty"`
+	FillShare      float64             `json:"fill_share"`
+	Repeat         int                 `json:"repeat"`
+	Queue          string              `json:"queue"`
+	Direct         bool                `json:"direct"`
+	CutShort       bool                `json:"cut_short,omitempty"`
 	StartedSeconds float64             `json:"started_seconds"`
 	SettleSeconds  float64             `json:"settle_seconds"`
 	ElapsedSeconds float64             `json:"elapsed_seconds"`
@@ -139,50 +107,9 @@ type Pass struct {
 	// counted, by the counters of the system, where they can be read.
 	DeviceBytes *unit.Bytes `json:"device_bytes,omitempty"`
 	// Link is what the links of the chain said before the pass and after it.
-	Link    *LinkRecord `json:"link,omitempty"`
-	Latency Latency     `json:"latency_seconds"`
-	Samples []Sample    `json:"samples"`
-}
-
-// Label names the pass for people: "read random 4 KiB, depth 32".
-func (p *Pass) Label() string { return p.Asked().Label() }
-
-// Asked is what the pass was asked for: two passes of the same plan that differ
-// only in their repeat are asked for the same.
-func (p *Pass) Asked() plan.Pass {
-	return plan.Pass{
-		Step: p.Step, Operation: p.Operation, Access: p.Access, Block: p.BlockBytes, Depth: p.Depth, Workers: p.Workers,
-		WriteShare: p.WriteShare, CompressibleShare: p.CompressibleShare, Rate: p.RatePerSecond, Durable: p.Durable,
-		Span: p.SpanBytes, Fill: p.FillShare,
-	}
-}
-
-// LinkRecord is the state of a chain's links before a pass and after it.
-type LinkRecord struct {
-	Before LinkReading `json:"before"`
-	After  LinkReading `json:"after"`
-}
-
-// LinkReading is what the system says of a chain's links at one moment.
-type LinkReading struct {
-	// States are the standards that hops run at, by the hop's name.
-	States map[string]string `json:"states"`
-	// Counters only ever grow; their names say what of which device they count.
-	Counters map[string]int64 `json:"counters"`
-}
-
-// Growth is how much each counter grew during the pass, of those that did.
-func (l *LinkRecord) Growth() map[string]int64 {
-	grown := map[string]int64{}
-	if l == nil {
-		return grown
-	}
-	for name, after := range l.After.Counters {
-		if before, known := l.Before.Counters[name]; known && after > before {
-			grown[name] = after - before
-		}
-	}
-	return grown
+	Link    *link.Record `json:"link,omitempty"`
+	Latency Latency      `json:"latency_seconds"`
+	Samples []Sample     `json:"samples"`
 }
 
 // Interval is a 95% interval.
@@ -221,32 +148,20 @@ type Sample struct {
 
 // Estimate is a combination that was not measured, but filled in from others.
 type Estimate struct {
-	Operation         plan.Operation      `json:"operation"`
-	Access            plan.Access         `json:"access"`
-	BlockBytes        unit.Bytes          `json:"block_bytes"`
-	Depth             int                 `json:"depth"`
-	Workers           int                 `json:"workers"`
-	WriteShare        float64             `json:"write_share"`
-	CompressibleShare float64             `json:"compressible_share"`
-	RatePerSecond     float64             `json:"rate_per_second,omitempty"`
-	Durable           bool                `json:"durable,omitempty"`
-	BytesPerSecond    unit.BytesPerSecond `json:"bytes_per_second"`
-	IOPS              float64             `json:"iops"`
-}
-
-// Asked is what a pass that measured it would have been asked for.
-func (e *Estimate) Asked() plan.Pass {
-	return plan.Pass{
-		Step: "sweep", Operation: e.Operation, Access: e.Access, Block: e.BlockBytes, Depth: e.Depth, Workers: e.Workers,
-		WriteShare: e.WriteShare, CompressibleShare: e.CompressibleShare, Rate: e.RatePerSecond, Durable: e.Durable,
-	}
+	load.Load
+	BytesPerSecond unit.BytesPerSecond `json:"bytes_per_second"`
+	IOPS           float64             `json:"iops"`
 }
 
 // Verification is what reading stamped blocks back found.
 type Verification struct {
 	BlockBytes unit.Bytes `json:"block_bytes"`
 	Checked    int64      `json:"checked"`
-	// Faults is the sum of Wrong, Stale and Misplaced.
+	// Written is how many blocks ought to have held something; 0 in older records.
+	Written int64 `json:"written,omitempty"`
+	// ReadBack is how many of them were read back at the end.
+	ReadBack int64 `json:"read_back,omitempty"`
+	// Faults is the sum of Wrong, Stale, Misplaced and Unreadable.
 	Faults int64 `json:"faults"`
 	// Wrong blocks do not hold a stamp of this session, or not what it covers.
 	Wrong int64 `json:"wrong"`
@@ -254,37 +169,17 @@ type Verification struct {
 	Stale int64 `json:"stale"`
 	// Misplaced blocks hold what was written to another offset.
 	Misplaced int64 `json:"misplaced"`
+	// Unreadable blocks could not be read back.
+	Unreadable int64 `json:"unreadable,omitempty"`
+	// FaultyAddress is the target that the first fault is on, where there are
+	// several.
+	FaultyAddress string `json:"faulty_address,omitempty"`
 	// FirstOffset is where the first fault was found, in bytes.
 	FirstOffset int64 `json:"first_offset_bytes"`
 	// WrapsAtBytes is the capacity at which the device begins again from its
 	// start, or 0.
 	WrapsAtBytes unit.Bytes `json:"wraps_at_bytes,omitempty"`
 }
-
-// Kinds of events.
-const (
-	EventStall   = "stall"
-	EventDropout = "dropout"
-	EventReturn  = "return"
-	// EventRelink says that a hop runs at another rate than before.
-	EventRelink = "relink"
-	// EventReset and EventTimeout are the kernel's words for a device that had
-	// to be reset, or did not answer it; EventKernel is any other warning.
-	EventReset   = "reset"
-	EventTimeout = "timeout"
-	EventKernel  = "kernel"
-	// EventRemoved and EventAdded say that the system lost or found a device.
-	EventRemoved = "removed"
-	EventAdded   = "added"
-	// EventProbe says that a sensor failed, or works again.
-	EventProbe = "probe"
-	// EventCopy is what is to be known of the ends of copies.
-	EventCopy = "copy"
-	// EventRecording says what is wrong with a recording made elsewhere, and
-	// EventClock that its clock stepped.
-	EventRecording = "recording"
-	EventClock     = "clock"
-)
 
 // Event is something that happened while the session ran.
 type Event struct {
@@ -306,7 +201,7 @@ func (s *Session) Part(kind book.Kind) (book.Part, bool) {
 
 // SequentialRating is what the drive's maker states for sequential passes of an
 // operation, or 0 where the drive or its rating is not known.
-func (s *Session) SequentialRating(operation plan.Operation) unit.BytesPerSecond {
+func (s *Session) SequentialRating(operation load.Operation) unit.BytesPerSecond {
 	drive, _ := s.Part(book.Drive)
 	if operation.Writes() {
 		return drive.Ratings.SequentialWrite

@@ -14,6 +14,11 @@ import (
 	"opengauge/core/unit"
 )
 
+// What the target can do besides.
+var (
+	_ target.Reopener = (*Volume)(nil)
+)
+
 // Options say how a volume is opened.
 type Options struct {
 	// Size is the part of the export that is touched, or 0 for all of it.

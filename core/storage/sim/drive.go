@@ -72,43 +72,50 @@ type Stage struct {
 
 func parseDrive(name string, node document.Node) (Drive, error) {
 	drive := Drive{Name: name}
-	err := read(node, map[string]setter{
-		"about":         into(&drive.About, asText),
-		"capacity":      into(&drive.Capacity, unit.ParseBytes),
-		"link":          into(&drive.Link, link.Find),
-		"parallelism":   into(&drive.Parallelism, asCount),
-		"read-latency":  into(&drive.ReadLatency, time.ParseDuration),
-		"write-latency": into(&drive.WriteLatency, time.ParseDuration),
-		"flush-latency": into(&drive.FlushLatency, time.ParseDuration),
-		"jitter":        into(&drive.Jitter, asShare),
-		"read-rate":     into(&drive.ReadRate, unit.ParseRate),
-		"write-rate":    into(&drive.WriteRate, unit.ParseRate),
-		"idle-power":    into(&drive.IdleWatts, asNumber),
-		"read-energy":   into(&drive.ReadJoules, asJoulesPerGigabyte),
-		"write-energy":  into(&drive.WriteJoules, asJoulesPerGigabyte),
-	}, map[string]setter{
-		"controller-resistance": into(&drive.ControllerResistance, asNumber),
-		"fast-area": group(map[string]setter{
-			"empty": into(&drive.Flash.FastEmpty, unit.ParseBytes), "least": into(&drive.Flash.FastLeast, unit.ParseBytes),
-			"spent-rate": into(&drive.Flash.SpentRate, unit.ParseRate), "drain-rate": into(&drive.Flash.DrainRate, unit.ParseRate),
-		}),
-		"full-read": into(&drive.Flash.FullRead, asShare),
-		"spare":     into(&drive.Flash.Spare, asShare),
-		"disk": group(map[string]setter{
-			"inner-rate": into(&drive.Disk.InnerRate, unit.ParseRate), "track-seek": into(&drive.Disk.TrackSeek, time.ParseDuration),
-			"full-seek": into(&drive.Disk.FullSeek, time.ParseDuration), "rotation": into(&drive.Disk.Rotation, time.ParseDuration),
-		}),
-		"throttle": func(node document.Node) error { return parseStages(node, &drive.Throttle) },
-	})
+	keys := needed(
+		document.Text("about", &drive.About),
+		document.Into("capacity", &drive.Capacity, unit.ParseBytes),
+		document.Into("link", &drive.Link, link.Find),
+		document.Into("parallelism", &drive.Parallelism, asCount),
+		document.Into("read-latency", &drive.ReadLatency, time.ParseDuration),
+		document.Into("write-latency", &drive.WriteLatency, time.ParseDuration),
+		document.Into("flush-latency", &drive.FlushLatency, time.ParseDuration),
+		document.Into("jitter", &drive.Jitter, asShare),
+		document.Into("read-rate", &drive.ReadRate, unit.ParseRate),
+		document.Into("write-rate", &drive.WriteRate, unit.ParseRate),
+		document.Into("idle-power", &drive.IdleWatts, asNumber),
+		document.Into("read-energy", &drive.ReadJoules, asJoulesPerGigabyte),
+		document.Into("write-energy", &drive.WriteJoules, asJoulesPerGigabyte),
+	)
+	_, err := node.Read(append(keys,
+		document.Into("controller-resistance", &drive.ControllerResistance, asNumber),
+		document.Nested("fast-area", needed(
+			document.Into("empty", &drive.Flash.FastEmpty, unit.ParseBytes),
+			document.Into("least", &drive.Flash.FastLeast, unit.ParseBytes),
+			document.Into("spent-rate", &drive.Flash.SpentRate, unit.ParseRate),
+			document.Into("drain-rate", &drive.Flash.DrainRate, unit.ParseRate),
+		)...),
+		document.Into("full-read", &drive.Flash.FullRead, asShare),
+		document.Into("spare", &drive.Flash.Spare, asShare),
+		document.Nested("disk", needed(
+			document.Into("inner-rate", &drive.Disk.InnerRate, unit.ParseRate),
+			document.Into("track-seek", &drive.Disk.TrackSeek, time.ParseDuration),
+			document.Into("full-seek", &drive.Disk.FullSeek, time.ParseDuration),
+			document.Into("rotation", &drive.Disk.Rotation, time.ParseDuration),
+		)...),
+		document.With("throttle", func(n document.Node) error { return parseStages(n, &drive.Throttle) }),
+	)...)
 	return drive, err
 }
 
 func parseStages(node document.Node, stages *[]Stage) error {
 	for _, element := range node.List() {
 		stage := Stage{}
-		err := read(element, map[string]setter{
-			"at": into(&stage.At, unit.ParseCelsius), "until": into(&stage.Until, unit.ParseCelsius), "rate": into(&stage.Rate, unit.ParseRate),
-		}, nil)
+		_, err := element.Read(needed(
+			document.Into("at", &stage.At, unit.ParseCelsius),
+			document.Into("until", &stage.Until, unit.ParseCelsius),
+			document.Into("rate", &stage.Rate, unit.ParseRate),
+		)...)
 		if err != nil {
 			return err
 		}

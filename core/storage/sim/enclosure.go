@@ -63,28 +63,31 @@ func ParseCooling(text string) (Cooling, error) {
 
 func parseEnclosure(name string, node document.Node) (Enclosure, error) {
 	enclosure := Enclosure{Name: name}
-	err := read(node, map[string]setter{
-		"about":         into(&enclosure.About, asText),
-		"link":          into(&enclosure.Link, link.Find),
-		"latency":       into(&enclosure.Latency, time.ParseDuration),
-		"per-operation": into(&enclosure.PerOperation, time.ParseDuration),
-		"carries":       into(&enclosure.Carries, unit.ParseRate),
-		"heat-capacity": into(&enclosure.HeatCapacity, asNumber),
-		"resistance":    into(&enclosure.Resistance, asNumber),
-		"cooling":       into(&enclosure.Cooling, ParseCooling),
-	}, map[string]setter{
-		"fan-resistance": into(&enclosure.FanResistance, asNumber),
-		"fan-on-at":      into(&enclosure.FanOnAt, unit.ParseCelsius),
-		"fan-off-at":     into(&enclosure.FanOffAt, unit.ParseCelsius),
-		"fan-delay":      into(&enclosure.FanDelay, time.ParseDuration),
-		"vanish": group(map[string]setter{
-			"at": into(&enclosure.Vanish.At, unit.ParseCelsius), "for": into(&enclosure.Vanish.For, time.ParseDuration),
-			"rate": into(&enclosure.Vanish.Rate, unit.ParseRate),
-		}),
-		"stall": group(map[string]setter{
-			"every": into(&enclosure.StallEvery, time.ParseDuration), "for": into(&enclosure.StallFor, time.ParseDuration),
-		}),
-	})
+	keys := needed(
+		document.Text("about", &enclosure.About),
+		document.Into("link", &enclosure.Link, link.Find),
+		document.Into("latency", &enclosure.Latency, time.ParseDuration),
+		document.Into("per-operation", &enclosure.PerOperation, time.ParseDuration),
+		document.Into("carries", &enclosure.Carries, unit.ParseRate),
+		document.Into("heat-capacity", &enclosure.HeatCapacity, asNumber),
+		document.Into("resistance", &enclosure.Resistance, asNumber),
+		document.Into("cooling", &enclosure.Cooling, ParseCooling),
+	)
+	_, err := node.Read(append(keys,
+		document.Into("fan-resistance", &enclosure.FanResistance, asNumber),
+		document.Into("fan-on-at", &enclosure.FanOnAt, unit.ParseCelsius),
+		document.Into("fan-off-at", &enclosure.FanOffAt, unit.ParseCelsius),
+		document.Into("fan-delay", &enclosure.FanDelay, time.ParseDuration),
+		document.Nested("vanish", needed(
+			document.Into("at", &enclosure.Vanish.At, unit.ParseCelsius),
+			document.Into("for", &enclosure.Vanish.For, time.ParseDuration),
+			document.Into("rate", &enclosure.Vanish.Rate, unit.ParseRate),
+		)...),
+		document.Nested("stall", needed(
+			document.Into("every", &enclosure.StallEvery, time.ParseDuration),
+			document.Into("for", &enclosure.StallFor, time.ParseDuration),
+		)...),
+	)...)
 	if err == nil && enclosure.Cooling != Passive && enclosure.FanResistance <= 0 {
 		return enclosure, node.Errorf("an enclosure with a fan needs \"fan-resistance\"")
 	}

@@ -1,6 +1,8 @@
 package sim
 
-import "time"
+import (
+	"time"
+)
 
 // Pace is a volume's limits, for those who keep time themselves: the same bucket of
 // credits as that of simulated volumes. It is used by one goroutine at a time.

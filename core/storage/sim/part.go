@@ -9,7 +9,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"sort"
 	"strconv"
 	"strings"
 
@@ -37,84 +36,30 @@ func ParseBench(file string, source []byte) (Bench, error) {
 	if err != nil {
 		return Bench{}, err
 	}
-	fields, err := root.Fields("drives", "enclosures", "volumes")
-	if err != nil {
-		return Bench{}, err
-	}
-	bench := Bench{}
-	if bench.Drives, err = parts(fields, "drives", parseDrive); err != nil {
-		return Bench{}, err
-	}
-	if bench.Volumes, err = parts(fields, "volumes", parseVolume); err != nil {
-		return Bench{}, err
-	}
-	bench.Enclosures, err = parts(fields, "enclosures", parseEnclosure)
+	bench := Bench{Drives: map[string]Drive{}, Enclosures: map[string]Enclosure{}, Volumes: map[string]Volume{}}
+	_, err = root.Read(
+		parts("drives", bench.Drives, parseDrive),
+		parts("volumes", bench.Volumes, parseVolume),
+		parts("enclosures", bench.Enclosures, parseEnclosure),
+	)
 	return bench, err
 }
 
-func parts[T any](fields map[string]document.Node, key string, parse func(name string, node document.Node) (T, error)) (map[string]T, error) {
-	found := map[string]T{}
-	entries, err := document.Section(fields, key)
-	if err != nil {
-		return nil, err
-	}
-	for _, entry := range entries {
-		if found[entry.Key], err = parse(entry.Key, entry.Value); err != nil {
-			return nil, err
-		}
-	}
-	return found, nil
-}
-
-// setter puts the value of a node into its place.
-type setter func(document.Node) error
-
-// read sets every key of a mapping. Those in required must all be there.
-func read(node document.Node, required, optional map[string]setter) error {
-	expected := make([]string, 0, len(required)+len(optional))
-	for key := range required {
-		expected = append(expected, key)
-	}
-	for key := range optional {
-		expected = append(expected, key)
-	}
-	sort.Strings(expected)
-	fields, err := node.Fields(expected...)
-	if err != nil {
+// parts is the key with all parts of a kind, by their names.
+func parts[T any](key string, into map[string]T, parse func(name string, n document.Node) (T, error)) document.Key {
+	return document.Entries(key, func(entry document.Entry) (err error) {
+		into[entry.Key], err = parse(entry.Key, entry.Value)
 		return err
-	}
-	for _, key := range expected {
-		value, given := fields[key]
-		set, needed := required[key]
-		switch {
-		case !given && needed:
-			return node.Errorf("the key %q is missing", key)
-		case !given:
-			continue
-		case !needed:
-			set = optional[key]
-		}
-		if err := set(value); err != nil {
-			return err
-		}
-	}
-	return nil
+	})
 }
 
-// into makes a setter of a parser of text.
-func into[T any](place *T, parse func(string) (T, error)) setter {
-	return func(node document.Node) (err error) {
-		*place, err = document.Value(node, parse)
-		return err
+// needed makes every key of a table a required one.
+func needed(keys ...document.Key) []document.Key {
+	for i := range keys {
+		keys[i] = keys[i].Needed()
 	}
+	return keys
 }
-
-// group makes a setter of a mapping whose keys are all required.
-func group(required map[string]setter) setter {
-	return func(node document.Node) error { return read(node, required, nil) }
-}
-
-func asText(text string) (string, error) { return text, nil }
 
 func asCount(text string) (int, error) {
 	count, err := strconv.Atoi(text)

@@ -12,6 +12,13 @@ import (
 	"opengauge/core/unit"
 )
 
+// What the target can do besides.
+var (
+	_ target.Reopener  = (*Part)(nil)
+	_ target.Sleeper   = (*Part)(nil)
+	_ target.Discarder = (*Part)(nil)
+)
+
 // Prefix marks a simulated target on the command line.
 const Prefix = "sim:"
 

@@ -33,19 +33,22 @@ type Burst struct {
 
 func parseVolume(name string, node document.Node) (Volume, error) {
 	volume := Volume{Name: name}
-	err := read(node, map[string]setter{
-		"about":      into(&volume.About, asText),
-		"capacity":   into(&volume.Capacity, unit.ParseBytes),
-		"network":    into(&volume.Network, link.Find),
-		"latency":    into(&volume.Latency, time.ParseDuration),
-		"jitter":     into(&volume.Jitter, asShare),
-		"iops":       into(&volume.IOPS, asNumber),
-		"throughput": into(&volume.Throughput, unit.ParseRate),
-	}, map[string]setter{
-		"burst": group(map[string]setter{
-			"iops": into(&volume.Burst.IOPS, asNumber), "throughput": into(&volume.Burst.Throughput, unit.ParseRate), "credits": into(&volume.Burst.Credits, asNumber),
-		}),
-	})
+	keys := needed(
+		document.Text("about", &volume.About),
+		document.Into("capacity", &volume.Capacity, unit.ParseBytes),
+		document.Into("network", &volume.Network, link.Find),
+		document.Into("latency", &volume.Latency, time.ParseDuration),
+		document.Into("jitter", &volume.Jitter, asShare),
+		document.Into("iops", &volume.IOPS, asNumber),
+		document.Into("throughput", &volume.Throughput, unit.ParseRate),
+	)
+	_, err := node.Read(append(keys,
+		document.Nested("burst", needed(
+			document.Into("iops", &volume.Burst.IOPS, asNumber),
+			document.Into("throughput", &volume.Burst.Throughput, unit.ParseRate),
+			document.Into("credits", &volume.Burst.Credits, asNumber),
+		)...),
+	)...)
 	if err == nil && (volume.IOPS <= 0 || volume.Throughput <= 0) {
 		return volume, node.Errorf("a volume needs iops and a throughput above 0")
 	}

@@ -171,6 +171,8 @@ func (d blockDevice) mayDestroy(options PathOptions) error {
 	return fmt.Errorf("%s is not overwritten: it holds %s, which would be destroyed; add --overwrite-contents if that is what you want", d.path, held)
 }
 
+var _ Discarder = (*kernelFile)(nil)
+
 // Discard tells a device that may be overwritten that what it holds from an
 // offset on is not needed (linux/fs.h, BLKDISCARD). One that does not know how
 // keeps it.

@@ -12,6 +12,7 @@ import (
 
 	"github.com/shirou/gopsutil/v4/disk"
 
+	"opengauge/core/storage/direct"
 	"opengauge/core/unit"
 )
 
@@ -29,7 +30,7 @@ func (k *kernelFile) FillTo(ctx context.Context, share float64, progress func(sh
 	if k.remove == "" {
 		return errors.New("only a folder is filled with files; a device is filled by writing it")
 	}
-	block := aligned(int(fillerBlock))
+	block := direct.Buffer(int(fillerBlock))
 	chance := rand.NewChaCha8([32]byte{byte(len(k.fillers)), 1})
 	for ctx.Err() == nil {
 		usage, err := disk.Usage(k.description.Path)
@@ -59,7 +60,7 @@ func (k *kernelFile) FillTo(ctx context.Context, share float64, progress func(sh
 // addFiller writes one filler file of incompressible data.
 func (k *kernelFile) addFiller(ctx context.Context, blocks unit.Bytes, block []byte, chance *rand.ChaCha8) error {
 	name := strings.TrimSuffix(k.remove, TestFileSuffix) + fmt.Sprintf("-filler-%d", len(k.fillers)+1) + TestFileSuffix
-	file, _, err := createUncached(name)
+	file, _, err := direct.Create(name, 0o600)
 	if err != nil {
 		return explain("create a filler file in", filepath.Dir(name), err)
 	}

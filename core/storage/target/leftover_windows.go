@@ -1,6 +1,8 @@
 package target
 
-import "os"
+import (
+	"os"
+)
 
 // claim needs nothing here: an open handle keeps others from removing the file.
 func claim(*os.File) {}

@@ -12,6 +12,7 @@ import (
 
 	"github.com/shirou/gopsutil/v4/disk"
 
+	"opengauge/core/storage/direct"
 	"opengauge/core/unit"
 )
 
@@ -85,17 +86,17 @@ func openFolder(path string, options PathOptions) (Target, error) {
 		return nil, err
 	}
 	name := filepath.Join(path, TestFilePrefix+options.Tag+TestFileSuffix)
-	file, direct, err := createUncached(name)
+	file, past, err := direct.Create(name, 0o600)
 	if err != nil {
 		return nil, explain("create a test file in", path, err)
 	}
 	made := &kernelFile{file: file, epoch: time.Now(), carrier: options.Carrier, remove: name, description: Description{
 		Kind: Folder, Address: path, Path: path, Span: size,
 		Capacity: unit.Bytes(usage.Total), FileSystem: usage.Fstype,
-		Writable: true, Unfilled: true, Direct: direct, Parallel: true,
+		Writable: true, Unfilled: true, Direct: past, Parallel: true,
 	}}
 	claim(file)
-	if err := made.reserve(); err != nil {
+	if err := direct.Reserve(made.file, int64(made.description.Span)); err != nil {
 		return nil, errors.Join(explain("reserve "+size.Capacity()+" in", path, err), made.Close())
 	}
 	if err := made.settleDirect(name, func() (*os.File, error) { return os.OpenFile(name, os.O_RDWR, 0) }); err != nil {
@@ -184,13 +185,13 @@ func openFile(path string, info fs.FileInfo, options PathOptions) (Target, error
 	if options.Size > 0 {
 		size = options.Size
 	}
-	file, direct, err := openUncached(path)
+	file, past, err := direct.Open(path)
 	if err != nil {
 		return nil, explain("open", path, err)
 	}
 	opened := &kernelFile{file: file, epoch: time.Now(), carrier: options.Carrier, description: Description{
 		Kind: File, Address: path, Path: path, Span: size, Capacity: unit.Bytes(info.Size()),
-		Direct: direct, Parallel: true,
+		Direct: past, Parallel: true,
 	}}
 	if usage, err := disk.Usage(path); err == nil {
 		opened.description.FileSystem = usage.Fstype
@@ -210,9 +211,9 @@ func (k *kernelFile) settleDirect(path string, reopen func() (*os.File, error)) 
 	}
 	var err error
 	if k.description.Writable {
-		_, err = k.file.WriteAt(aligned(int(probeSize)), 0)
+		_, err = k.file.WriteAt(direct.Buffer(int(probeSize)), 0)
 	} else {
-		_, err = k.file.ReadAt(aligned(int(probeSize)), 0)
+		_, err = k.file.ReadAt(direct.Buffer(int(probeSize)), 0)
 	}
 	if !errors.Is(err, syscall.EINVAL) {
 		return err
@@ -242,7 +243,7 @@ func (k *kernelFile) Usage() Usage {
 // dropped first, so that at least a pass does not read what an earlier one left.
 func (k *kernelFile) Open(shape Shape) (Queue, error) {
 	if !k.description.Direct {
-		if err := dropCache(k.file); err != nil {
+		if err := direct.Drop(k.file); err != nil {
 			return nil, explain("drop the cache of", k.file.Name(), err)
 		}
 	}
@@ -267,11 +268,11 @@ func (k *kernelFile) Reopen() error {
 	if k.description.Writable {
 		flags = os.O_RDWR
 	}
-	file, err := reopenUncached(name, flags, k.description.Direct)
+	file, err := direct.Reopen(name, flags, k.description.Direct)
 	if err != nil {
 		return explain("open", name, err)
 	}
-	if _, err := file.ReadAt(aligned(int(probeSize)), 0); err != nil && !errors.Is(err, io.EOF) {
+	if _, err := file.ReadAt(direct.Buffer(int(probeSize)), 0); err != nil && !errors.Is(err, io.EOF) {
 		_ = file.Close()
 		return explain("read", name, err)
 	}

@@ -2,7 +2,9 @@
 
 package target
 
-import "os"
+import (
+	"os"
+)
 
 // readAt is one positioned read.
 func readAt(file *os.File, _ int, buffer []byte, offset int64) (int, error) {

@@ -9,7 +9,9 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"unsafe"
 
+	"opengauge/core/storage/direct"
 	"opengauge/core/unit"
 )
 
@@ -194,7 +196,7 @@ func TestBuffersAreAligned(t *testing.T) {
 		if len(buffer) != 512 || cap(buffer) != 512 {
 			t.Errorf("buffer %d has %d bytes of %d, want 512", slot, len(buffer), cap(buffer))
 		}
-		if past := addressOf(buffer) % bufferAlign; past != 0 {
+		if past := uintptr(unsafe.Pointer(&buffer[0])) % direct.Align; past != 0 {
 			t.Errorf("buffer %d is %d bytes past a page", slot, past)
 		}
 	}

@@ -5,7 +5,7 @@ import (
 	"testing"
 
 	"opengauge/core/bench/link"
-	"opengauge/core/plan"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -16,7 +16,7 @@ func sameLoad(t *testing.T, megabytes []float64, set func(at int, p *session.Pas
 	t.Helper()
 	var passes []session.Pass
 	for range megabytes {
-		passes = append(passes, pass(plan.Write, plan.Sequential, unit.MiB, 8, 1))
+		passes = append(passes, pass(load.Write, load.Sequential, unit.MiB, 8, 1))
 	}
 	s := measured(t, "", passes...)
 	for at := range s.Passes {
@@ -41,7 +41,7 @@ func TestFillSlowdown(t *testing.T) {
 		"two levels only":   {[]float64{1000, 500}, false},
 		"several repeats":   {[]float64{1000, 950, 900, 800, 600, 1010, 940, 910, 790, 610}, true},
 	} {
-		f, found := ofKind(Detect(sameLoad(t, c.rates, byFill)), "fill-slowdown")
+		f, found := ofKind(Detect(sameLoad(t, c.rates, byFill), unit.Decimal), "fill-slowdown")
 		if found != c.want || found && !strings.Contains(f.Summary, "at 90 %") {
 			t.Errorf("%s: %v %q", name, found, f.Summary)
 		}
@@ -60,7 +60,7 @@ func TestRunFade(t *testing.T) {
 		"three repeats":  {[]float64{1000, 800, 600}, false},
 		"noisy but down": {[]float64{1000, 930, 950, 860, 870, 780, 790}, true},
 	} {
-		if f, found := ofKind(Detect(sameLoad(t, c.rates, byRepeat)), "run-fade"); found != c.want {
+		if f, found := ofKind(Detect(sameLoad(t, c.rates, byRepeat), unit.Decimal), "run-fade"); found != c.want {
 			t.Errorf("%s: %v %q", name, found, f.Summary)
 		}
 	}
@@ -77,7 +77,7 @@ func TestDataSensitive(t *testing.T) {
 		"the same":                 {[]float64{500, 505, 510, 500, 490, 500}, false},
 		"repeats overlap":          {[]float64{500, 900, 850, 600, 700, 800}, false},
 	} {
-		if f, found := ofKind(Detect(sameLoad(t, c.rates, byData)), "data-sensitive"); found != c.want {
+		if f, found := ofKind(Detect(sameLoad(t, c.rates, byData), unit.Decimal), "data-sensitive"); found != c.want {
 			t.Errorf("%s: %v %q", name, found, f.Summary)
 		}
 	}
@@ -88,22 +88,22 @@ func TestCapBound(t *testing.T) {
 		var passes []session.Pass
 		for at, each := range iops {
 			block := 4 * unit.KiB << (2 * at)
-			passes = append(passes, pass(plan.Read, plan.Random, block, 32, each*float64(block)/1e6))
+			passes = append(passes, pass(load.Read, load.Random, block, 32, each*float64(block)/1e6))
 		}
 		s := measured(t, "", passes...)
 		s.Chain = link.NewChain(link.Hop{Name: "volume", State: link.State{Standard: "provisioned limit"}})
 		return s
 	}
-	f, found := ofKind(Detect(volume(6000, 6010, 5990)), "cap-bound")
+	f, found := ofKind(Detect(volume(6000, 6010, 5990), unit.Decimal), "cap-bound")
 	if !found || !strings.Contains(f.Summary, "4 KiB and of 64 KiB") {
 		t.Errorf("a limit of operations: %v %q", found, f.Summary)
 	}
-	if _, found := ofKind(Detect(volume(6000, 3000, 800)), "cap-bound"); found {
+	if _, found := ofKind(Detect(volume(6000, 3000, 800), unit.Decimal), "cap-bound"); found {
 		t.Error("figures that fall with the block size are a limit of operations")
 	}
 	drive := volume(6000, 6000)
 	drive.Chain = link.NewChain()
-	if _, found := ofKind(Detect(drive), "cap-bound"); found {
+	if _, found := ofKind(Detect(drive, unit.Decimal), "cap-bound"); found {
 		t.Error("a drive without provisioned limits is bound by one")
 	}
 }

@@ -8,37 +8,25 @@ import (
 	"fmt"
 	"time"
 
+	"opengauge/core/load"
 	"opengauge/core/unit"
 )
 
-// Load is what a pass asks of the storage.
-type Load struct {
-	// WriteShare is the share of operations that write: 0 reads, 1 writes.
-	WriteShare float64
-	Random     bool
-	Block      unit.Bytes
-	// Depth is how many operations each worker keeps under way.
-	Depth int
-	// Workers drive a queue each, on a thread of its own. 0 means 1.
-	Workers int
-	// Start and Span say which part of the target is touched.
+// Request is one pass to be run: a load, the part of the target that it touches,
+// and when it counts and ends.
+type Request struct {
+	// Load is what is asked of the storage. Its span is needed here.
+	load.Load
+	// Start is where the span begins.
 	Start unit.Bytes
-	Span  unit.Bytes
-	// CompressibleShare is how much of the written data can be compressed away:
-	// 0 is incompressible, 1 is zeros.
-	CompressibleShare float64
-	// Rate is how many operations arrive a second, of all workers together. An
-	// operation's latency then counts from the time it was due. 0 is as many as
-	// the storage takes.
-	Rate float64
-	// Durable asks that each write is on stable media before it is complete.
-	Durable bool
 	// Ledger stamps what is written and checks what is read, if it is not nil.
 	// Blocks are multiples of its cell. A mixed load's reads are not checked: a
 	// read may meet a write of the same place.
 	Ledger *Ledger
 	// Seed is what random offsets and data are drawn from.
-	Seed uint64
+	Seed   uint64
+	Timing Timing
+	Watch  Watch
 }
 
 // Timing is when a pass counts and when it ends.
@@ -57,6 +45,9 @@ type Timing struct {
 	Round time.Duration
 	// Sample is the length of a sample.
 	Sample time.Duration
+	// Tolerate is how many failed operations a worker bears before it gives up; 0
+	// is the usual number.
+	Tolerate int64
 	// Stall is how long an operation may be under way before that is told; 0 is
 	// never.
 	Stall time.Duration
@@ -101,27 +92,25 @@ type Progress struct {
 	Rate unit.BytesPerSecond
 }
 
-func (l Load) writes() bool { return l.WriteShare > 0 }
-
-func (l Load) check() error {
-	workers := unit.Bytes(max(l.Workers, 1))
+func (r Request) check() error {
+	workers := unit.Bytes(max(r.Workers, 1))
 	switch {
-	case !(l.WriteShare >= 0 && l.WriteShare <= 1):
-		return fmt.Errorf("write share %v is not between 0 and 1", l.WriteShare)
-	case !(l.CompressibleShare >= 0 && l.CompressibleShare <= 1):
-		return fmt.Errorf("compressible share %v is not between 0 and 1", l.CompressibleShare)
-	case !(l.Rate >= 0 && l.Rate <= 1e9):
-		return fmt.Errorf("a rate of %v operations a second is more than any device can have", l.Rate)
-	case l.Block <= 0:
-		return fmt.Errorf("block size %d is not positive", l.Block)
-	case l.Depth < 1:
-		return fmt.Errorf("depth %d is below 1", l.Depth)
-	case l.Start < 0 || l.Start%l.Block != 0:
-		return fmt.Errorf("the start of the span, %d, is not a multiple of the block size", l.Start)
-	case l.Span < l.Block*workers:
-		return fmt.Errorf("the span of %s is below one block of %s for each of %d workers", l.Span, l.Block, workers)
+	case !(r.WriteShare >= 0 && r.WriteShare <= 1):
+		return fmt.Errorf("write share %v is not between 0 and 1", r.WriteShare)
+	case !(r.CompressibleShare >= 0 && r.CompressibleShare <= 1):
+		return fmt.Errorf("compressible share %v is not between 0 and 1", r.CompressibleShare)
+	case !(r.Rate >= 0 && r.Rate <= 1e9):
+		return fmt.Errorf("a rate of %v operations a second is more than any device can have", r.Rate)
+	case r.Block <= 0:
+		return fmt.Errorf("block size %d is not positive", r.Block)
+	case r.Depth < 1:
+		return fmt.Errorf("depth %d is below 1", r.Depth)
+	case r.Start < 0 || r.Start%r.Block != 0:
+		return fmt.Errorf("the start of the span, %d, is not a multiple of the block size", r.Start)
+	case r.Span < r.Block*workers:
+		return fmt.Errorf("the span of %s is below one block of %s for each of %d workers", r.Span, r.Block, workers)
 	}
-	return nil
+	return r.Timing.check()
 }
 
 func (t Timing) check() error {

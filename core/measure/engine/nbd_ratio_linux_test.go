@@ -1,4 +1,4 @@
-package nbd
+package engine_test
 
 import (
 	"context"
@@ -8,8 +8,10 @@ import (
 	"testing"
 	"time"
 
+	"opengauge/core/load"
 	"opengauge/core/measure/engine"
 	"opengauge/core/stat"
+	"opengauge/core/storage/nbd"
 )
 
 // BenchmarkAgainstTheCopyClient holds reads of 4 KiB at depth 32 from a server in
@@ -43,11 +45,14 @@ func BenchmarkAgainstTheCopyClient(b *testing.B) {
 			b.Fatalf("%v: %s", err, out)
 		}
 		theirs := size / block / time.Since(began).Seconds()
-		volume, err := Open(context.Background(), address, Options{})
+		volume, err := nbd.Open(context.Background(), address, nbd.Options{})
 		if err != nil {
 			b.Fatal(err)
 		}
-		result, err := engine.Run(context.Background(), volume, engine.Load{Block: block, Depth: 32, Span: size, Random: true}, engine.Timing{Hold: 3 * time.Second, Settle: 200 * time.Millisecond, Sample: time.Second}, engine.Watch{})
+		result, err := engine.Run(context.Background(), volume, engine.Request{
+			Load:   reads(load.Random, block, 32, size),
+			Timing: engine.Timing{Hold: 3 * time.Second, Settle: 200 * time.Millisecond, Sample: time.Second},
+		})
 		if err != nil {
 			b.Fatal(err)
 		}

@@ -1,8 +1,9 @@
-package target_test
+package engine_test
 
 import (
 	"context"
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"slices"
@@ -12,7 +13,10 @@ import (
 
 	"golang.org/x/sys/unix"
 
+	"opengauge/core/load"
 	"opengauge/core/measure/engine"
+	"opengauge/core/storage/direct"
+	"opengauge/core/storage/ring"
 	"opengauge/core/storage/target"
 	"opengauge/core/unit"
 )
@@ -29,17 +33,17 @@ const (
 
 func BenchmarkRandomDepth32OnZram(b *testing.B) {
 	file, span := zram(b, 256*unit.MiB)
-	compare(b, file, engine.Load{Random: true, Block: 4096, Depth: 32, Span: span})
+	compare(b, file, reads(load.Random, 4096, 32, span))
 }
 
 func BenchmarkSequentialDepth8OnZram(b *testing.B) {
 	file, span := zram(b, 256*unit.MiB)
-	compare(b, file, engine.Load{Block: unit.MiB, Depth: 8, Span: span})
+	compare(b, file, reads(load.Sequential, unit.MiB, 8, span))
 }
 
 func BenchmarkRandomDepth32OnDisk(b *testing.B) {
 	file, span := filled(b, b.TempDir(), 256*unit.MiB, unix.O_DIRECT)
-	compare(b, file, engine.Load{Random: true, Block: 4096, Depth: 32, Span: span})
+	compare(b, file, reads(load.Random, 4096, 32, span))
 }
 
 func BenchmarkRandomDepth1InMemory(b *testing.B) {
@@ -49,42 +53,119 @@ func BenchmarkRandomDepth1InMemory(b *testing.B) {
 	}
 	b.Cleanup(func() { _ = os.RemoveAll(folder) })
 	file, span := filled(b, folder, 256*unit.MiB, 0)
-	compare(b, file, engine.Load{Random: true, Block: 4096, Depth: 1, Span: span})
+	compare(b, file, reads(load.Random, 4096, 1, span))
 }
 
-func compare(b *testing.B, file *os.File, load engine.Load) {
+// reads is a load that reads a span.
+func reads(access load.Access, block unit.Bytes, depth int, span unit.Bytes) load.Load {
+	l := load.New(load.Read, access, block, depth)
+	l.Span = span
+	return l
+}
+
+func compare(b *testing.B, file *os.File, l load.Load) {
 	b.Helper()
+	opened, err := target.OpenPath(file.Name(), target.PathOptions{Tag: "bench"})
+	if err != nil {
+		b.Skip("opening it as a target: ", err)
+	}
+	defer opened.Close()
 	var speeds, processors []float64
 	for range rounds {
-		bare := bareLoop(b, file, load)
-		result, err := engine.Run(context.Background(), target.OnFile(file, load.Span), load,
-			engine.Timing{Settle: 50 * time.Millisecond, Hold: stretch, Sample: 100 * time.Millisecond}, engine.Watch{})
+		theirs := bareLoop(b, file, l)
+		result, err := engine.Run(context.Background(), opened, engine.Request{
+			Load: l, Timing: engine.Timing{Settle: 50 * time.Millisecond, Hold: stretch, Sample: 100 * time.Millisecond},
+		})
 		if err != nil {
 			b.Fatal(err)
 		}
-		ours := float64(result.Operations) / result.Elapsed.Seconds()
-		theirs := float64(bare.Operations) / bare.Elapsed.Seconds()
-		speeds = append(speeds, ours/theirs)
-		processors = append(processors, (result.Usage.Processor.Seconds()/float64(result.Operations))/(bare.Processor.Seconds()/float64(bare.Operations)))
+		ours := bare{result.Operations, result.Elapsed, result.Usage.Processor}
+		speeds = append(speeds, ours.rate()/theirs.rate())
+		processors = append(processors, ours.cost()/theirs.cost())
 	}
 	b.ReportMetric(median(speeds), "of-bare")
 	b.ReportMetric(median(processors), "cpu-of-bare")
 	b.ReportMetric(0, "ns/op")
 }
 
-func bareLoop(b *testing.B, file *os.File, load engine.Load) target.Bare {
+// bare is what a bare loop of the program's own system calls reached.
+type bare struct {
+	operations         int64
+	elapsed, processor time.Duration
+}
+
+func (b bare) rate() float64 { return float64(b.operations) / b.elapsed.Seconds() }
+func (b bare) cost() float64 { return b.processor.Seconds() / float64(b.operations) }
+
+// bareLoop keeps reads under way for a stretch of time, on a ring, or at depth 1 by
+// positioned calls. It records nothing: no clock is read and nothing is counted but
+// the operations.
+func bareLoop(b *testing.B, file *os.File, l load.Load) bare {
 	b.Helper()
-	var bare target.Bare
-	var err error
-	if load.Depth == 1 {
-		bare, err = target.BareCalls(file, load.Block, load.Span, stretch)
+	chance, next := rand.NewPCG(1, 2), int64(0)
+	blocks := int64(l.Span / l.Block)
+	offset := func() int64 {
+		if l.Access == load.Random {
+			return int64(chance.Uint64()%uint64(blocks)) * int64(l.Block)
+		}
+		next++
+		return next % blocks * int64(l.Block)
+	}
+	made, err := bare{}, error(nil)
+	began, used := time.Now(), target.ProcessorTime()
+	if l.Depth == 1 {
+		made.operations, err = bareCalls(file, l, offset)
 	} else {
-		bare, err = target.BareRing(file, load.Depth, load.Block, load.Span, load.Random, stretch)
+		made.operations, err = bareRing(file, l, offset)
 	}
 	if err != nil {
 		b.Skip("the bare loop cannot run here: ", err)
 	}
-	return bare
+	made.elapsed, made.processor = time.Since(began), target.ProcessorTime()-used
+	return made
+}
+
+func bareRing(file *os.File, l load.Load, offset func() int64) (operations int64, err error) {
+	runtime.LockOSThread()
+	defer runtime.UnlockOSThread()
+	r, err := ring.Open(file, l.Depth, int(l.Block))
+	if err != nil {
+		return 0, err
+	}
+	defer r.Close()
+	push := func(slot int) { r.Push(ring.Operation{Slot: slot, Offset: offset(), Length: int(l.Block)}) }
+	for slot := range l.Depth {
+		push(slot)
+	}
+	for began := time.Now(); time.Since(began) < stretch; {
+		for range 64 { // looks at the clock once in many rounds
+			if err := r.Enter(time.Second); err != nil {
+				return 0, err
+			}
+			for range r.Waiting() {
+				slot, err := r.Pop()
+				if err != nil {
+					return 0, err
+				}
+				push(slot)
+				operations++
+			}
+		}
+	}
+	return operations, nil
+}
+
+func bareCalls(file *os.File, l load.Load, offset func() int64) (operations int64, err error) {
+	buffer, fd := direct.Buffer(int(l.Block)), int(file.Fd())
+	for began := time.Now(); time.Since(began) < stretch; {
+		for range 1024 {
+			if _, err := unix.Pread(fd, buffer, offset()); err != nil {
+				return 0, err
+			}
+		}
+		operations += 1024
+	}
+	return operations, nil
 }
 
 func median(values []float64) float64 {
@@ -112,11 +193,11 @@ func filled(tb testing.TB, folder string, size unit.Bytes, flags int) (*os.File,
 func noise(size unit.Bytes) []byte {
 	data := make([]byte, size)
 	state := uint64(88172645463325252)
-	for at := range data {
+	for i := range data {
 		state ^= state << 13
 		state ^= state >> 7
 		state ^= state << 17
-		data[at] = byte(state >> 24)
+		data[i] = byte(state >> 24)
 	}
 	return data
 }

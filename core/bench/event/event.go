@@ -1,0 +1,28 @@
+// Package event names the kinds of what may happen to storage while it is measured,
+// for those that notice it and those that read of it. Records keep them as texts.
+package event
+
+// The kinds of events.
+const (
+	Stall   = "stall"
+	Dropout = "dropout"
+	Return  = "return"
+	// Relink says that a hop runs at another rate than before.
+	Relink = "relink"
+	// Reset and Timeout are the kernel's words for a device that had
+	// to be reset, or did not answer it; Kernel is any other warning.
+	Reset   = "reset"
+	Timeout = "timeout"
+	Kernel  = "kernel"
+	// Removed and Added say that the system lost or found a device.
+	Removed = "removed"
+	Added   = "added"
+	// Probe says that a sensor failed, or works again.
+	Probe = "probe"
+	// Copy is what is to be known of the ends of copies.
+	Copy = "copy"
+	// Recording says what is wrong with a recording made elsewhere, and
+	// Clock that its clock stepped.
+	Recording = "recording"
+	Clock     = "clock"
+)

@@ -1,0 +1,31 @@
+package finding
+
+// Kinds are all kinds of findings, in the order in which they are listed within a
+// severity, each with what looks for it. A new kind is a value in a file of its own
+// and a line here. Those without are found with another, by what looks for both.
+var Kinds = []Kind{
+	corruptData.by(findCorruptData, findDifferingCopies),
+	capacityMismatch.by(findCapacityMismatch),
+	cachedResult.by(findCachedResult),
+	linkErrors.by(findLinkErrors),
+	linkDegraded.by(findLinkDegraded),
+	heatThrottle.by(findSlowdowns),
+	cacheExhausted,
+	creditExhausted,
+	fillSlowdown.by(findFillSlowdown),
+	runFade.by(findRunFade),
+	dataSensitive.by(findDataSensitive),
+	capBound.by(findCapBound),
+	unsteady.by(findImprecise),
+	hostBound.by(findHostBound),
+	backgroundLoad.by(findBackgroundLoad),
+	linkBound.by(findLinkBound),
+	latencyBound.by(findLatencyBound),
+	aboveRating.by(findAgainstRating),
+	belowRating,
+	shortRun.by(findShortRun),
+	dropout.by(findDropouts, findSilences),
+	endpointBound.by(findEndpointBound),
+	sharedHop.by(findSharedHop),
+	confounded,
+}

@@ -1,0 +1,75 @@
+package run
+
+import (
+	"context"
+	"fmt"
+
+	"opengauge/core/load"
+	"opengauge/core/measure/engine"
+	"opengauge/core/plan"
+	"opengauge/core/storage/target"
+	"opengauge/core/unit"
+)
+
+// doFill brings the target to a level: a folder by filler files, a device by writing
+// it from its start.
+func doFill(r *runner, ctx context.Context, item plan.Item) (int, error) {
+	level := item.(plan.FillTo).Share
+	if err := r.fillTo(ctx, &r.main, level); err != nil {
+		return 0, fmt.Errorf("filling to %.0f %%: %w", level*100, err)
+	}
+	return 0, nil
+}
+
+func doFree(r *runner, ctx context.Context, _ plan.Item) (int, error) { return 0, r.free(ctx) }
+
+func (r *runner) fillTo(ctx context.Context, d *desk, level float64) error {
+	d.filling = true
+	if folder, ok := d.folder(); ok {
+		return folder.FillTo(ctx, level, func(share float64) { r.progress.fillingTo(level, share) })
+	}
+	span := d.Description().Span
+	goal := unit.Bytes(level*float64(span)) / fillBlock * fillBlock
+	for _, w := range across(load.Write, d.filledTo, goal) {
+		done := w.start
+		w.told = func(p engine.Progress) { r.progress.fillingTo(level, float64(done+p.Bytes)/float64(span)) }
+		w.seed = seedFilling
+		if err := r.whole(ctx, d, w); err != nil {
+			return err
+		}
+		if ctx.Err() == nil {
+			d.filledTo = w.start + w.Span
+		}
+	}
+	return nil
+}
+
+// folder is the target as one that is filled with files, if it is one.
+func (d *desk) folder() (target.Filler, bool) {
+	folder, ok := d.Target.(target.Filler)
+	return folder, ok && d.Description().Kind == target.Folder
+}
+
+// free gives back what filling took. What was stamped is checked before it is
+// discarded: afterwards nothing can be expected of it.
+func (r *runner) free(ctx context.Context) error {
+	d := &r.main
+	if !d.filling {
+		return nil
+	}
+	d.filling, d.filledTo = false, 0
+	if folder, ok := d.folder(); ok {
+		return folder.Free()
+	}
+	forgetful, ok := d.Target.(target.Discarder)
+	if !ok {
+		return nil
+	}
+	if err := r.readBack(ctx, d); err != nil {
+		return err
+	}
+	if d.ledger != nil {
+		d.ledger.Forget()
+	}
+	return forgetful.Discard(0)
+}

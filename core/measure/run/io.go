@@ -1,0 +1,128 @@
+package run
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"opengauge/core/bench/link"
+	"opengauge/core/load"
+	"opengauge/core/measure/engine"
+	"opengauge/core/record/session"
+	"opengauge/core/storage/target"
+	"opengauge/core/unit"
+)
+
+// desk is a target that a run works on, with what belongs to its data: the ledger,
+// where what is written is verified, and how far it was filled.
+type desk struct {
+	target.Target
+	address string
+	ledger  *engine.Ledger // or nil
+	// filling says that a step fills the target, and filledTo how far a device
+	// was written for that.
+	filling  bool
+	filledTo unit.Bytes
+	// readBack is how many cells were read back at the end.
+	readBack int64
+}
+
+// work is one stretch of I/O that a run does.
+type work struct {
+	load.Load
+	// start is where the load's span begins.
+	start  unit.Bytes
+	timing engine.Timing
+	// seed tells the offsets and data of one work from those of another.
+	seed int
+	told func(engine.Progress)
+}
+
+// do is the only way from a run to a queue: passes, filling, levels of a fill,
+// reading back and contending loads all go through it, so that each has the ledger,
+// the watch for room and for stalls, and the sensors beside its samples.
+func (r *runner) do(ctx context.Context, d *desk, w work) (engine.Result, error) {
+	if d.ledger != nil {
+		d.ledger.Begin()
+	}
+	if w.timing.Sample == 0 {
+		w.timing.Sample = r.request.Sample
+	}
+	w.timing.Stall = r.request.StallAfter
+	guard, end := guarded(ctx, d.Target, w.Writes())
+	defer end()
+	result, err := engine.Run(guard, d.Target, engine.Request{
+		Load: w.Load, Start: w.start, Ledger: d.ledger, Seed: newSeed(r.session, w.seed), Timing: w.timing,
+		Watch: engine.Watch{Sense: r.sense, Progress: w.told, Stall: r.stallOf(d)},
+	})
+	return result, target.Explain(errors.Join(err, outOfRoom(ctx, guard)))
+}
+
+// whole does the work and takes a failed operation for a failure of all of it.
+func (r *runner) whole(ctx context.Context, d *desk, w work) error {
+	result, err := r.do(ctx, d, w)
+	if result.FirstError != nil {
+		err = errors.Join(result.FirstError, err)
+	}
+	return target.Explain(err)
+}
+
+// fillBlock and fillDepth are how storage is filled and read back: large blocks,
+// enough of them under way to keep any device busy.
+const (
+	fillBlock = unit.MiB
+	fillDepth = 8
+)
+
+// across are the works that go once over a stretch of a target, whatever its length:
+// in large blocks, and what is left at the end in one smaller.
+func across(operation load.Operation, from, to unit.Bytes) []work {
+	var works []work
+	for start := from; start < to; {
+		block := min(fillBlock, to-start)
+		stretch := (to - start) / block * block
+		l := load.New(operation, load.Sequential, block, int(min(fillDepth, stretch/block)))
+		l.Span = stretch
+		works = append(works, work{Load: l, start: start, timing: engine.Timing{Bytes: stretch, Sample: SampleLength}})
+		start += stretch
+	}
+	return works
+}
+
+// sense reads what stands beside a sample.
+func (r *runner) sense() engine.Senses {
+	return engine.Senses{Temperatures: r.request.Sensors.Temperatures(), Readings: r.request.Sensors.Readings()}
+}
+
+// readLinks gives the links' states and counters, or nil where nobody looks.
+func (r *runner) readLinks() *link.Reading {
+	if r.request.Links == nil {
+		return nil
+	}
+	reading := r.request.Links.Reading()
+	return &reading
+}
+
+// pause lets time pass on the target's clock.
+func (r *runner) pause(ctx context.Context, stretch time.Duration) {
+	if virtual, ok := r.main.Target.(target.Sleeper); ok {
+		virtual.Sleep(stretch)
+		return
+	}
+	select {
+	case <-ctx.Done():
+	case <-time.After(stretch):
+	}
+}
+
+// newSeed gives each work its own offsets and data: the same for the same seed of a
+// simulated part, different on every real run.
+func newSeed(s *session.Session, number int) uint64 {
+	seed := s.Target.Seed
+	if !s.Simulated {
+		for _, letter := range []byte(s.ID) {
+			seed = seed*31 + uint64(letter)
+		}
+	}
+	return seed*0x9e3779b97f4a7c15 + uint64(number+2)
+}

@@ -1,0 +1,147 @@
+package session
+
+import (
+	"fmt"
+
+	"opengauge/core/load"
+	"opengauge/core/plan"
+	"opengauge/core/unit"
+)
+
+// Key says which figures stand beside each other: those of a load at a fill level,
+// or those of copies of a file set. Keys compare with ==.
+type Key struct {
+	Load load.Load
+	// Fill is the share of the storage that is filled besides.
+	Fill float64
+	// Copy is what was copied; it is the zero value of a load.
+	Copy CopyKey
+}
+
+// CopyKey says which copies are alike: the same work with the same files, the same
+// way, so many at once.
+type CopyKey struct {
+	Work, Set string
+	Seed      uint64
+	Bytes     unit.Bytes
+	Files     int
+	Parallel  int
+	// From and To are addresses, where the way is a part of it.
+	From, To string
+}
+
+// Key is what the pass was asked for, whatever step and plan it came from. That a
+// load is sustained follows from what was asked; only where the record does not say
+// (those of older programs, and from elsewhere) from how long it lasted.
+func (p *Pass) Key() Key {
+	asked := p.Load.Identity()
+	if p.AskedSeconds == 0 && p.Step != plan.StepStart {
+		asked.Sustained = asked.Sustained || p.Step == "sustain" || load.Lasts(unit.Duration(p.ElapsedSeconds))
+	}
+	return Key{Load: asked, Fill: p.FillShare}
+}
+
+// Key is what makes copies alike. Between more than two ends, or where it is not
+// from the first to the second, the way is a part of it.
+func (c *Copy) Key(s *Session) Key {
+	key := CopyKey{
+		Work: c.Work, Set: c.Set, Seed: c.Seed, Bytes: c.Spread.Bytes, Files: c.Spread.Files, Parallel: max(c.Parallel, 1),
+	}
+	if len(s.Ends) > 2 || c.From == 1 || c.To == 0 {
+		key.From, key.To = s.address(c.From), s.address(c.To)
+	}
+	return Key{Copy: key}
+}
+
+// address is that of an end, or empty where there is none of that number.
+func (s *Session) address(end int) string {
+	if end < 0 || end >= len(s.Ends) {
+		return ""
+	}
+	return s.Ends[end].Address
+}
+
+// IsCopy reports whether the key is that of copies.
+func (k Key) IsCopy() bool { return k.Copy != CopyKey{} }
+
+// Writes reports whether what is measured under the key changes the storage.
+func (k Key) Writes() bool {
+	if k.IsCopy() {
+		return k.Copy.Work != CopySource
+	}
+	return k.Load.Writes()
+}
+
+// String names the key for people: "write sequential 1 MiB, depth 8, sustained",
+// "copy, mixed-folder of 10 GB in 812 files".
+func (k Key) String() string {
+	if k.IsCopy() {
+		return k.Copy.String()
+	}
+	return k.Load.Long() + load.Full(k.Fill)
+}
+
+func (k CopyKey) String() string {
+	text := fmt.Sprintf("%s, %s of %s in %d files", k.Work, k.Set, k.Bytes.Decimal(), k.Files)
+	if k.Seed > 0 {
+		text += fmt.Sprintf(", seed %d", k.Seed)
+	}
+	if k.From != "" {
+		text += ", from " + k.From
+	}
+	if k.To != "" {
+		text += ", to " + k.To
+	}
+	if k.Parallel > 1 {
+		text += fmt.Sprintf(", %d at once", k.Parallel)
+	}
+	return text
+}
+
+// Counts reports whether a pass gives a figure of its load: it came to its end, and
+// it moved something. Operations that failed are in no figure, and do not keep those
+// that did not out of one.
+func (p *Pass) Counts() bool { return !p.CutShort && p.BytesPerSecond > 0 }
+
+// Counts reports whether a copy gives a figure: it came to its end.
+func (c *Copy) Counts() bool { return !c.CutShort && c.BytesPerSecond > 0 }
+
+// Group is the passes of a session that are alike, in the order in which they ran.
+type Group struct {
+	Key    Key
+	Passes []*Pass
+}
+
+// Alike groups the passes that count by their keys, in the order of their first.
+// What apart takes out of a key is something in which the passes of a group may
+// differ; it may be nil.
+func (s *Session) Alike(apart func(*Key)) []Group {
+	var groups []Group
+	index := map[Key]int{}
+	for i := range s.Passes {
+		pass := &s.Passes[i]
+		if !pass.Counts() {
+			continue
+		}
+		key := pass.Key()
+		if apart != nil {
+			apart(&key)
+		}
+		at, ok := index[key]
+		if !ok {
+			at = len(groups)
+			index[key] = at
+			groups = append(groups, Group{Key: key})
+		}
+		groups[at].Passes = append(groups[at].Passes, pass)
+	}
+	return groups
+}
+
+// Label names the pass for people: "read random 4 KiB, depth 32, 50 % full".
+func (p *Pass) Label() string { return p.Load.String() + load.Full(p.FillShare) }
+
+// Besides is what sets the pass apart besides the usual four of its load.
+func (p *Pass) Besides() string {
+	return (plan.Pass{Load: p.Load, Place: plan.Place{Fill: p.FillShare}}).Besides()
+}

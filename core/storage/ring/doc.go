@@ -1,0 +1,4 @@
+//go:build !linux
+
+// Package ring is the io_uring of Linux; on this system there is none.
+package ring
