@@ -10,10 +10,12 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"opengauge/core/judge/blame"
 	"opengauge/core/judge/compare"
 	"opengauge/core/judge/finding"
 	"opengauge/core/judge/predict"
 	"opengauge/core/judge/stream"
+	"opengauge/core/judge/value"
 	"opengauge/core/measure/run"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/sim"
@@ -159,7 +161,7 @@ func (e *environment) demoVerdicts(named map[string]*session.Session, notation u
 	screen.Paragraph("", "Does the fan help? Only it differs between these two.")
 	screen.Println("")
 	e.showComparison(compared, true, notation)
-	isolated, err := compare.Isolate(pick("deck-long-cable", "cabin-long-cable", "deck-short-cable", "cabin-short-cable"), "")
+	isolated, err := blame.Isolate(pick("deck-long-cable", "cabin-long-cable", "deck-short-cable", "cabin-short-cable"), "")
 	if err != nil {
 		return err
 	}
@@ -171,14 +173,14 @@ func (e *environment) demoVerdicts(named map[string]*session.Session, notation u
 	if err != nil {
 		return err
 	}
-	value, err := compare.ValueOf(pick("limpet-passive", "barnacle-fan-on", "dunlin-long", "dunlin-full", "curlew-passive"), compare.Terms{Book: book})
+	worth, err := value.Of(pick("limpet-passive", "barnacle-fan-on", "dunlin-long", "dunlin-full", "curlew-passive"), value.Terms{Book: book}, notation)
 	if err != nil {
 		return err
 	}
 	screen.Println("")
 	screen.Paragraph("", "And what does the money buy?")
 	screen.Println("")
-	e.showValue(value, notation)
+	e.showValue(worth, notation)
 	return nil
 }
 

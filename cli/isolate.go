@@ -6,7 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/judge/compare"
+	"opengauge/core/judge/blame"
 	"opengauge/core/unit"
 	"opengauge/present/table"
 )
@@ -39,7 +39,7 @@ sessions it takes those of the logbook that the filters leave.`,
 type isolationRecord struct {
 	Format    string `json:"format"`
 	Simulated bool   `json:"simulated"`
-	compare.Isolation
+	blame.Isolation
 }
 
 func (e *environment) isolate(references []string, load string, flags *filterFlags) error {
@@ -61,7 +61,7 @@ func (e *environment) isolate(references []string, load string, flags *filterFla
 	if err := eachOnce(sessions); err != nil {
 		return err
 	}
-	made, err := compare.Isolate(sessions, load)
+	made, err := blame.Isolate(sessions, load)
 	if err != nil {
 		return err
 	}
@@ -72,7 +72,7 @@ func (e *environment) isolate(references []string, load string, flags *filterFla
 	return nil
 }
 
-func (e *environment) showIsolation(made compare.Isolation, simulated bool, notation unit.Notation) {
+func (e *environment) showIsolation(made blame.Isolation, simulated bool, notation unit.Notation) {
 	screen := e.screen()
 	screen.Heading(table.Marked("Which part is to blame, by "+made.Label, simulated))
 	screen.Table(table.Combinations(made, notation))

@@ -13,6 +13,7 @@ import (
 
 	"opengauge/core/judge/compare"
 	"opengauge/core/judge/finding"
+	"opengauge/core/judge/value"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/article"
@@ -173,7 +174,7 @@ func (e *environment) reportOf(sessions []*session.Session, flags *reportFlags, 
 		made = made.Shared()
 		report.Comparison = &made
 	}
-	if made, err := compare.ValueOf(sessions, compare.Terms{}); err == nil && made.Priced() {
+	if made, err := value.Of(sessions, value.Terms{}, notation); err == nil && made.Priced() {
 		report.Value = &made
 	}
 	return report

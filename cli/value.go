@@ -3,7 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"opengauge/core/judge/compare"
+	"opengauge/core/judge/value"
 	"opengauge/core/record/logbook"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -40,7 +40,7 @@ is not bought.`,
 // valueRecord is what value --json prints.
 type valueRecord struct {
 	Format string `json:"format"`
-	compare.Value
+	value.Value
 }
 
 func (e *environment) value(references []string, through string, flags *filterFlags) error {
@@ -52,7 +52,7 @@ func (e *environment) value(references []string, through string, flags *filterFl
 	if err != nil {
 		return err
 	}
-	terms := compare.Terms{Through: through}
+	terms := value.Terms{Through: through}
 	if terms.Book, err = e.book(); err != nil {
 		return usageError{err}
 	}
@@ -65,7 +65,7 @@ func (e *environment) value(references []string, through string, flags *filterFl
 			return usageError{err}
 		}
 	}
-	made, err := compare.ValueOf(sessions, terms)
+	made, err := value.Of(sessions, terms, notation)
 	if err != nil {
 		return err
 	}
@@ -76,7 +76,7 @@ func (e *environment) value(references []string, through string, flags *filterFl
 	return nil
 }
 
-func (e *environment) showValue(made compare.Value, notation unit.Notation) {
+func (e *environment) showValue(made value.Value, notation unit.Notation) {
 	screen := e.screen()
 	title := "What the money buys"
 	if made.Through != "" {

@@ -380,8 +380,8 @@ func offBucket(t *testing.T, got outcome, credits, refill float64) []string {
 		if f.Kind != "credit-exhausted" {
 			continue
 		}
-		size, _ := f.Evidence["bucket_operations"].(float64)
-		earned, _ := f.Evidence["refill_operations_per_second"].(float64)
+		size, _ := f.Evidence.Fact("bucket_operations").(float64)
+		earned, _ := f.Evidence.Fact("refill_operations_per_second").(float64)
 		if math.Abs(size/credits-1) > 0.05 || math.Abs(earned/refill-1) > 0.05 {
 			return []string{fmt.Sprintf("a bucket of %.0f that earns %.0f a second is found to hold %.0f and to earn %.0f", credits, refill, size, earned)}
 		}

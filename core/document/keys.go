@@ -132,7 +132,13 @@ func Entries(name string, read func(Entry) error) Key {
 
 // Read reads a mapping by a table of the keys that it may have, in the order of
 // the table, and gives those that it has.
-func (n Node) Read(keys ...Key) (Given, error) {
+func (n Node) Read(keys ...Key) (Given, error) { return n.read(n, keys) }
+
+// Read reads the mapping of an entry like [Node.Read]. What is missing in it is told
+// with the place of the entry's key.
+func (e Entry) Read(keys ...Key) (Given, error) { return e.Value.read(e.KeyNode, keys) }
+
+func (n Node) read(place Node, keys []Key) (Given, error) {
 	entries, err := n.Entries()
 	if err != nil {
 		return nil, n.Errorf("expected a mapping with the keys %s", strings.Join(namesOf(keys), ", "))
@@ -148,7 +154,7 @@ func (n Node) Read(keys ...Key) (Given, error) {
 	for _, key := range keys {
 		value, ok := values[key.Name]
 		if !ok && key.Required {
-			return nil, n.missing(key)
+			return nil, place.missing(key)
 		}
 		if !ok {
 			continue

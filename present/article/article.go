@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"opengauge/core/judge/compare"
+	"opengauge/core/judge/value"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -25,7 +26,7 @@ type Report struct {
 	Findings map[string][]session.Finding
 	// Comparison and Value are nil where there is nothing to compare, or no price.
 	Comparison *compare.Comparison
-	Value      *compare.Value
+	Value      *value.Value
 	Notation   unit.Notation
 	// Program is the version of the program that writes it.
 	Program string

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"opengauge/core/judge/compare"
+	"opengauge/core/judge/value"
 	"opengauge/core/unit"
 )
 
@@ -85,23 +86,23 @@ func Comparison(c compare.Comparison, notation unit.Notation) Bars {
 
 // metricValue is a figure in the units that it is shown in: those of the notation,
 // or milliseconds.
-func metricValue(metric compare.Metric, value float64, notation unit.Notation) float64 {
+func metricValue(metric compare.Metric, figure float64, notation unit.Notation) float64 {
 	if metric == compare.Latency {
-		return value * 1000
+		return figure * 1000
 	}
-	return notation.Value(unit.BytesPerSecond(value))
+	return notation.Value(unit.BytesPerSecond(figure))
 }
 
 // MetricText writes a figure with its unit.
-func MetricText(metric compare.Metric, value float64, notation unit.Notation) string {
+func MetricText(metric compare.Metric, figure float64, notation unit.Notation) string {
 	if metric == compare.Latency {
-		return unit.Latency(value)
+		return unit.Latency(figure)
 	}
-	return notation.Rate(unit.BytesPerSecond(value))
+	return notation.Rate(unit.BytesPerSecond(figure))
 }
 
 // Money draws what offers do for each use, and what that costs.
-func Money(v compare.Value, notation unit.Notation) (Bars, bool) {
+func Money(v value.Value, notation unit.Notation) (Bars, bool) {
 	bars := Bars{ID: "money", Title: "What the money buys", Unit: notation.Unit(), Subtitle: "prices of drive, enclosure and cable, as the bench book has them"}
 	if v.Simulated {
 		bars.Subtitle += simulatedMark
@@ -109,11 +110,11 @@ func Money(v compare.Value, notation unit.Notation) (Bars, bool) {
 	if v.Through != "" {
 		bars.Title += " through " + v.Through
 	}
-	for _, use := range compare.Uses {
-		group := BarGroup{Label: string(use), Better: "longer is better", Writes: use == compare.Writes || use == compare.SteadyWrites}
+	for _, use := range value.Uses {
+		group := BarGroup{Label: string(use), Better: "longer is better", Writes: use == value.Writes || use == value.SteadyWrites}
 		for _, offer := range v.Offers {
 			if worth, known := offer.For(use); known {
-				text := notation.Rate(worth.Rate)
+				text := worth.Text(notation)
 				if worth.Price > 0 {
 					text += fmt.Sprintf(" for %.0f", offer.Price)
 					if offer.Monthly {

@@ -8,6 +8,7 @@ import (
 	"opengauge/core/bench/book"
 	"opengauge/core/bench/link"
 	"opengauge/core/judge/compare"
+	"opengauge/core/judge/value"
 	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -215,7 +216,7 @@ func TestBars(t *testing.T) {
 	if bar := group.Bars[1]; bar.Name != "fast" || bar.Text != "1\u00a0515 MB/s, 50 % faster" || bar.Low >= bar.Value || bar.High <= bar.Value || group.Top() != bar.High {
 		t.Errorf("the bar is %+v of %v", bar, group.Top())
 	}
-	value, err := compare.ValueOf([]*session.Session{one}, compare.Terms{})
+	value, err := value.Of([]*session.Session{one}, value.Terms{}, unit.Decimal)
 	if err != nil {
 		t.Fatal(err)
 	}

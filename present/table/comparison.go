@@ -7,7 +7,10 @@ import (
 	"strconv"
 	"strings"
 
+	"opengauge/core/judge/blame"
 	"opengauge/core/judge/compare"
+	"opengauge/core/judge/factor"
+	"opengauge/core/judge/value"
 	"opengauge/core/record/logbook"
 	"opengauge/core/unit"
 )
@@ -124,7 +127,7 @@ func sharedFactors(groups []compare.Group) map[string]bool {
 }
 
 // Combinations is the table of an isolation: which parts were measured together.
-func Combinations(i compare.Isolation, notation unit.Notation) Table {
+func Combinations(i blame.Isolation, notation unit.Notation) Table {
 	var keys []string
 	for _, c := range i.Combinations {
 		for key := range c.Parts {
@@ -133,7 +136,7 @@ func Combinations(i compare.Isolation, notation unit.Notation) Table {
 			}
 		}
 	}
-	keys = compare.InChainOrder(keys)
+	keys = factor.InChainOrder(keys)
 	t := Table{Columns: []Column{text(""), text("session")}}
 	for _, key := range keys {
 		t.Columns = append(t.Columns, text(key))
@@ -153,7 +156,7 @@ func Combinations(i compare.Isolation, notation unit.Notation) Table {
 }
 
 // Suspects is the table of what could be to blame.
-func Suspects(i compare.Isolation) Table {
+func Suspects(i blame.Isolation) Table {
 	t := Table{Columns: []Column{text("could be"), number("probability")}}
 	for _, suspect := range i.Suspects {
 		t.Rows = append(t.Rows, []string{suspect.Words(), fmt.Sprintf("%.0f %%", suspect.Probability*100)})
@@ -162,16 +165,16 @@ func Suspects(i compare.Isolation) Table {
 }
 
 // Cleared is the table of the parts that are not to blame.
-func Cleared(i compare.Isolation, notation unit.Notation) Table {
+func Cleared(i blame.Isolation, notation unit.Notation) Table {
 	t := Table{Columns: []Column{text("ruled out"), text("by session"), number("which gave")}}
 	for _, cleared := range i.Cleared {
-		t.Rows = append(t.Rows, []string{cleared.Part.String(), cleared.By, notation.Rate(unit.BytesPerSecond(cleared.Value))})
+		t.Rows = append(t.Rows, []string{cleared.Suspected.String(), cleared.By, notation.Rate(unit.BytesPerSecond(cleared.Value))})
 	}
 	return t
 }
 
 // Offers is the table of what can be bought.
-func Offers(v compare.Value, notation unit.Notation) Table {
+func Offers(v value.Value, notation unit.Notation) Table {
 	t := Table{Columns: []Column{
 		text("drive + enclosure + cable"), number("price"), number("a TB"), text("use"), number(notation.Unit()), number("price a MB/s"), number("MB/s a W"), number("J a GB"), text("held by"), text("of rating"),
 	}}

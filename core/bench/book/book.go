@@ -201,7 +201,7 @@ func (r *Ratings) keys() []document.Key {
 
 func parsePart(kind Kind, entry document.Entry) (Part, error) {
 	part := Part{Kind: kind, Name: entry.Key}
-	_, err := entry.Value.Read(part.keys()...)
+	_, err := entry.Read(part.keys()...)
 	if err == nil && kind == Host && len(part.Ports) == 0 {
 		err = entry.KeyNode.Errorf("the host %s needs \"ports\", each with what it connects by", part.Name)
 	}

@@ -1,3 +1,5 @@
+// Package compare sets sessions against each other: what differs between them, by
+// how much they differ and how sure that is. It only reads them.
 package compare
 
 import (
@@ -5,15 +7,16 @@ import (
 	"slices"
 	"strings"
 
+	"opengauge/core/judge/factor"
 	"opengauge/core/record/session"
 )
 
 // Side is a session in a comparison.
 type Side struct {
-	ID        string  `json:"id"`
-	Name      string  `json:"name"`
-	Simulated bool    `json:"simulated"`
-	Factors   Factors `json:"factors"`
+	ID        string     `json:"id"`
+	Name      string     `json:"name"`
+	Simulated bool       `json:"simulated"`
+	Factors   factor.Set `json:"factors"`
 }
 
 // DisplayName is the name that the user gave, or else the id.
@@ -62,12 +65,12 @@ type Comparison struct {
 // in common with it.
 func New(sessions []*session.Session) (Comparison, error) {
 	c := Comparison{Findings: []session.Finding{}, Rows: []Row{}, Differences: []Difference{}}
-	all := make([]loads, len(sessions))
+	all := make([]Loads, len(sessions))
 	for at, s := range sessions {
-		c.Sides = append(c.Sides, Side{ID: s.ID, Name: s.Name, Simulated: s.Simulated, Factors: FactorsOf(s)})
-		all[at] = loadsOf(s)
+		c.Sides = append(c.Sides, Side{ID: s.ID, Name: s.Name, Simulated: s.Simulated, Factors: factor.Of(s)})
+		all[at] = LoadsOf(s)
 	}
-	for _, key := range all[0].order {
+	for _, key := range all[0].Order {
 		if row, shared := newRow(key, all); shared {
 			c.Rows = append(c.Rows, row)
 		}
@@ -79,12 +82,12 @@ func New(sessions []*session.Session) (Comparison, error) {
 	return c, nil
 }
 
-func newRow(key session.Key, all []loads) (Row, bool) {
-	metric := metricOf(key)
+func newRow(key session.Key, all []Loads) (Row, bool) {
+	metric := MetricOf(key)
 	row := Row{Label: key.String(), Metric: metric, HigherIsBetter: metric.HigherIsBetter(), Load: key}
 	shared := false
 	for at := range all {
-		figure := all[at].figures[key]
+		figure := all[at].Figures[key]
 		row.Figures = append(row.Figures, figure)
 		var against *Contrast
 		if at > 0 && figure.Known {
@@ -96,11 +99,11 @@ func newRow(key session.Key, all []loads) (Row, bool) {
 	return row, shared
 }
 
-func nothingShared(sides []Side, all []loads) error {
+func nothingShared(sides []Side, all []Loads) error {
 	texts := make([]string, len(sides))
 	for at, side := range sides {
 		var labels []string
-		for _, key := range all[at].order {
+		for _, key := range all[at].Order {
 			labels = append(labels, key.String())
 		}
 		if len(labels) > 4 {
@@ -115,17 +118,17 @@ func nothingShared(sides []Side, all []loads) error {
 }
 
 func differencesOf(sides []Side) []Difference {
-	sets := make([]Factors, len(sides))
+	sets := make([]factor.Set, len(sides))
 	for at, side := range sides {
 		sets[at] = side.Factors
 	}
 	var differ []Difference
-	for _, key := range keysOf(sets...) {
+	for _, key := range factor.Keys(sets...) {
 		difference := Difference{Key: key}
 		unlike := false
 		for _, set := range sets {
 			difference.Values = append(difference.Values, set[key])
-			unlike = unlike || !alike(set[key], sets[0][key])
+			unlike = unlike || !factor.Alike(set[key], sets[0][key])
 		}
 		if unlike {
 			differ = append(differ, difference)
@@ -135,7 +138,7 @@ func differencesOf(sides []Side) []Difference {
 	for at := range differ {
 		keys[at] = differ[at].Key
 	}
-	kept := own(keys)
+	kept := factor.Own(keys)
 	for at := range differ {
 		differ[at].Follows = !slices.Contains(kept, differ[at].Key)
 	}
@@ -145,9 +148,9 @@ func differencesOf(sides []Side) []Difference {
 // WithBaseline gives the sessions with that one first that has passes in common with
 // the most of the others.
 func WithBaseline(sessions []*session.Session) []*session.Session {
-	all := make([]loads, len(sessions))
+	all := make([]Loads, len(sessions))
 	for at, s := range sessions {
-		all[at] = loadsOf(s)
+		all[at] = LoadsOf(s)
 	}
 	best, most := 0, -1
 	for at := range sessions {
@@ -169,8 +172,8 @@ func WithBaseline(sessions []*session.Session) []*session.Session {
 	return ordered
 }
 
-func sharing(a, b loads) bool {
-	return slices.ContainsFunc(a.order, func(key session.Key) bool { return b.figures[key].Known })
+func sharing(a, b Loads) bool {
+	return slices.ContainsFunc(a.Order, func(key session.Key) bool { return b.Figures[key].Known })
 }
 
 // Shared leaves out the sessions that have no pass in common with the baseline.

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/judge/factor"
 	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -207,7 +208,7 @@ func TestEffectOfFill(t *testing.T) {
 	for at := range s.Passes {
 		s.Passes[at].FillShare = []float64{0, 0, 0.9, 0.9}[at]
 	}
-	effect, err := EffectOf(FactorFill, "", []*session.Session{s})
+	effect, err := EffectOf(factor.Fill, "", []*session.Session{s})
 	if err != nil || len(effect.Loads) != 1 || math.Abs(effect.Loads[0].Effects[0].Ratio-0.7) > 0.01 || effect.Loads[0].Effects[0].Value != "90%" {
 		t.Errorf("%+v, %v", effect, err)
 	}
@@ -226,72 +227,22 @@ func TestEffectsThatCannotBeTold(t *testing.T) {
 	}
 }
 
-// priced is a session of a drive in an enclosure that cost something.
-func priced(name, drive string, price float64, reads, writes float64) *session.Session {
-	s := &session.Session{ID: name, Name: name, Parts: []book.Part{
-		{Kind: book.Enclosure, Name: "limpet", Price: 39}, {Kind: book.Drive, Name: drive, Price: price, Capacity: 2e12},
-	}}
-	for at, rate := range []float64{reads, writes} {
+var kinds = []book.Kind{book.Host, book.Cable, book.Enclosure, book.Drive}
+
+// measured is a session of one sequential write through a chain of parts, with so
+// many repeats.
+func measured(name string, parts map[book.Kind]string, rates ...float64) *session.Session {
+	s := &session.Session{ID: name, Name: name, State: session.Complete, Conditions: map[string]string{}}
+	for _, kind := range kinds {
+		if parts[kind] != "" {
+			s.Parts = append(s.Parts, book.Part{Kind: kind, Name: parts[kind]})
+		}
+	}
+	for at, rate := range rates {
 		s.Passes = append(s.Passes, session.Pass{
-			Index: at, Load: load.Load{Operation: []load.Operation{load.Read, load.Write}[at], Access: load.Sequential, Block: unit.MiB, Depth: 8}, ElapsedSeconds: 5,
-			BytesPerSecond: unit.BytesPerSecond(rate), Samples: []session.Sample{{TSeconds: 5, Readings: map[string]float64{"power_watts": 5}}},
+			Index: at, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8, Workers: 1}, Direct: true,
+			Repeat: at, BytesPerSecond: unit.BytesPerSecond(rate),
 		})
 	}
 	return s
-}
-
-func TestValue(t *testing.T) {
-	cheap, dear := priced("a", "dunlin", 61, 1000e6, 500e6), priced("b", "sandpiper", 161, 1010e6, 1000e6)
-	value, err := ValueOf([]*session.Session{dear, cheap}, Terms{})
-	if err != nil || len(value.Offers) != 2 || len(value.Steps) != 1 {
-		t.Fatalf("%+v, %v", value, err)
-	}
-	first := value.Offers[0]
-	reads, _ := first.For(Reads)
-	if first.Price != 100 || first.PricePerTB != 50 || reads.Price != 0.1 || reads.BytesPerJoule != 200e6 || reads.JoulesPerGB() != 5 {
-		t.Errorf("the cheaper offer is %+v with %+v", first, reads)
-	}
-	step := value.Steps[0]
-	if step.Price != 100 || !step.Gains[0].Nothing || step.Gains[1].Nothing || step.Gains[1].Share != 1 ||
-		step.Verdict != "From dunlin + limpet to sandpiper + limpet, 100 more buys 500 MB/s more for writes (+100 %), and nothing for reads." {
-		t.Errorf("the step is %+v", step)
-	}
-}
-
-func TestValueThroughANarrowChain(t *testing.T) {
-	book, err := book.Parse("b", []byte("hosts:\n  deck:\n    ports: {side: usb 3.2 gen 1}\ndrives:\n  dunlin: {link: pcie 3.0 x4, price: 70}\n  sandpiper: {link: pcie 3.0 x4, price: 161}\n"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	value, err := ValueOf([]*session.Session{priced("a", "dunlin", 61, 900e6, 700e6), priced("b", "sandpiper", 161, 1010e6, 1000e6)}, Terms{Book: book, Through: "deck"})
-	if err != nil || len(value.Steps) != 1 {
-		t.Fatalf("%+v, %v", value, err)
-	}
-	if value.Offers[0].Price != 109 || !strings.Contains(value.Steps[0].Verdict, "91 more buys nothing for reads, writes: deck side carries no more") {
-		t.Errorf("the price is %v; %s", value.Offers[0].Price, value.Steps[0].Verdict)
-	}
-	unknown := priced("c", "godwit", 0, 1e9, 1e9)
-	if value, _ := ValueOf([]*session.Session{unknown}, Terms{}); value.Priced() || value.Offers[0].PricePerTB != 0 {
-		t.Errorf("a drive without a price is %+v", value)
-	}
-	if _, err := ValueOf([]*session.Session{{ID: "x"}}, Terms{}); err == nil {
-		t.Error("a session without a drive has a value")
-	}
-}
-
-func TestSteadyWritesAreWhatRemains(t *testing.T) {
-	s := priced("a", "dunlin", 61, 1e9, 1e9)
-	long := session.Pass{Index: 2, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8}, ElapsedSeconds: 100, BytesPerSecond: 600e6}
-	for second := 1; second <= 100; second++ {
-		rate := unit.Bytes(1000e6)
-		if second > 50 {
-			rate = 200e6
-		}
-		long.Samples = append(long.Samples, session.Sample{TSeconds: float64(second), ElapsedSeconds: 1, Bytes: rate})
-	}
-	s.Passes = append(s.Passes, long)
-	value, err := ValueOf([]*session.Session{s}, Terms{})
-	if steady, known := value.Offers[0].For(SteadyWrites); err != nil || !known || steady.Rate != 200e6 {
-		t.Errorf("steady writes are %+v, %v", steady, err)
-	}
 }

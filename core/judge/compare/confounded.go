@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"opengauge/core/judge/factor"
 	"opengauge/core/judge/finding"
 	"opengauge/core/record/session"
 )
@@ -14,17 +15,17 @@ import (
 // sessions that would tell: those in which only one is changed.
 func confounded(sides []Side, index int) (session.Finding, bool) {
 	baseline, other := sides[0], sides[index]
-	keys, unsaid := differing(baseline.Factors, other.Factors)
+	keys, unsaid := factor.Differing(baseline.Factors, other.Factors)
 	if len(keys) < 2 {
 		return session.Finding{}, false
 	}
 	var there, missing []string
 	for _, key := range keys[:len(keys)-1] { // the last one follows from the others
-		wanted := baseline.Factors.with(key, other.Factors)
+		wanted := baseline.Factors.With(key, other.Factors)
 		if known, ok := find(sides, wanted); ok {
-			there = append(there, known.DisplayName()+" ("+wanted.words(keys)+")")
+			there = append(there, known.DisplayName()+" ("+wanted.Words(keys)+")")
 		} else {
-			missing = append(missing, wanted.words(keys))
+			missing = append(missing, wanted.Words(keys))
 		}
 	}
 	evidence := finding.ConfoundedEvidence{
@@ -32,7 +33,7 @@ func confounded(sides []Side, index int) (session.Finding, bool) {
 		UntangledBy: strings.Join(append(slices.Clone(missing), there...), "; "),
 	}
 	summary := fmt.Sprintf("%s differs from %s in %d circumstances: %s instead of %s. Which of them made the difference is not known.",
-		other.DisplayName(), baseline.DisplayName(), len(keys), other.Factors.words(keys), baseline.Factors.words(keys))
+		other.DisplayName(), baseline.DisplayName(), len(keys), other.Factors.Words(keys), baseline.Factors.Words(keys))
 	return finding.Confounded(evidence, summary, untangling(baseline.DisplayName(), there, missing)), true
 }
 
@@ -47,9 +48,9 @@ func untangling(baseline string, there, missing []string) string {
 	return strings.Join(texts, " ")
 }
 
-func find(sides []Side, wanted Factors) (Side, bool) {
+func find(sides []Side, wanted factor.Set) (Side, bool) {
 	for _, side := range sides {
-		if same(side.Factors, wanted) {
+		if factor.Same(side.Factors, wanted) {
 			return side, true
 		}
 	}

@@ -10,6 +10,7 @@ import (
 
 	"gonum.org/v1/gonum/stat"
 
+	"opengauge/core/judge/factor"
 	"opengauge/core/record/session"
 )
 
@@ -28,7 +29,7 @@ type Effect struct {
 // Group is sessions that differ in the factor alone.
 type Group struct {
 	// Held are the factors that are equal in all of them.
-	Held Factors `json:"held_equal"`
+	Held factor.Set `json:"held_equal"`
 	// Sessions by value of the factor.
 	Sessions map[string][]string `json:"sessions"`
 
@@ -63,8 +64,8 @@ func (r EffectRow) Words(at int) string {
 // member is a session, or the part of it at one fill level.
 type member struct {
 	name    string
-	factors Factors
-	loads   loads
+	factors factor.Set
+	loads   Loads
 }
 
 // EffectOf computes the effect of a factor over many sessions. Only sessions that
@@ -112,15 +113,15 @@ func (e *Effect) startWith(base string) error {
 func membersOf(key string, sessions []*session.Session) []member {
 	var members []member
 	for _, s := range sessions {
-		factors := FactorsOf(s)
-		if key != FactorFill {
-			members = append(members, member{s.DisplayName(), factors, loadsOf(s)})
+		factors := factor.Of(s)
+		if key != factor.Fill {
+			members = append(members, member{s.DisplayName(), factors, LoadsOf(s)})
 			continue
 		}
 		levels := byLevel(s)
 		for _, level := range slices.Sorted(maps.Keys(levels)) {
 			at, name := maps.Clone(factors), fmt.Sprintf("%.0f%%", level*100)
-			at[FactorFill] = name
+			at[factor.Fill] = name
 			members = append(members, member{s.DisplayName() + " at " + name, at, levels[level]})
 		}
 	}
@@ -136,9 +137,9 @@ func (e *Effect) group(members []member) {
 			e.Alone = append(e.Alone, fmt.Sprintf("%s: its %s is not said", m.name, e.Key))
 			continue
 		}
-		held := m.factors.without(e.Key)
-		bucket := held.exact()
-		found := slices.IndexFunc(places[bucket], func(at int) bool { return same(groups[at].Held, held) })
+		held := m.factors.Without(e.Key)
+		bucket := held.Exact()
+		found := slices.IndexFunc(places[bucket], func(at int) bool { return factor.Same(groups[at].Held, held) })
 		if found < 0 {
 			found = len(places[bucket])
 			places[bucket] = append(places[bucket], len(groups))
@@ -159,22 +160,11 @@ func (e *Effect) group(members []member) {
 	}
 }
 
-// without leaves out a factor and what follows from it alone.
-func (f Factors) without(key string) Factors {
-	rest := Factors{}
-	for each, value := range f {
-		if each != key && !slices.Contains(follows[each], key) {
-			rest[each] = value
-		}
-	}
-	return rest
-}
-
 func (e *Effect) addRows() {
 	seen := map[session.Key]bool{}
 	for _, g := range e.Groups {
 		for _, m := range g.members {
-			for _, key := range m.loads.order {
+			for _, key := range m.loads.Order {
 				if seen[key] {
 					continue
 				}
@@ -188,7 +178,7 @@ func (e *Effect) addRows() {
 }
 
 func (e *Effect) row(key session.Key) EffectRow {
-	metric := metricOf(key)
+	metric := MetricOf(key)
 	row := EffectRow{Label: key.String(), Metric: metric, HigherIsBetter: metric.HigherIsBetter(), Load: key, Effects: []EffectOfOne{}}
 	for _, value := range e.Values[1:] {
 		var contrasts []Contrast
@@ -211,7 +201,7 @@ func (e *Effect) row(key session.Key) EffectRow {
 func (g Group) figure(factor, value string, key session.Key) (Figure, bool) {
 	var found []Figure
 	for _, m := range g.members {
-		if figure := m.loads.figures[key]; m.factors[factor] == value && figure.Known {
+		if figure := m.loads.Figures[key]; m.factors[factor] == value && figure.Known {
 			found = append(found, figure)
 		}
 	}
@@ -250,11 +240,11 @@ func fewValues(key string, values []string, members []member) error {
 	if len(values) == 1 {
 		return fmt.Errorf("all of these sessions that say have %s=%s; measure one with another %s", key, values[0], key)
 	}
-	sets := make([]Factors, len(members))
+	sets := make([]factor.Set, len(members))
 	for at, m := range members {
 		sets[at] = m.factors
 	}
-	return fmt.Errorf("no session says its %s; what sessions say is %s", key, strings.Join(keysOf(sets...), ", "))
+	return fmt.Errorf("no session says its %s; what sessions say is %s", key, strings.Join(factor.Keys(sets...), ", "))
 }
 
 // nothingHeld says which two sessions come nearest to differing in one factor alone.
@@ -267,7 +257,7 @@ func nothingHeld(key string, members []member) error {
 			if a.factors[key] == b.factors[key] {
 				continue
 			}
-			differ, unsaid := differing(a.factors, b.factors)
+			differ, unsaid := factor.Differing(a.factors, b.factors)
 			keys := slices.DeleteFunc(append(differ, unsaid...), func(each string) bool { return each == key })
 			if len(keys) < nearest {
 				nearest, text = len(keys), fmt.Sprintf("%s and %s come nearest, but differ in %s too", a.name, b.name, strings.Join(keys, ", "))

@@ -29,9 +29,9 @@ func (m Metric) of(pass *session.Pass) float64 {
 	return float64(pass.BytesPerSecond)
 }
 
-// metricOf is what a load is judged by. Where operations arrive on a schedule it is
+// MetricOf is what a load is judged by. Where operations arrive on a schedule it is
 // the schedule that says how many bytes there are.
-func metricOf(key session.Key) Metric {
+func MetricOf(key session.Key) Metric {
 	if key.Load.Scheduled() {
 		return Latency
 	}
@@ -67,16 +67,16 @@ type Figure struct {
 	spread spread
 }
 
-// loads are the figures of a session by what was asked for, in the order in which
+// Loads are the figures of a session by what was asked for, in the order in which
 // they were measured first.
-type loads struct {
-	order   []session.Key
-	figures map[session.Key]Figure
+type Loads struct {
+	Order   []session.Key
+	Figures map[session.Key]Figure
 }
 
-// loadsOf gives the figures of a session by what was asked for.
-func loadsOf(s *session.Session) loads {
-	var made loads
+// LoadsOf gives the figures of a session by what was asked for.
+func LoadsOf(s *session.Session) Loads {
+	var made Loads
 	for _, group := range groupsOf(s) {
 		made.add(group.Key, group)
 	}
@@ -84,8 +84,8 @@ func loadsOf(s *session.Session) loads {
 }
 
 // byLevel gives the figures of a session at each fill level, by the load alone.
-func byLevel(s *session.Session) map[float64]loads {
-	levels := map[float64]loads{}
+func byLevel(s *session.Session) map[float64]Loads {
+	levels := map[float64]Loads{}
 	for _, group := range groupsOf(s) {
 		level := levels[group.Key.Fill]
 		empty := group.Key
@@ -96,17 +96,17 @@ func byLevel(s *session.Session) map[float64]loads {
 	return levels
 }
 
-func (l *loads) add(key session.Key, group session.Group) {
-	if l.figures == nil {
-		l.figures = map[session.Key]Figure{}
+func (l *Loads) add(key session.Key, group session.Group) {
+	if l.Figures == nil {
+		l.Figures = map[session.Key]Figure{}
 	}
-	metric := metricOf(key)
+	metric := MetricOf(key)
 	passes := slices.DeleteFunc(group.Passes, func(p *session.Pass) bool { return metric.of(p) <= 0 })
 	if len(passes) == 0 {
 		return
 	}
-	l.order = append(l.order, key)
-	l.figures[key] = figureOf(metric, passes)
+	l.Order = append(l.Order, key)
+	l.Figures[key] = figureOf(metric, passes)
 }
 
 // groupsOf are the passes and the copies of a session that are alike.
@@ -174,4 +174,10 @@ func (f Figure) Interval() (low, high float64, known bool) {
 	}
 	half := studentQuantile(f.spread.freedom) * math.Sqrt(f.spread.variance)
 	return math.Exp(f.spread.mean - half), math.Exp(f.spread.mean + half), true
+}
+
+// LogDeviation is how far the next session's figure may be from this one, as the
+// standard deviation of its logarithm, and whether that is known.
+func (f Figure) LogDeviation() (deviation float64, known bool) {
+	return math.Sqrt(f.spread.variance), f.Known && !f.spread.unknown
 }

@@ -6,6 +6,7 @@ import (
 	"math"
 	"time"
 
+	"opengauge/core/judge/factor"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -137,7 +138,7 @@ func during(pass *session.Pass, from, to float64) session.Pass {
 	return part
 }
 
-func hostOf(s *session.Session) string { return FactorsOf(s)[FactorHost] }
+func hostOf(s *session.Session) string { return factor.Of(s)[factor.Host] }
 
 // label names a host: by its part, its own name, or its session.
 func (h *host) label() string {

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/judge/factor"
 	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -102,21 +103,6 @@ func TestMergeWhatCannotBe(t *testing.T) {
 	}
 }
 
-func TestValueOfVolumesIsAMonth(t *testing.T) {
-	volume := func(name string, price, rate float64) *session.Session {
-		s := &session.Session{ID: name, Name: name, Parts: []book.Part{{Kind: book.Volume, Name: name, PriceMonth: price, Capacity: 500e9}}}
-		s.Passes = []session.Pass{{Load: load.Load{Operation: load.Read, Access: load.Random, Block: unit.MiB, Depth: 8}, ElapsedSeconds: 5, BytesPerSecond: unit.BytesPerSecond(rate)}}
-		return s
-	}
-	value, err := ValueOf([]*session.Session{volume("steady", 61, 250e6), volume("burst", 44, 125e6), priced("drive", "dunlin", 61, 1e9, 1e9)}, Terms{})
-	if err != nil || len(value.Offers) != 3 || len(value.Steps) != 1 {
-		t.Fatalf("%+v, %v", value, err)
-	}
-	if step := value.Steps[0]; step.Verdict != "From burst to steady, 17 more a month buys 125 MB/s more for reads (+100 %)." || value.Offers[1].PricePerTB != 88 {
-		t.Errorf("%+v, a TB costs %v", step, value.Offers[1].PricePerTB)
-	}
-}
-
 // Two volumes have two addresses: that is one difference, not two.
 func TestAVolumeIsOneCircumstance(t *testing.T) {
 	var sessions []*session.Session
@@ -133,7 +119,7 @@ func TestAVolumeIsOneCircumstance(t *testing.T) {
 	for _, each := range compared.Findings {
 		t.Errorf("%s: %s", each.Kind, each.Summary)
 	}
-	if got := FactorsOf(sessions[0]); got[FactorVolume] != "steady" || got["target"] != "" {
+	if got := factor.Of(sessions[0]); got[factor.Volume] != "steady" || got["target"] != "" {
 		t.Errorf("its circumstances are %v", got)
 	}
 }

@@ -2,9 +2,9 @@ package compare
 
 import (
 	"fmt"
-	"math"
 	"strings"
 
+	"opengauge/core/judge/factor"
 	"opengauge/core/unit"
 )
 
@@ -31,12 +31,12 @@ func (c Comparison) verdict(at int, isConfounded bool) string {
 		if len(texts) > 0 {
 			text += "; "
 		}
-		text += fmt.Sprintf("no measurable difference at %s, where %s would have been seen", strings.Join(alike, ", "), percent(least))
+		text += fmt.Sprintf("no measurable difference at %s, where %s would have been seen", strings.Join(alike, ", "), unit.Percent(least))
 	}
 	if single {
 		text += "; a side is a single pass, so that how much the next run would differ is not in the interval"
 	}
-	if keys, _ := differing(c.Sides[0].Factors, c.Sides[at].Factors); len(keys) == 1 {
+	if keys, _ := factor.Differing(c.Sides[0].Factors, c.Sides[at].Factors); len(keys) == 1 {
 		text += "; only " + keys[0] + " differs"
 	} else if isConfounded {
 		text += "; more than one thing differs, see confounded"
@@ -100,39 +100,18 @@ func amount(metric Metric, c Contrast) string {
 	case ratio >= 2:
 		return fmt.Sprintf("%.1f times %s", ratio, twice)
 	case ratio >= 1:
-		return fmt.Sprintf("%s %s", percent(ratio-1), better)
+		return fmt.Sprintf("%s %s", unit.Percent(ratio-1), better)
 	default:
-		return fmt.Sprintf("%s %s", percent(1-ratio), worse)
+		return fmt.Sprintf("%s %s", unit.Percent(1-ratio), worse)
 	}
 }
 
 func interval(c Contrast) string {
-	low, high := signed(c.Low-1), signed(c.High-1)
+	low, high := unit.Signed(c.Low-1), unit.Signed(c.High-1)
 	if low == high {
 		low, high = fmt.Sprintf("%+.2f %%", 100*(c.Low-1)), fmt.Sprintf("%+.2f %%", 100*(c.High-1))
 	}
 	return strings.ReplaceAll(low+" to "+high, "-", "−")
-}
-
-// signed writes a share with its sign: "+22 %".
-func signed(share float64) string {
-	if share < 0 {
-		return "−" + percent(-share)
-	}
-	return "+" + percent(share)
-}
-
-// percent writes a share with as many digits as matter.
-func percent(share float64) string {
-	value := math.Abs(share) * 100
-	switch {
-	case value < 0.095:
-		return fmt.Sprintf("%.2f %%", value)
-	case value < 9.5:
-		return fmt.Sprintf("%.1f %%", value)
-	default:
-		return unit.Grouped(int64(value+0.5)) + " %"
-	}
 }
 
 // Words writes a contrast for a table: "22 % faster", or what else it amounts to.
@@ -161,5 +140,5 @@ func (c Contrast) Seen() string {
 	if c.Verdict == NotKnown {
 		return ""
 	}
-	return percent(c.Detectable)
+	return unit.Percent(c.Detectable)
 }

@@ -1,5 +1,6 @@
 // Package predict says what to expect of a drive in a chain that it was not
-// measured in, from a session in another one.
+// measured in, from a session in another one. One prediction serves all who ask:
+// [Expect]. It only reads sessions.
 package predict
 
 import (
@@ -64,45 +65,78 @@ func New(s *session.Session, chain link.Chain) Forecast {
 }
 
 func expect(s *session.Session, pass *session.Pass, chain link.Chain) Pass {
-	made := Pass{Index: pass.Index, Label: pass.Label(), Measured: pass.BytesPerSecond, Binds: ByUnknown}
-	// What the drive can do by itself: at least, and at most as far as is known.
-	least, most := pass.BytesPerSecond*(1-spread), pass.BytesPerSecond*(1+spread)
-	if wasBound(s, pass) {
-		least, most, made.Open = pass.BytesPerSecond, rating(s, pass), true
+	e := Expect(s, pass.Load, pass.BytesPerSecond, chain)
+	return Pass{
+		Index: pass.Index, Label: pass.Label(), Measured: pass.BytesPerSecond,
+		Expected: e.Range, Binds: e.Binds, Hop: e.Hop, Open: e.Open,
 	}
-	hop, known := chain.Binding()
-	if !known {
-		made.Expected = link.Range{Low: least, High: max(most, least)}
-		return made
+}
+
+// Expectation is what a figure of one chain becomes in another.
+type Expectation struct {
+	Range link.Range
+	Binds Limit
+	// Hop is the one that binds, where it is a hop.
+	Hop string
+	// Open says that the drive could do more than its old chain let it show.
+	Open bool
+}
+
+// Likely is the one figure that stands for the expectation: what was measured, the
+// middle of what a hop carries, or the least where nobody knows how much more there
+// is.
+func (e Expectation) Likely(measured unit.BytesPerSecond) unit.BytesPerSecond {
+	switch {
+	case e.Open && e.Binds != ByHop:
+		return e.Range.Low
+	case e.Binds == ByDrive || e.Binds == ByUnknown:
+		return measured
+	default:
+		return min(measured, (e.Range.Low+e.Range.High)/2)
+	}
+}
+
+// Expect says what a figure that a session gave of a load becomes in another chain.
+func Expect(s *session.Session, l load.Load, measured unit.BytesPerSecond, chain link.Chain) Expectation {
+	e := Expectation{Binds: ByUnknown}
+	// What the drive can do by itself: at least, and at most as far as is known.
+	least, most := measured*(1-spread), measured*(1+spread)
+	if wasBound(s, measured) {
+		least, most, e.Open = measured, rating(s, l), true
+	}
+	hop, ok := chain.Binding()
+	if !ok {
+		e.Range = link.Range{Low: least, High: max(most, least)}
+		return e
 	}
 	usable, _ := chain.Usable()
-	if made.Open && most < least { // nobody states more
+	if e.Open && most < least { // nobody states more
 		most = max(usable.High, least)
 	}
-	made.Expected = link.Range{Low: min(least, usable.Low), High: min(most, usable.High)}
-	made.Expected.High = max(made.Expected.High, made.Expected.Low)
+	e.Range = link.Range{Low: min(least, usable.Low), High: min(most, usable.High)}
+	e.Range.High = max(e.Range.High, e.Range.Low)
 	switch {
 	case most <= usable.Low:
-		made.Binds = ByDrive
+		e.Binds = ByDrive
 	case least >= usable.High:
-		made.Binds, made.Hop = ByHop, hop.Name
+		e.Binds, e.Hop = ByHop, hop.Name
 	default:
-		made.Binds, made.Hop = ByEither, hop.Name
+		e.Binds, e.Hop = ByEither, hop.Name
 	}
-	return made
+	return e
 }
 
-// wasBound says whether a pass ran as fast as the narrowest hop of the chain
+// wasBound reports whether a load ran as fast as the narrowest hop of the chain
 // that it was measured in allows.
-func wasBound(s *session.Session, pass *session.Pass) bool {
-	hop, known := s.Chain.Binding()
-	return known && hop.Usable.ReachedBy(pass.BytesPerSecond)
+func wasBound(s *session.Session, measured unit.BytesPerSecond) bool {
+	hop, ok := s.Chain.Binding()
+	return ok && hop.Usable.ReachedBy(measured)
 }
 
-// rating is what the drive's maker states of a sequential pass, or 0.
-func rating(s *session.Session, pass *session.Pass) unit.BytesPerSecond {
-	if pass.Access != load.Sequential {
+// rating is what the drive's maker states of a sequential load, or 0.
+func rating(s *session.Session, l load.Load) unit.BytesPerSecond {
+	if l.Access != load.Sequential {
 		return 0
 	}
-	return s.SequentialRating(pass.Operation)
+	return s.SequentialRating(l.Operation)
 }

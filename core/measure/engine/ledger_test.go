@@ -118,7 +118,7 @@ func TestVerificationFindsWhatIsWrong(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			d := newMemoryDisk(4 * unit.MiB)
 			c.harm(d)
-			c.want.Checked, c.want.Cell = cells, LargestCell
+			c.want.Checked, c.want.Written, c.want.Cell = cells, cells, LargestCell
 			if got := verify(t, d); got != c.want {
 				t.Errorf("the verdict is %+v, want %+v", got, c.want)
 			}

@@ -1,9 +1,11 @@
-package compare
+package blame
 
 import (
 	"fmt"
 	"math"
 	"strings"
+
+	"opengauge/core/judge/factor"
 )
 
 // next gives the combination of parts seen so far that was not measured, whose
@@ -44,13 +46,13 @@ func entropy(p float64) float64 {
 }
 
 // unmeasured gives every combination of the values seen, but for those measured.
-func (i *Isolation) unmeasured(keys []string) []Factors {
-	all := []Factors{{}}
+func (i *Isolation) unmeasured(keys []string) []factor.Set {
+	all := []factor.Set{{}}
 	for _, key := range keys {
-		var longer []Factors
+		var longer []factor.Set
 		for _, part := range i.partsOf([]string{key}) {
 			for _, begun := range all {
-				made := Factors{key: part.Value}
+				made := factor.Set{key: part.Value}
 				for k, v := range begun {
 					made[k] = v
 				}
@@ -64,7 +66,7 @@ func (i *Isolation) unmeasured(keys []string) []Factors {
 			all = longer
 		}
 	}
-	var open []Factors
+	var open []factor.Set
 	for _, parts := range all {
 		if i.changes(parts) > 0 {
 			open = append(open, parts)
@@ -75,7 +77,7 @@ func (i *Isolation) unmeasured(keys []string) []Factors {
 
 // changes is how many parts have to be changed to get there from the nearest
 // combination that was measured.
-func (i *Isolation) changes(parts Factors) int {
+func (i *Isolation) changes(parts factor.Set) int {
 	least := math.MaxInt
 	for _, c := range i.Combinations {
 		count := 0
@@ -109,7 +111,7 @@ func (i *Isolation) meaning(explanations []explanation, left func(explanation) b
 	return strings.Join(texts, ", or ")
 }
 
-func words(parts []Part, together bool) string {
+func words(parts []Suspected, together bool) string {
 	texts := make([]string, len(parts))
 	for at, part := range parts {
 		texts[at] = part.String()
@@ -156,8 +158,8 @@ func (i *Isolation) verdict() string {
 // Words names the parts of the combination, in the order of a chain.
 func (n Next) Words() []string {
 	var words []string
-	for _, key := range keysOf(n.Parts) {
-		words = append(words, Part{key, n.Parts[key]}.String())
+	for _, key := range factor.Keys(n.Parts) {
+		words = append(words, Suspected{key, n.Parts[key]}.String())
 	}
 	return words
 }

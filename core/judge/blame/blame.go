@@ -1,4 +1,6 @@
-package compare
+// Package blame says which part makes some sessions slow, by weighing explanations of
+// all of them against each other. It only reads sessions.
+package blame
 
 import (
 	"cmp"
@@ -8,7 +10,10 @@ import (
 	"slices"
 	"strings"
 
+	"opengauge/core/judge/compare"
+	"opengauge/core/judge/factor"
 	"opengauge/core/record/session"
+	"opengauge/core/unit"
 )
 
 // Isolation says which part makes some combinations of parts slow.
@@ -33,41 +38,41 @@ type Isolation struct {
 
 // Combination is a session of an isolation.
 type Combination struct {
-	Session string  `json:"session"`
-	Parts   Factors `json:"parts"`
-	Figure  float64 `json:"value"`
-	Slow    bool    `json:"slow"`
+	Session string     `json:"session"`
+	Parts   factor.Set `json:"parts"`
+	Figure  float64    `json:"value"`
+	Slow    bool       `json:"slow"`
 
 	noise float64 // relative standard error
 }
 
 // Suspect is a part, or two of them, that could make the slow ones slow.
 type Suspect struct {
-	Parts []Part `json:"parts"`
+	Parts []Suspected `json:"parts"`
 	// Probability that it is this one, given what was measured.
 	Probability float64 `json:"probability"`
 	// Together says that it is only the two in one chain that are slow.
 	Together bool `json:"only_together"`
 }
 
-// Part is a factor with a value: a part of the chain, or a condition.
-type Part struct {
+// Suspected is a factor with a value: a part of the chain, or a condition.
+type Suspected struct {
 	Key   string `json:"key"`
 	Value string `json:"value"`
 }
 
-func (p Part) String() string { return p.Key + " " + p.Value }
+func (p Suspected) String() string { return p.Key + " " + p.Value }
 
 // Clearance is a part that a fast combination rules out.
 type Clearance struct {
-	Part  Part    `json:"part"`
-	By    string  `json:"session"`
-	Value float64 `json:"value"`
+	Suspected Suspected `json:"part"`
+	By        string    `json:"session"`
+	Value     float64   `json:"value"`
 }
 
 // Next is a combination that was not measured yet.
 type Next struct {
-	Parts Factors `json:"parts"`
+	Parts factor.Set `json:"parts"`
 	// Bits is how much it is expected to tell.
 	Bits float64 `json:"expected_bits"`
 	// IfSlow and IfFast say what each outcome would mean.
@@ -107,10 +112,10 @@ func Isolate(sessions []*session.Session, label string) (Isolation, error) {
 	result := Isolation{Label: key.String(), Suspects: []Suspect{}, Cleared: []Clearance{}, Others: []string{}}
 	keys := varying(members)
 	for _, m := range members {
-		figure := m.loads.figures[key]
-		parts := Factors{}
+		figure := m.loads.Figures[key]
+		parts := factor.Set{}
 		for _, key := range keys {
-			parts.set(key, m.factors[key])
+			parts.Put(key, m.factors[key])
 		}
 		result.Combinations = append(result.Combinations, Combination{Session: m.name, Parts: parts, Figure: figure.Value, noise: noiseOf(figure)})
 	}
@@ -124,7 +129,7 @@ func Isolate(sessions []*session.Session, label string) (Isolation, error) {
 	parts := result.partsOf(keys)
 	explanations, slow := result.explain(parts)
 	if !slow {
-		result.Verdict = fmt.Sprintf("None of these combinations is slower than the others by %s or more: there is nothing to blame.", percent(leastGap))
+		result.Verdict = fmt.Sprintf("None of these combinations is slower than the others by %s or more: there is nothing to blame.", unit.Percent(leastGap))
 		return result, nil
 	}
 	result.suspect(explanations)
@@ -137,6 +142,13 @@ func Isolate(sessions []*session.Session, label string) (Isolation, error) {
 	return result, nil
 }
 
+// member is a session with its circumstances and what it gave.
+type member struct {
+	name    string
+	factors factor.Set
+	loads   compare.Loads
+}
+
 // judgedBy gives the load that most sessions have, or the one that is named, and
 // the sessions that have it.
 func judgedBy(sessions []*session.Session, label string) (session.Key, []member, error) {
@@ -144,10 +156,10 @@ func judgedBy(sessions []*session.Session, label string) (session.Key, []member,
 	counts := map[session.Key]int{}
 	var order []session.Key
 	for _, s := range sessions {
-		m := member{s.DisplayName(), FactorsOf(s).withPort(), loadsOf(s)}
+		m := member{s.DisplayName(), factor.Of(s).WithPort(), compare.LoadsOf(s)}
 		members = append(members, m)
-		for _, key := range m.loads.order {
-			if counts[key] == 0 && metricOf(key) == Throughput {
+		for _, key := range m.loads.Order {
+			if counts[key] == 0 && compare.MetricOf(key) == compare.Throughput {
 				order = append(order, key)
 			}
 			counts[key]++
@@ -165,7 +177,7 @@ func judgedBy(sessions []*session.Session, label string) (session.Key, []member,
 	if best < 0 || counts[order[best]] < 2 {
 		return session.Key{}, nil, noLoad(order, label)
 	}
-	having := slices.DeleteFunc(members, func(m member) bool { return !m.loads.figures[order[best]].Known })
+	having := slices.DeleteFunc(members, func(m member) bool { return !m.loads.Figures[order[best]].Known })
 	return order[best], having, nil
 }
 
@@ -180,41 +192,31 @@ func noLoad(order []session.Key, label string) error {
 	return fmt.Errorf("no two of these sessions have a pass %q; they have %s", label, strings.Join(labels, "; "))
 }
 
-// withPort takes host and port together: another port of the same host is another
-// part of the chain.
-func (f Factors) withPort() Factors {
-	if port := f[FactorPort]; port != "" {
-		delete(f, FactorPort)
-		f[FactorHost] += "." + port
-	}
-	return f
-}
-
 // varying gives the factors whose value is not the same in all sessions, without
 // those that only follow from others (which link was negotiated is an effect of the
 // parts, and no part), and conditions that go with a part, as a fan does with its
 // enclosure.
 func varying(members []member) []string {
-	var sets []Factors
+	var sets []factor.Set
 	for _, m := range members {
 		sets = append(sets, m.factors)
 	}
 	var keys []string
-	for _, key := range keysOf(sets...) {
-		if slices.ContainsFunc(sets, func(f Factors) bool { return !alike(f[key], sets[0][key]) }) {
+	for _, key := range factor.Keys(sets...) {
+		if slices.ContainsFunc(sets, func(f factor.Set) bool { return !factor.Alike(f[key], sets[0][key]) }) {
 			keys = append(keys, key)
 		}
 	}
-	keys = own(keys)
+	keys = factor.Own(keys)
 	return slices.DeleteFunc(keys, func(key string) bool {
-		return place(key) == len(partOrder) && slices.ContainsFunc(keys, func(part string) bool {
-			return place(part) < len(partOrder) && goesWith(key, part, sets)
+		return !factor.IsPart(key) && slices.ContainsFunc(keys, func(part string) bool {
+			return factor.IsPart(part) && goesWith(key, part, sets)
 		})
 	})
 }
 
 // goesWith says whether a factor has one value for each of a part's.
-func goesWith(key, part string, sets []Factors) bool {
+func goesWith(key, part string, sets []factor.Set) bool {
 	values := map[string]string{}
 	for _, f := range sets {
 		value, seen := values[f[part]]
@@ -226,12 +228,13 @@ func goesWith(key, part string, sets []Factors) bool {
 	return true
 }
 
-func noiseOf(f Figure) float64 {
+// noiseOf is how far the next figure may be from this one, as a logarithm.
+func noiseOf(f compare.Figure) float64 {
 	const unknown = 0.05
-	if f.spread.unknown {
-		return unknown
+	if deviation, ok := f.LogDeviation(); ok {
+		return deviation
 	}
-	return math.Sqrt(f.spread.variance)
+	return unknown
 }
 
 // cut is a place between two neighbours, slowest first.
@@ -266,7 +269,7 @@ func (i *Isolation) split(at int) {
 // them, the likeliest first; false where nothing is slow. A part that caps what
 // goes through it makes one level, another that slows in proportion makes many: the
 // widest gap alone would mistake the one or the other.
-func (i *Isolation) explain(parts []Part) ([]explanation, bool) {
+func (i *Isolation) explain(parts []Suspected) ([]explanation, bool) {
 	var best []explanation
 	chosen := 0
 	for _, c := range i.cuts() {
@@ -285,14 +288,14 @@ func (i *Isolation) explain(parts []Part) ([]explanation, bool) {
 
 // explanation is what could make some combinations slow.
 type explanation struct {
-	parts    []Part
+	parts    []Suspected
 	together bool
 	prior    float64
 	weight   float64
 }
 
 // slow says whether a combination of parts should be slow.
-func (e explanation) slow(parts Factors) bool {
+func (e explanation) slow(parts factor.Set) bool {
 	for _, part := range e.parts {
 		has := parts[part.Key] == part.Value
 		if has != e.together {
@@ -303,7 +306,7 @@ func (e explanation) slow(parts Factors) bool {
 }
 
 // weigh gives all explanations with their weights, the likeliest first.
-func (i *Isolation) weigh(parts []Part) []explanation {
+func (i *Isolation) weigh(parts []Suspected) []explanation {
 	explanations := explanationsOf(parts)
 	for at := range explanations {
 		e := &explanations[at]
@@ -320,11 +323,11 @@ func (i *Isolation) weigh(parts []Part) []explanation {
 	return explanations
 }
 
-func (i *Isolation) partsOf(keys []string) []Part {
-	var parts []Part
+func (i *Isolation) partsOf(keys []string) []Suspected {
+	var parts []Suspected
 	for _, key := range keys {
 		for _, c := range i.Combinations {
-			if part := (Part{key, c.Parts[key]}); part.Value != "" && !slices.Contains(parts, part) {
+			if part := (Suspected{key, c.Parts[key]}); part.Value != "" && !slices.Contains(parts, part) {
 				parts = append(parts, part)
 			}
 		}
@@ -332,14 +335,14 @@ func (i *Isolation) partsOf(keys []string) []Part {
 	return parts
 }
 
-func explanationsOf(parts []Part) []explanation {
+func explanationsOf(parts []Suspected) []explanation {
 	var all []explanation
 	for at, part := range parts {
-		all = append(all, explanation{parts: []Part{part}, prior: 1})
+		all = append(all, explanation{parts: []Suspected{part}, prior: 1})
 		for _, other := range parts[at+1:] {
-			all = append(all, explanation{parts: []Part{part, other}, prior: second})
+			all = append(all, explanation{parts: []Suspected{part, other}, prior: second})
 			if part.Key != other.Key {
-				all = append(all, explanation{parts: []Part{part, other}, together: true, prior: pairing})
+				all = append(all, explanation{parts: []Suspected{part, other}, together: true, prior: pairing})
 			}
 		}
 	}
@@ -367,7 +370,7 @@ func (i *Isolation) suspect(explanations []explanation) {
 }
 
 // clear says of each part that is no suspect which fast combination had it.
-func (i *Isolation) clear(parts []Part) {
+func (i *Isolation) clear(parts []Suspected) {
 	for _, part := range parts {
 		if slices.ContainsFunc(i.Suspects, func(s Suspect) bool { return slices.Contains(s.Parts, part) }) {
 			continue

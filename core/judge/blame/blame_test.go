@@ -1,4 +1,4 @@
-package compare
+package blame
 
 import (
 	"fmt"
@@ -121,7 +121,7 @@ func TestIsolateRandomBenches(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		truth := Part{string(g.kind), g.name(g.kind, g.guilty)}
+		truth := Suspected{string(g.kind), g.name(g.kind, g.guilty)}
 		is := result.Found && len(result.Suspects[0].Parts) == 1 && result.Suspects[0].Parts[0] == truth
 		switch {
 		case g.tellable(combinations):
@@ -162,7 +162,7 @@ func TestIsolateAsksForWhatTells(t *testing.T) {
 				t.Fatal(err)
 			}
 			if result.Found {
-				if truth := (Part{string(g.kind), g.name(g.kind, g.guilty)}); result.Suspects[0].Parts[0] != truth {
+				if truth := (Suspected{string(g.kind), g.name(g.kind, g.guilty)}); result.Suspects[0].Parts[0] != truth {
 					t.Errorf("named %v, not %v", result.Suspects[0].Parts, truth)
 				}
 				break
@@ -214,7 +214,7 @@ func TestIsolateSaysWhatItIs(t *testing.T) {
 		if err != nil || result.Found != c.found || !strings.Contains(result.Verdict, c.want) {
 			t.Errorf("%s: %v, %q, %v", c.name, result.Found, result.Verdict, err)
 		}
-		if c.name == "the cable" && (len(result.Cleared) < 4 || result.Cleared[0].Part.Key != "host") {
+		if c.name == "the cable" && (len(result.Cleared) < 4 || result.Cleared[0].Suspected.Key != "host") {
 			t.Errorf("cleared are %+v", result.Cleared)
 		}
 		if strings.HasPrefix(result.Verdict, "Cannot") && (result.Next == nil || result.Next.Bits < 0.5) {

@@ -1,4 +1,7 @@
-package compare
+// Package value says what the money buys: what each drive with its case and cable does
+// for its price, in the chain where it was measured or in another one. It only reads
+// sessions.
+package value
 
 import (
 	"cmp"
@@ -11,6 +14,9 @@ import (
 
 	"opengauge/core/bench/book"
 	"opengauge/core/bench/link"
+	"opengauge/core/judge/compare"
+	"opengauge/core/judge/factor"
+	"opengauge/core/judge/predict"
 	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -60,9 +66,15 @@ type Worth struct {
 	HeldBy string `json:"held_by,omitempty"`
 	// Rating is what the maker states, or 0.
 	Rating unit.BytesPerSecond `json:"rating_bytes_per_second,omitempty"`
+	// Expected is what another chain is expected to let through, where that was
+	// asked, and Open says that the drive may do more than was seen of it.
+	Expected *link.Range `json:"expected_bytes_per_second,omitempty"`
+	Open     bool        `json:"open,omitempty"`
 	// Session and Pass are where it comes from.
 	Session string `json:"session"`
 	Pass    string `json:"pass"`
+
+	load load.Load
 }
 
 // JoulesPerGB is the energy to move 10^9 bytes, or 0.
@@ -116,17 +128,18 @@ type Terms struct {
 }
 
 const (
-	// sustained is how long a write has to last for its second half to be steady.
-	sustained = 60.0
 	// nearlyFull is the fill level from which on reads are those of a full drive.
 	nearlyFull = 0.75
 	// buysNothing is the share below which a gain is none.
 	buysNothing = 0.03
+	// hiddenShare is how much more a drive may do than was seen of it for that to
+	// be told.
+	hiddenShare = 0.1
 )
 
-// ValueOf judges what sessions show by what their parts cost. Sessions of the same
+// Of judges what sessions show by what their parts cost. Sessions of the same
 // chain count together.
-func ValueOf(sessions []*session.Session, terms Terms) (Value, error) {
+func Of(sessions []*session.Session, terms Terms, n unit.Notation) (Value, error) {
 	value := Value{Through: terms.Through, Offers: []Offer{}, Steps: []Step{}}
 	groups, order := map[string][]*session.Session{}, []string{}
 	for _, s := range sessions {
@@ -158,7 +171,7 @@ func ValueOf(sessions []*session.Session, terms Terms) (Value, error) {
 	})
 	for at := 1; at < len(value.Offers); at++ {
 		if from, to := value.Offers[at-1], value.Offers[at]; from.Monthly == to.Monthly && len(from.Unpriced) == 0 && len(to.Unpriced) == 0 {
-			value.Steps = append(value.Steps, stepOf(from, to))
+			value.Steps = append(value.Steps, stepOf(from, to, n))
 		}
 	}
 	return value, nil
@@ -179,7 +192,7 @@ func offerLabel(s *session.Session) string {
 		return ""
 	}
 	var names []string
-	factors := FactorsOf(s)
+	factors := factor.Of(s)
 	for _, kind := range bought {
 		if name := factors[string(kind)]; name != "" {
 			names = append(names, name)
@@ -188,7 +201,7 @@ func offerLabel(s *session.Session) string {
 	label := strings.Join(names, " + ")
 	if host, known := s.Part(book.Host); known {
 		label += " on " + host.Name
-		if port := portOf(s, host.Name); port != "" {
+		if port := factor.PortOf(s, host.Name); port != "" {
 			label += "." + port
 		}
 	}
@@ -197,7 +210,7 @@ func offerLabel(s *session.Session) string {
 
 func offerOf(label string, sessions []*session.Session, terms Terms) (Offer, error) {
 	offer := Offer{Label: label, Worths: []Worth{}}
-	factors := FactorsOf(sessions[0])
+	factors := factor.Of(sessions[0])
 	for _, kind := range bought {
 		part, known := sessions[0].Part(kind)
 		if !known {
@@ -231,10 +244,7 @@ func offerOf(label string, sessions []*session.Session, terms Terms) (Offer, err
 		}
 		for _, use := range Uses {
 			if worth, known := worthOf(s, use); known {
-				if terms.Through != "" {
-					worth.hold(chain)
-				}
-				worth.holdBy(chain)
+				worth.in(chain, s, terms.Through != "")
 				offer.add(worth)
 			}
 		}
@@ -300,15 +310,15 @@ func isVolume(s *session.Session) bool {
 func worthOf(s *session.Session, use Use) (Worth, bool) {
 	var best Worth
 	found := false
-	loads := loadsOf(s)
-	for _, key := range loads.order {
+	loads := compare.LoadsOf(s)
+	for _, key := range loads.Order {
 		asked := key.Load
 		if key.IsCopy() || asked.Scheduled() || asked.CompressibleShare > 0 || asked.Access != load.Sequential && !isVolume(s) {
 			continue
 		}
-		figure := loads.figures[key]
+		figure := loads.Figures[key]
 		pass := passOf(s, figure.Passes[0])
-		worth := Worth{Use: use, Rate: rate(figure.Value), Session: s.DisplayName(), Pass: key.String(), BytesPerJoule: bytesPerJoule(pass)}
+		worth := Worth{Use: use, Rate: unit.BytesPerSecond(figure.Value), Session: s.DisplayName(), Pass: key.String(), load: asked, BytesPerJoule: bytesPerJoule(pass)}
 		better := !found || worth.Rate > best.Rate
 		switch use {
 		case Reads:
@@ -342,7 +352,7 @@ func steadyRate(pass *session.Pass) unit.BytesPerSecond {
 	if pass.Steady != nil && pass.Steady.Steady {
 		return unit.BytesPerSecond(pass.Steady.Mean)
 	}
-	if pass.ElapsedSeconds < sustained {
+	if !load.Lasts(unit.Duration(pass.ElapsedSeconds)) {
 		return 0
 	}
 	bytes, seconds := 0.0, 0.0
@@ -374,24 +384,26 @@ func bytesPerJoule(pass *session.Pass) float64 {
 	return float64(pass.BytesPerSecond) / stat.Mean(watts, nil)
 }
 
-// holdBy says which hop held a figure that was measured.
-func (w *Worth) holdBy(chain link.Chain) {
-	if hop, known := chain.Binding(); known && hop.Usable.ReachedBy(w.Rate) {
+// in is what a figure becomes in a chain: the one that it was measured in, or
+// another one.
+func (w *Worth) in(chain link.Chain, s *session.Session, other bool) {
+	if other {
+		e := predict.Expect(s, w.load, w.Rate, chain)
+		w.Expected = &e.Range
+		w.Open = e.Open && e.Binds != predict.ByHop && e.Range.High > e.Range.Low*(1+hiddenShare)
+		w.Rate = e.Likely(w.Rate)
+		if w.Open {
+			return // more may come through than was seen, so nothing is known to hold it
+		}
+	}
+	if hop, ok := chain.Binding(); ok && hop.Usable.ReachedBy(w.Rate) {
 		w.HeldBy = hop.Name
 	}
 }
 
-// hold applies the ceiling of another chain to a figure: the middle of what its
-// narrowest hop may carry.
-func (w *Worth) hold(chain link.Chain) {
-	if usable, known := chain.Usable(); known {
-		w.Rate = min(w.Rate, (usable.Low+usable.High)/2)
-	}
-}
-
-func stepOf(from, to Offer) Step {
+func stepOf(from, to Offer, n unit.Notation) Step {
 	step := Step{From: from.Label, To: to.Label, Price: to.Price - from.Price, Monthly: to.Monthly, Gains: []Gain{}}
-	var buys, nothing []string
+	var buys, nothing, unknown []string
 	held := ""
 	for _, use := range Uses {
 		a, knownA := from.For(use)
@@ -399,22 +411,37 @@ func stepOf(from, to Offer) Step {
 		if !knownA || !knownB || a.Rate == 0 || a.Pass != b.Pass && use != FullReads {
 			continue // a burst is not held against a long pass
 		}
+		if a.Open || b.Open {
+			unknown = append(unknown, fmt.Sprintf("%s (%s against %s)", use, b.Text(n), a.Text(n)))
+			continue
+		}
 		gain := Gain{Use: use, Rate: b.Rate - a.Rate, Share: float64(b.Rate/a.Rate) - 1}
 		gain.Nothing = gain.Share < buysNothing
 		if gain.Nothing {
 			gain.HeldBy, held = b.HeldBy, cmp.Or(b.HeldBy, held)
 			text := string(use)
 			if gain.Share <= -buysNothing {
-				text += fmt.Sprintf(" (%s slower)", percent(-gain.Share))
+				text += fmt.Sprintf(" (%s slower)", unit.Percent(-gain.Share))
 			}
 			nothing = append(nothing, text)
 		} else {
-			buys = append(buys, fmt.Sprintf("%s %s %s", unit.Decimal.Rate(gain.Rate), "more for", use)+fmt.Sprintf(" (%s)", signed(gain.Share)))
+			buys = append(buys, fmt.Sprintf("%s %s %s", n.Rate(gain.Rate), "more for", use)+fmt.Sprintf(" (%s)", unit.Signed(gain.Share)))
 		}
 		step.Gains = append(step.Gains, gain)
 	}
 	step.Verdict = stepVerdict(step, buys, nothing, held)
+	if len(unknown) > 0 {
+		step.Verdict += " What the narrower chain hid is not known of " + strings.Join(unknown, ", ") + "."
+	}
 	return step
+}
+
+// Text is a figure with its unit, or the range of one of which nobody has seen all.
+func (w Worth) Text(n unit.Notation) string {
+	if w.Open && w.Expected != nil && w.Expected.High > w.Expected.Low {
+		return n.Between(w.Expected.Low, w.Expected.High) + " " + n.Unit()
+	}
+	return n.Rate(w.Rate)
 }
 
 func stepVerdict(step Step, buys, nothing []string, held string) string {
