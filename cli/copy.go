@@ -395,6 +395,7 @@ func (t *copyTeller) done() {
 }
 
 func (e *environment) showCopies(s *session.Session, notation unit.Notation) error {
+	s.Findings = finding.Detect(s, notation)
 	if e.json {
 		return e.writeJSON(s)
 	}

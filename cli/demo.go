@@ -112,7 +112,7 @@ func (e *environment) demo(ctx context.Context, folder string) error {
 		return err
 	}
 	trace := filepath.Join(folder, "heat-trace.png")
-	if err := writePicture(trace, image.PNG, []*session.Session{named["limpet-passive"]}, made, pictureTrace, notation); err != nil {
+	if err := writePicture(&reportFlags{picture: trace, drawn: "heat-trace"}, image.PNG, subjectOf(named["limpet-passive"], notation)); err != nil {
 		return err
 	}
 	screen.Println("")

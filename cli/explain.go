@@ -117,8 +117,7 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 		screen.Println("")
 		screen.ChainStrip(strip)
 	}
-	showShapes(screen, s, notation)
-	showTraces(screen, s, findings, notation)
+	showFigures(screen, subjectOf(s, notation), true)
 }
 
 // aboutLinks reports whether any finding is seen on the chain's strip, so that it

@@ -98,7 +98,7 @@ func (e *environment) showChain(text string, notation unit.Notation) error {
 	screen := e.screen()
 	screen.ChainStrip(figure.NewChainStrip(chain, notation))
 	screen.Println("")
-	screen.Table(table.Chain(chain, notation))
+	screen.Table(figure.NewChainStrip(chain, notation).Table())
 	screen.Println("")
 	screen.Paragraph("", bindingSentence(chain, notation))
 	return nil

@@ -120,7 +120,6 @@ func (e *environment) showSession(reference string) error {
 	}
 	screen.Println("")
 	screen.Table(table.Circumstances(s))
-	showShapes(screen, s, notation)
-	showTraces(screen, s, finding.Detect(s, notation), notation)
+	showFigures(screen, subjectOf(s, notation), len(s.Copies) == 0)
 	return nil
 }

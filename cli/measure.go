@@ -182,7 +182,7 @@ func (e *environment) showMeasured(s *session.Session, notation unit.Notation) e
 	screen := e.screen()
 	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
 	showPasses(screen, s, notation)
-	showShapes(screen, s, notation)
+	showFigures(screen, subjectOf(s, notation), false)
 	if text := table.Verified(s); text != "" {
 		screen.Println("")
 		screen.Paragraph("", text)
@@ -217,24 +217,26 @@ func showPasses(screen *term.Screen, s *session.Session, notation unit.Notation)
 	}
 }
 
-// showShapes draws how throughput depends on fill level, block size and depth, as
-// far as the session has several.
-func showShapes(screen *term.Screen, s *session.Session, notation unit.Notation) {
-	if ladder, known := figure.NewFillLadder(s, notation); known {
-		screen.Println("")
-		screen.FillLadder(ladder)
-	}
-	for _, m := range figure.DepthMaps(s, notation) {
-		screen.Println("")
-		screen.DepthMap(m)
+// subjectOf is one session as figures are made of it.
+func subjectOf(s *session.Session, notation unit.Notation) figure.Subject {
+	return figure.Subject{
+		Sessions: []*session.Session{s}, Notation: notation,
+		Findings: map[string][]session.Finding{s.ID: finding.Detect(s, notation)},
 	}
 }
 
-// showTraces draws the long passes over time, with what was found in them.
-func showTraces(screen *term.Screen, s *session.Session, findings []session.Finding, notation unit.Notation) {
-	for _, pass := range figure.LongPasses(s) {
-		screen.Println("")
-		screen.HeatTrace(figure.NewHeatTrace(s, pass, findings, notation))
+// showFigures draws the figures of a session that do not stand within others: how
+// throughput depends on fill level, block size and depth, as far as it has several,
+// and its long passes over time, if that is asked.
+func showFigures(screen *term.Screen, about figure.Subject, overTime bool) {
+	for _, kind := range figure.Kinds {
+		if kind.Within || kind.OverTime && !overTime {
+			continue
+		}
+		for _, f := range kind.Of(about) {
+			screen.Println("")
+			screen.Figure(f)
+		}
 	}
 }
 

@@ -19,6 +19,7 @@ import (
 	"opengauge/present/article"
 	"opengauge/present/figure"
 	"opengauge/present/image"
+	"opengauge/present/kit"
 	"opengauge/present/page"
 )
 
@@ -57,28 +58,15 @@ depth map, or the heat trace of its longest pass where it has no map, or what
 	set.StringVar(&flags.out, "out", "", "the page to write, FILE.html")
 	set.StringVar(&flags.kit, "kit", "", "the folder to write an article kit into; it must not be there yet")
 	set.StringVar(&flags.picture, "image", "", "the picture to write, FILE.png or FILE.svg")
-	set.StringVar(&flags.drawn, "figure", "", "the figure of --image: "+strings.Join(pictures, ", "))
+	set.StringVar(&flags.drawn, "figure", "", "the figure of --image: "+strings.Join(figure.Names(), ", "))
 	set.StringVar(&flags.title, "title", "", "the report's title")
 	set.StringVar(&flags.author, "author", "", "who wrote it")
 	set.StringVar(&flags.note, "note", "", "a few sentences of your own, at the top")
 	set.StringVar(&flags.baseline, "baseline", "", "the session to compare the others with (default the one that has most in common with them)")
-	_ = cmd.RegisterFlagCompletionFunc("figure", cobra.FixedCompletions(pictures, cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("figure", cobra.FixedCompletions(figure.Names(), cobra.ShellCompDirectiveNoFileComp))
 	_ = cmd.RegisterFlagCompletionFunc("baseline", env.completeSessions)
 	return cmd
 }
-
-// The figures that a picture may show.
-const (
-	pictureStrip  = "chain-strip"
-	pictureMap    = "depth-map"
-	pictureTrace  = "heat-trace"
-	pictureLadder = "fill-ladder"
-	pictureSides  = "comparison"
-	pictureMoney  = "money"
-	pictureCopies = "copy-matrix"
-)
-
-var pictures = []string{pictureStrip, pictureMap, pictureTrace, pictureLadder, pictureSides, pictureMoney, pictureCopies}
 
 func (f *reportFlags) check() (format image.Format, err error) {
 	if f.out == "" && f.picture == "" && f.kit == "" {
@@ -89,8 +77,8 @@ func (f *reportFlags) check() (format image.Format, err error) {
 			return "", usageError{fmt.Errorf("--image: %w", err)}
 		}
 	}
-	if f.drawn != "" && (f.picture == "" || !slices.Contains(pictures, f.drawn)) {
-		return "", usageError{fmt.Errorf("--figure %q goes with --image and is one of %s", f.drawn, strings.Join(pictures, ", "))}
+	if f.drawn != "" && (f.picture == "" || !slices.Contains(figure.Names(), f.drawn)) {
+		return "", usageError{fmt.Errorf("--figure %q goes with --image and is one of %s", f.drawn, strings.Join(figure.Names(), ", "))}
 	}
 	return format, nil
 }
@@ -114,7 +102,8 @@ func (e *environment) report(references []string, flags *reportFlags) error {
 	if err := firstOf(sessions, flags.baseline); err != nil {
 		return err
 	}
-	made := article.New(e.reportOf(sessions, flags, notation))
+	report := e.reportOf(sessions, flags, notation)
+	made := article.New(report)
 	if flags.out != "" {
 		if err := writeFile(flags.out, func(w io.Writer) error { return page.Write(w, made) }); err != nil {
 			return err
@@ -122,13 +111,15 @@ func (e *environment) report(references []string, flags *reportFlags) error {
 		e.screen().Println("wrote " + flags.out)
 	}
 	if flags.kit != "" {
-		if err := writeKit(flags.kit, made); err != nil {
+		if err := kit.Write(flags.kit, made); errors.Is(err, kit.ErrThere) {
+			return usageError{fmt.Errorf("--kit: %w", err)}
+		} else if err != nil {
 			return err
 		}
-		e.screen().Println("wrote " + filepath.Join(flags.kit, articleName) + ", with its figures and tables beside it")
+		e.screen().Println("wrote " + filepath.Join(flags.kit, kit.ArticleName) + ", with its figures and tables beside it")
 	}
 	if flags.picture != "" {
-		if err := writePicture(flags.picture, format, sessions, made, flags.drawn, notation); err != nil {
+		if err := writePicture(flags, format, report.Subject); err != nil {
 			return err
 		}
 		e.screen().Println("wrote " + flags.picture)
@@ -154,8 +145,8 @@ func firstOf(sessions []*session.Session, baseline string) error {
 // reportOf puts together what a report is made of.
 func (e *environment) reportOf(sessions []*session.Session, flags *reportFlags, notation unit.Notation) article.Report {
 	report := article.Report{
-		Title: flags.title, Author: flags.author, Note: flags.note, Sessions: sessions, Findings: map[string][]session.Finding{},
-		Notation: notation, Program: Version, Written: time.Now(),
+		Title: flags.title, Author: flags.author, Note: flags.note, Program: Version, Written: time.Now(),
+		Subject: figure.Subject{Sessions: sessions, Findings: map[string][]session.Finding{}, Notation: notation},
 	}
 	if report.Title == "" {
 		report.Title = "Storage measured: " + sessions[0].DisplayName()
@@ -180,52 +171,34 @@ func (e *environment) reportOf(sessions []*session.Session, flags *reportFlags, 
 	return report
 }
 
-// writePicture writes a figure of a session: the one that is named, or else its
-// depth map, or else the heat trace of its longest pass.
-func writePicture(name string, format image.Format, sessions []*session.Session, made article.Article, drawn string, notation unit.Notation) error {
-	s := sessions[0]
-	maps := figure.DepthMaps(s, notation)
-	if drawn == "" && len(maps) > 0 {
-		drawn = pictureMap
+// writePicture writes a figure of the first session, or of all of them together: the
+// one that is named, or else its depth map, or else the heat trace of its longest pass.
+func writePicture(flags *reportFlags, format image.Format, about figure.Subject) error {
+	names := []string{flags.drawn}
+	if flags.drawn == "" {
+		names = []string{"depth-map", "heat-trace"}
 	}
-	switch drawn {
-	case pictureStrip:
-		strip, known := figure.ChainStripOf(s, notation)
-		if !known {
-			return fmt.Errorf("session %s knows no hop of its chain, so there is no strip to draw", s.DisplayName())
+	about.Sessions = about.Sessions[:1]
+	var missing string
+	for _, name := range names {
+		kind, _ := figure.KindOf(name)
+		if found := kind.Of(about); len(found) > 0 {
+			return writeFile(flags.picture, func(w io.Writer) error { return image.Write(w, format, longest(found)) })
 		}
-		return writeFile(name, func(w io.Writer) error { return image.ChainStrip(w, format, strip) })
-	case pictureLadder:
-		ladder, known := figure.NewFillLadder(s, notation)
-		if !known {
-			return fmt.Errorf("session %s has no load at two fill levels, so there is no ladder to draw", s.DisplayName())
-		}
-		return writeFile(name, func(w io.Writer) error { return image.FillLadder(w, format, ladder) })
-	case pictureSides:
-		if made.Comparison == nil {
-			return errors.New("these sessions have nothing in common that could be set side by side")
-		}
-		return writeFile(name, func(w io.Writer) error { return image.Bars(w, format, made.Comparison.Bars) })
-	case pictureCopies:
-		if len(made.Matrices) == 0 {
-			return fmt.Errorf("session %s has no copies, so there is no matrix to draw", s.DisplayName())
-		}
-		return writeFile(name, func(w io.Writer) error { return image.CopyMatrix(w, format, made.Matrices[0]) })
-	case pictureMoney:
-		if made.Money == nil {
-			return errors.New("no session knows what its parts cost; measure with --through and a bench book that has prices")
-		}
-		return writeFile(name, func(w io.Writer) error { return image.Bars(w, format, made.Money.Bars) })
-	case pictureMap:
-		if len(maps) == 0 {
-			return fmt.Errorf("session %s has no two block sizes and depths, so there is no map to draw", s.DisplayName())
-		}
-		return writeFile(name, func(w io.Writer) error { return image.DepthMap(w, format, maps[0]) })
+		missing = kind.Missing
 	}
-	pass := figure.LongestPass(s)
-	if pass == nil || len(pass.Samples) < 2 {
-		return fmt.Errorf("session %s has no pass of two samples or more, so there is no trace to draw", s.DisplayName())
+	return fmt.Errorf("session %s %s", about.Sessions[0].DisplayName(), missing)
+}
+
+// longest is the figure to show of several: of traces that over the longest time, of
+// others the first.
+func longest(figures []figure.Figure) figure.Figure {
+	best := figures[0]
+	for _, each := range figures {
+		trace, ok := each.(figure.HeatTrace)
+		if held, also := best.(figure.HeatTrace); ok && also && trace.Seconds > held.Seconds {
+			best = each
+		}
 	}
-	trace := figure.NewHeatTrace(s, pass, finding.Detect(s, notation), notation)
-	return writeFile(name, func(w io.Writer) error { return image.HeatTrace(w, format, trace) })
+	return best
 }

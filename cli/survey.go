@@ -143,7 +143,7 @@ func (e *environment) showDevices(devices []survey.Device, strips, read bool, no
 			screen.ChainStrip(figure.NewChainStrip(d.Chain, notation))
 			screen.Println("")
 		}
-		screen.Table(table.Chain(d.Chain, notation))
+		screen.Table(figure.NewChainStrip(d.Chain, notation).Table())
 	}
 	if !read {
 		screen.Println("")

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"opengauge/core/judge/finding"
 	"opengauge/core/record/session"
 )
 
@@ -45,14 +46,14 @@ func verdicts(r Report) []string {
 	return sentences
 }
 
-// shown is a finding, and the other sessions that show the same kind.
-type shown struct {
+// weighs is a finding, and the other sessions that show the same kind.
+type weighs struct {
 	finding session.Finding
 	by      string
 	too     []string
 }
 
-func (s shown) sentence() string {
+func (s weighs) sentence() string {
 	text := s.by + ": " + s.finding.Summary
 	if len(s.too) > 0 {
 		text += " (" + s.finding.Kind + " in " + strings.Join(s.too, ", ") + " too.)"
@@ -60,22 +61,19 @@ func (s shown) sentence() string {
 	return text
 }
 
-// weighty are the notes that belong to a verdict: what the limit is.
-var weighty = []string{"link-bound", "cap-bound", "host-bound", "endpoint-bound", "shared-hop"}
-
 // gravest gives each kind's gravest finding, faults first, the limits last.
-func gravest(r Report) []shown {
-	var all []shown
+func gravest(r Report) []weighs {
+	var all []weighs
 	for _, severity := range []session.Severity{session.Fault, session.Caution, session.Note} {
 		for _, s := range r.Sessions {
-			for _, finding := range r.Findings[s.ID] {
-				if finding.Severity != severity || severity == session.Note && !slices.Contains(weighty, finding.Kind) {
+			for _, f := range r.Findings[s.ID] {
+				if f.Severity != severity || severity == session.Note && !finding.Of(f).Weighty {
 					continue
 				}
-				at := slices.IndexFunc(all, func(each shown) bool { return each.finding.Kind == finding.Kind })
+				at := slices.IndexFunc(all, func(each weighs) bool { return each.finding.Kind == f.Kind })
 				switch {
 				case at < 0:
-					all = append(all, shown{finding: finding, by: s.DisplayName()})
+					all = append(all, weighs{finding: f, by: s.DisplayName()})
 				case all[at].by != s.DisplayName() && !slices.Contains(all[at].too, s.DisplayName()):
 					all[at].too = append(all[at].too, s.DisplayName())
 				}

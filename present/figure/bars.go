@@ -7,7 +7,36 @@ import (
 	"opengauge/core/judge/compare"
 	"opengauge/core/judge/value"
 	"opengauge/core/unit"
+	"opengauge/present/table"
 )
+
+var comparisonKind = Kind{
+	Name: "comparison", Section: "comparison", Title: "Side by side", Within: true,
+	Missing: "has nothing in common with others that could be set side by side",
+	Of: func(subject Subject) []Figure {
+		if subject.Comparison == nil {
+			return nil
+		}
+		return []Figure{Comparison(*subject.Comparison, subject.Notation)}
+	},
+}
+
+var moneyKind = Kind{
+	Name: "money", Section: "money", Title: "Money", Within: true,
+	Missing: "does not know what its parts cost; measure with --through and a bench book that has prices",
+	Of: func(subject Subject) []Figure {
+		if subject.Value == nil {
+			return nil
+		}
+		return one(Money(*subject.Value, subject.Notation))
+	},
+}
+
+// Head is what stands over the bars.
+func (b Bars) Head() Head { return Head{b.ID, b.Title, b.Subtitle} }
+
+// Table of bars has no rows: each bar says its figure.
+func (b Bars) Table() table.Table { return table.Table{} }
 
 // Bars is groups of bars, each group with a scale of its own from zero.
 type Bars struct {
@@ -70,7 +99,7 @@ func Comparison(c compare.Comparison, notation unit.Notation) Bars {
 			if !figure.Known {
 				continue
 			}
-			bar := Bar{Name: c.Sides[at].DisplayName(), Value: metricValue(row.Metric, figure.Value, notation), Text: MetricText(row.Metric, figure.Value, notation)}
+			bar := Bar{Name: c.Sides[at].DisplayName(), Value: metricValue(row.Metric, figure.Value, notation), Text: row.Metric.Text(figure.Value, notation)}
 			if low, high, known := figure.Interval(); known {
 				bar.Low, bar.High = metricValue(row.Metric, low, notation), metricValue(row.Metric, high, notation)
 			}
@@ -91,14 +120,6 @@ func metricValue(metric compare.Metric, figure float64, notation unit.Notation) 
 		return figure * 1000
 	}
 	return notation.Value(unit.BytesPerSecond(figure))
-}
-
-// MetricText writes a figure with its unit.
-func MetricText(metric compare.Metric, figure float64, notation unit.Notation) string {
-	if metric == compare.Latency {
-		return unit.Latency(figure)
-	}
-	return notation.Rate(unit.BytesPerSecond(figure))
 }
 
 // Money draws what offers do for each use, and what that costs.

@@ -2,11 +2,25 @@ package figure
 
 import (
 	"fmt"
+	"strconv"
 
 	"opengauge/core/bench/link"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
+	"opengauge/present/table"
 )
+
+var chainStripKind = Kind{
+	Name: "chain-strip", Section: "chains", Title: "Chains", Fold: "The hops as a table", Within: true,
+	Missing: "knows no hop of its chain, so there is no strip to draw",
+	Of:      each(func(s *session.Session, subject Subject) []Figure { return one(ChainStripOf(s, subject.Notation)) }),
+}
+
+// Head is what stands over the strip.
+func (c ChainStrip) Head() Head { return Head{c.ID, c.Title, c.Subtitle} }
+
+// Table is the hops behind the strip.
+func (c ChainStrip) Table() table.Table { return c.hops }
 
 // ChainStrip is the hops of a chain in order, each as tall as its ceiling, with
 // the measured flow drawn through them, so that the narrowest is seen at once.
@@ -20,6 +34,8 @@ type ChainStrip struct {
 	Flow *Flow      `json:"flow,omitempty"`
 	// Top is the top of the axis, which begins at zero.
 	Top float64 `json:"top"`
+
+	hops table.Table
 }
 
 // StripHop is one hop of the strip. Figures are zero where they are not known.
@@ -93,7 +109,27 @@ func NewChainStrip(chain link.Chain, notation unit.Notation) ChainStrip {
 		strip.Hops = append(strip.Hops, made)
 	}
 	strip.Top = Top(most)
+	strip.hops = strip.tableOf(chain, notation)
 	return strip
+}
+
+// tableOf is the table of a chain's hops with their three ceilings.
+func (c ChainStrip) tableOf(chain link.Chain, notation unit.Notation) table.Table {
+	t := table.Table{Columns: []table.Column{
+		table.Text("hop"), table.Text("standard"), table.Number("lanes"), table.Number("line " + notation.Unit()), table.Number("payload"), table.Number("usable"), table.Text("could be"), table.Text(""),
+	}}
+	for i, hop := range chain.Hops {
+		row := []string{hop.Name, hop.Standard, "", "", "", "", "", c.Hops[i].Mark}
+		if hop.Known() {
+			row[2], row[3], row[4], row[5] = strconv.Itoa(hop.Lanes), notation.Number(hop.Line), notation.Number(hop.Payload), c.Hops[i].Text
+		}
+		if hop.Capable != nil && hop.Capable.Standard != hop.Standard {
+			row[6] = hop.Capable.Standard
+		}
+		t.Rows = append(t.Rows, row)
+	}
+	t.Notes = append(t.Notes, chain.Contradictions...)
+	return t
 }
 
 // ChainStripOf makes the strip of a session, with its fastest pass as the flow;

@@ -8,7 +8,21 @@ import (
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
 	"opengauge/core/unit"
+	"opengauge/present/table"
 )
+
+var copyMatrixKind = Kind{
+	Name: "copy-matrix", Section: "copies", Title: "Copies", OverTime: true, Missing: "has no copies, so there is no matrix to draw",
+	Of: each(func(s *session.Session, subject Subject) []Figure {
+		return asFigures(CopyMatrices(s, subject.Findings[s.ID], subject.Notation))
+	}),
+}
+
+// Head is what stands over the matrix.
+func (m CopyMatrix) Head() Head { return Head{m.ID, m.Title, m.Subtitle} }
+
+// Table of a matrix has no rows: its cells say all.
+func (m CopyMatrix) Table() table.Table { return table.Table{} }
 
 // CopyMatrix is copies between several ends: rows are where they come from, columns
 // where they go to.

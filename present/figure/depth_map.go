@@ -3,12 +3,29 @@ package figure
 import (
 	"fmt"
 	"slices"
+	"strconv"
 
 	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
 	"opengauge/core/unit"
+	"opengauge/present/table"
 )
+
+var depthMapKind = Kind{
+	Name: "depth-map", Section: "maps", Title: "Depth maps", Fold: "The cells as a table",
+	Missing: "has no two block sizes and depths, so there is no map to draw",
+	Of:      each(func(s *session.Session, subject Subject) []Figure { return asFigures(DepthMaps(s, subject.Notation)) }),
+}
+
+// Head is what stands over the map.
+func (m DepthMap) Head() Head { return Head{m.ID, m.Title, m.Subtitle} }
+
+// Summary says in words what the map shows.
+func (m DepthMap) Summary() string {
+	return fmt.Sprintf("Depth map: %s for %d block sizes by %d queue depths, shaded by the share %s",
+		m.Unit, len(m.Blocks), len(m.Depths), m.Of)
+}
 
 // DepthMap is block size by queue depth, shaded by the share of the chain's
 // ceiling, or of the fastest cell where no ceiling is known.
@@ -159,4 +176,29 @@ func (m DepthMap) Note() string {
 func sortedOnce[T int | unit.Bytes](values []T) []T {
 	slices.Sort(values)
 	return slices.Compact(values)
+}
+
+// Table is the table behind a depth map: a row for each block size, largest
+// first.
+func (m DepthMap) Table() table.Table {
+	t := table.Table{Columns: []table.Column{table.Number("block")}}
+	for _, depth := range m.Depths {
+		t.Columns = append(t.Columns, table.Number("depth "+strconv.Itoa(depth)))
+	}
+	for row := len(m.Blocks) - 1; row >= 0; row-- {
+		cells := []string{m.Blocks[row]}
+		for _, cell := range m.Cells[row] {
+			if !cell.Known {
+				cells = append(cells, "")
+				continue
+			}
+			cells = append(cells, fmt.Sprintf("%s (%.0f %%)", cell.Text, cell.Share*100))
+		}
+		t.Rows = append(t.Rows, cells)
+	}
+	t.Notes = []string{m.Unit + ", and in brackets the share " + m.Of + "."}
+	if note := m.Note(); note != "" {
+		t.Notes = append(t.Notes, note)
+	}
+	return t
 }

@@ -224,3 +224,14 @@ func TestBars(t *testing.T) {
 		t.Errorf("money is %+v", money)
 	}
 }
+
+func TestTraceIsThinned(t *testing.T) {
+	trace := HeatTrace{Unit: "MB/s", Temperatures: []Line{{Name: "drive", Points: []Point{{Seconds: 1, Value: 40}}}}}
+	for second := range 300 {
+		trace.Throughput.Points = append(trace.Throughput.Points, Point{Seconds: float64(second + 1), Value: 100})
+	}
+	made := trace.Table()
+	if len(made.Rows) != 60 || len(made.Notes) != 1 || made.Rows[0][2] != "40" || made.Rows[1][2] != "" {
+		t.Errorf("%d rows, notes %q, first %q", len(made.Rows), made.Notes, made.Rows[0])
+	}
+}

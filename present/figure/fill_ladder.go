@@ -8,7 +8,17 @@ import (
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
 	"opengauge/core/unit"
+	"opengauge/present/table"
 )
+
+var fillLadderKind = Kind{
+	Name: "fill-ladder", Section: "ladders", Title: "Fill ladder", Fold: "The levels as a table",
+	Missing: "has no load at two fill levels, so there is no ladder to draw",
+	Of:      each(func(s *session.Session, subject Subject) []Figure { return one(NewFillLadder(s, subject.Notation)) }),
+}
+
+// Head is what stands over the ladder.
+func (l FillLadder) Head() Head { return Head{l.ID, l.Title, l.Subtitle} }
 
 // FillLadder is the throughput of each load at each fill level, against that at
 // the emptiest.
@@ -83,4 +93,15 @@ func (l FillLadder) Summary() string {
 		text += fmt.Sprintf("; %s: %s at %.0f %% full, %s at %.0f %%", climb.Label, climb.Rungs[0].Text, climb.Rungs[0].Fill*100, last.Text, last.Fill*100)
 	}
 	return text + "."
+}
+
+// Table is the table behind a fill ladder: a row for each load and level.
+func (ladder FillLadder) Table() table.Table {
+	t := table.Table{Columns: []table.Column{table.Text("load"), table.Number("full"), table.Number(ladder.Unit), table.Number("of the emptiest")}}
+	for _, climb := range ladder.Loads {
+		for _, rung := range climb.Rungs {
+			t.Rows = append(t.Rows, []string{climb.Label, fmt.Sprintf("%.0f %%", rung.Fill*100), rung.Text, fmt.Sprintf("%.0f %%", rung.Of*100)})
+		}
+	}
+	return t
 }

@@ -1,6 +1,7 @@
 package figure
 
 import (
+	"fmt"
 	"maps"
 	"slices"
 	"sort"
@@ -10,11 +11,62 @@ import (
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
 	"opengauge/core/unit"
+	"opengauge/present/table"
 )
+
+var heatTraceKind = Kind{
+	Name: "heat-trace", Section: "traces", Title: "Heat traces", Fold: "The samples as a table", OverTime: true,
+	Missing: "has no pass of two samples or more, so there is no trace to draw",
+	Of: each(func(s *session.Session, subject Subject) []Figure {
+		return asFigures(HeatTraces(s, subject.Findings[s.ID], len(subject.Sessions) == 1, subject.Notation))
+	}),
+}
+
+// HeatTraces are those of a session's long passes and copies, or of its longest pass
+// where it is alone and has nothing else to show.
+func HeatTraces(s *session.Session, findings []session.Finding, alone bool, notation unit.Notation) []HeatTrace {
+	shown := LongPasses(s)
+	if longest := LongestPass(s); alone && len(shown) == 0 && longest != nil && len(longest.Samples) > 1 &&
+		len(DepthMaps(s, notation)) == 0 {
+		shown = append(shown, longest)
+	}
+	var traces []HeatTrace
+	for _, pass := range shown {
+		traces = append(traces, NewHeatTrace(s, pass, findings, notation))
+	}
+	for _, c := range LongCopies(s) {
+		traces = append(traces, NewCopyTrace(s, c, notation))
+	}
+	return traces
+}
+
+// Head is what stands over the trace.
+func (h HeatTrace) Head() Head { return Head{h.ID, h.Title, h.Subtitle} }
+
+// Summary says in words what the trace shows.
+func (h HeatTrace) Summary() string {
+	lowest, highest := 0.0, 0.0
+	for i, point := range h.Throughput.Points {
+		if i == 0 || point.Value < lowest {
+			lowest = point.Value
+		}
+		highest = max(highest, point.Value)
+	}
+	parts := []string{fmt.Sprintf("Throughput over %.0f seconds, between %.4g and %.4g %s", h.Seconds, lowest, highest, h.Unit)}
+	for _, line := range h.Temperatures {
+		last := line.Points[len(line.Points)-1]
+		parts = append(parts, fmt.Sprintf("%s from %.0f to %.0f °C", line.Name, line.Points[0].Value, last.Value))
+	}
+	for _, span := range h.Spans {
+		parts = append(parts, fmt.Sprintf("%s from %.0f to %.0f seconds", span.Kind, span.From, span.To))
+	}
+	return strings.Join(parts, "; ") + "."
+}
 
 // HeatTrace is throughput over time with temperatures below on the same axis,
 // and findings as marked spans.
 type HeatTrace struct {
+	ID       string `json:"id"`
 	Title    string `json:"title"`
 	Subtitle string `json:"subtitle"`
 	// Seconds is the length of the time axis, from 0.
@@ -125,8 +177,8 @@ type Span struct {
 // out.
 func NewHeatTrace(s *session.Session, pass *session.Pass, findings []session.Finding, notation unit.Notation) HeatTrace {
 	trace := HeatTrace{
-		Title: s.DisplayName() + ": " + pass.Label(),
-		Unit:  notation.Unit(), Writes: pass.Operation != load.Read, Colour: Throughput,
+		ID: fmt.Sprintf("trace-%s-%d", s.ID, pass.Index), Title: s.DisplayName() + ": " + pass.Label(),
+		Unit: notation.Unit(), Writes: pass.Operation != load.Read, Colour: Throughput,
 		Throughput: Line{Name: "throughput"}, Temperatures: []Line{}, Spans: []Span{},
 	}
 	if trace.Writes {
@@ -238,4 +290,44 @@ func levelBetween(pass *session.Pass, from, to float64) unit.BytesPerSecond {
 		}
 	}
 	return unit.BytesPerSecond(stat.Median(rates))
+}
+
+// mostTraceRows keeps the table behind a trace readable.
+const mostTraceRows = 60
+
+// Table is the table behind a heat trace: its samples, thinned where they are
+// many.
+func (trace HeatTrace) Table() table.Table {
+	t := table.Table{Columns: []table.Column{table.Number("seconds"), table.Number(trace.Unit)}}
+	for _, line := range trace.Temperatures {
+		t.Columns = append(t.Columns, table.Number(line.Name+", °C"))
+	}
+	temperatures := make([]map[float64]float64, len(trace.Temperatures))
+	for at, line := range trace.Temperatures {
+		temperatures[at] = make(map[float64]float64, len(line.Points))
+		for _, point := range line.Points {
+			temperatures[at][point.Seconds] = point.Value
+		}
+	}
+	points := trace.Throughput.Points
+	stride := max((len(points)+mostTraceRows-1)/mostTraceRows, 1)
+	for at := 0; at < len(points); at += stride {
+		row := []string{fmt.Sprintf("%.0f", points[at].Seconds), fmt.Sprintf("%.4g", points[at].Value)}
+		for _, known := range temperatures {
+			value, there := known[points[at].Seconds]
+			row = append(row, temperatureCell(value, there))
+		}
+		t.Rows = append(t.Rows, row)
+	}
+	if stride > 1 {
+		t.Notes = append(t.Notes, fmt.Sprintf("Every %d. sample is listed; the session has them all.", stride))
+	}
+	return t
+}
+
+func temperatureCell(value float64, there bool) string {
+	if !there {
+		return ""
+	}
+	return fmt.Sprintf("%.0f", value)
 }

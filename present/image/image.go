@@ -1,19 +1,12 @@
-// Package image draws figures as image files: PNG at 1280 by 800, or SVG.
+// Package image writes figures as image files: PNG at 1280 by 800, or SVG.
 package image
 
 import (
 	"fmt"
-	"image/color"
 	"io"
 	"path/filepath"
-	"strconv"
 	"strings"
 
-	stdfont "golang.org/x/image/font"
-	"gonum.org/v1/plot"
-	"gonum.org/v1/plot/font"
-	"gonum.org/v1/plot/font/liberation"
-	"gonum.org/v1/plot/text"
 	"gonum.org/v1/plot/vg"
 	"gonum.org/v1/plot/vg/draw"
 	"gonum.org/v1/plot/vg/vgimg"
@@ -22,11 +15,10 @@ import (
 	"opengauge/present/figure"
 )
 
-// Size of an image in pixels, and the resolution that text sizes refer to.
+// Size of an image in pixels.
 const (
 	Width  = 1280
 	Height = 800
-	dpi    = 96
 )
 
 // Format is how an image is written.
@@ -47,67 +39,23 @@ func FormatOf(name string) (Format, error) {
 	return "", fmt.Errorf("%q is not the name of an image; end it in .png or .svg", name)
 }
 
-// canvas is a sheet of paper in a format.
-type canvas struct {
-	draw.Canvas
-	writer io.WriterTo
-}
-
-func newCanvas(format Format) canvas {
-	width, height := pixels(Width), pixels(Height)
-	var sheet canvas
+// Write draws a figure on a sheet of paper and writes it in a format.
+func Write(w io.Writer, format Format, f figure.Figure) error {
+	width, height := figure.Pixels(Width), figure.Pixels(Height)
+	var sheet vg.CanvasSizer
+	var writer io.WriterTo
 	if format == SVG {
 		vector := vgsvg.New(width, height)
-		sheet = canvas{Canvas: draw.New(vector), writer: vector}
+		sheet, writer = vector, vector
 	} else {
-		raster := vgimg.NewWith(vgimg.UseWH(width, height), vgimg.UseDPI(dpi))
-		sheet = canvas{Canvas: draw.New(raster), writer: vgimg.PngCanvas{Canvas: raster}}
+		raster := vgimg.NewWith(vgimg.UseWH(width, height), vgimg.UseDPI(figure.Resolution))
+		sheet, writer = raster, vgimg.PngCanvas{Canvas: raster}
 	}
-	sheet.SetColor(paint(figure.Paper))
-	sheet.Fill(sheet.Rectangle.Path())
-	return sheet
-}
-
-func pixels(count float64) vg.Length { return vg.Length(count) * vg.Inch / dpi }
-
-// paint reads "#rrggbb".
-func paint(colour string) color.NRGBA {
-	value, _ := strconv.ParseUint(strings.TrimPrefix(colour, "#"), 16, 32)
-	return color.NRGBA{R: uint8(value >> 16), G: uint8(value >> 8), B: uint8(value), A: 255}
-}
-
-// wash is a colour thinned for areas.
-func wash(colour string, alpha uint8) color.NRGBA {
-	thin := paint(colour)
-	thin.A = alpha
-	return thin
-}
-
-// fonts are the typefaces that ship inside the program.
-var fonts = font.NewCache(liberation.Collection())
-
-func style(size float64, colour string, weight bool) text.Style {
-	face := font.Font{Typeface: "Liberation", Variant: "Sans", Size: pixels(size)}
-	if weight {
-		face.Weight = stdfont.WeightBold
+	canvas := draw.New(sheet)
+	figure.Lay(canvas)
+	if err := f.Draw(canvas); err != nil {
+		return fmt.Errorf("drawing %s: %w", f.Head().Title, err)
 	}
-	return text.Style{Color: paint(colour), Font: face, Handler: text.Plain{Fonts: fonts}}
-}
-
-// dress gives a plot the looks.
-func dress(p *plot.Plot) {
-	p.TextHandler = text.Plain{Fonts: fonts}
-	p.BackgroundColor = nil
-	for _, axis := range []*plot.Axis{&p.X, &p.Y} {
-		axis.Color = paint(figure.CeilingGrey)
-		axis.Label.TextStyle = style(16, figure.Ink, false)
-		axis.Tick.Label.Color = paint(figure.Ink)
-		axis.Tick.Label.Font = style(14, figure.Ink, false).Font
-		axis.Tick.Label.Handler = p.TextHandler
-		axis.Tick.Color = paint(figure.CeilingGrey)
-	}
-	p.Y.Label.TextStyle.XAlign, p.Y.Label.TextStyle.YAlign = draw.XCenter, draw.YBottom
-	p.X.Label.TextStyle.XAlign, p.X.Label.TextStyle.YAlign = draw.XCenter, draw.YTop
-	p.X.Tick.Label.XAlign, p.X.Tick.Label.YAlign = draw.XCenter, draw.YTop
-	p.Y.Tick.Label.XAlign, p.Y.Tick.Label.YAlign = draw.XRight, draw.YCenter
+	_, err := writer.WriteTo(w)
+	return err
 }

@@ -2,6 +2,7 @@ package image
 
 import (
 	"bytes"
+	"fmt"
 	"image"
 	"image/color"
 	"image/png"
@@ -27,7 +28,7 @@ func trace() figure.HeatTrace {
 
 func TestPNGHasItsSizeAndColours(t *testing.T) {
 	var out bytes.Buffer
-	if err := HeatTrace(&out, PNG, trace()); err != nil {
+	if err := Write(&out, PNG, trace()); err != nil {
 		t.Fatal(err)
 	}
 	picture, err := png.Decode(&out)
@@ -38,7 +39,7 @@ func TestPNGHasItsSizeAndColours(t *testing.T) {
 		t.Errorf("the picture is %d by %d", size.X, size.Y)
 	}
 	for name, colour := range map[string]string{"paper": figure.Paper, "throughput": figure.Writes, "temperature": figure.Temperature, "ceiling": figure.CeilingGrey} {
-		if count := countNear(picture, paint(colour)); count < 100 {
+		if count := countNear(picture, hex(colour)); count < 100 {
 			t.Errorf("%d pixels of %s in the picture", count, name)
 		}
 	}
@@ -61,7 +62,7 @@ func countNear(picture image.Image, want color.NRGBA) int {
 
 func TestSVGHoldsItsWords(t *testing.T) {
 	var out bytes.Buffer
-	if err := HeatTrace(&out, SVG, trace()); err != nil {
+	if err := Write(&out, SVG, trace()); err != nil {
 		t.Fatal(err)
 	}
 	for _, want := range []string{"<svg", "ebb &amp; flood", "heat-throttle", "400 MB/s", "ceiling of limpet", "drive, 50 °C at the end"} {
@@ -75,7 +76,7 @@ func TestATraceWithoutTemperaturesSaysSo(t *testing.T) {
 	bare := trace()
 	bare.Temperatures = nil
 	var out bytes.Buffer
-	if err := HeatTrace(&out, SVG, bare); err != nil {
+	if err := Write(&out, SVG, bare); err != nil {
 		t.Fatal(err)
 	}
 	if !strings.Contains(out.String(), "no temperatures were recorded") {
@@ -100,7 +101,7 @@ func TestChainStripDrawsTheFlowThroughAllHops(t *testing.T) {
 		Hops: []figure.StripHop{{Name: "a", Standard: "usb4 40g", Low: 2800, High: 3800, Capable: 3900}, {Name: "b", Standard: "pcie 3.0 x4", Low: 3200, High: 3700, Mark: figure.MarkNarrowest}},
 	}
 	var out bytes.Buffer
-	if err := ChainStrip(&out, PNG, strip); err != nil {
+	if err := Write(&out, PNG, strip); err != nil {
 		t.Fatal(err)
 	}
 	picture, err := png.Decode(&out)
@@ -108,6 +109,7 @@ func TestChainStripDrawsTheFlowThroughAllHops(t *testing.T) {
 		t.Fatal(err)
 	}
 	// The surface of the flow is half-way up, and green from edge to edge.
+	const stripTop, stripBottom, stripLeft, stripRight = 150, 170, 110, 40
 	middle := stripTop + (Height-stripTop-stripBottom)/2
 	for _, x := range []int{stripLeft + 5, Width / 2, Width - stripRight - 5} {
 		found := false
@@ -120,7 +122,7 @@ func TestChainStripDrawsTheFlowThroughAllHops(t *testing.T) {
 		}
 	}
 	out.Reset()
-	if err := ChainStrip(&out, SVG, strip); err != nil || !strings.Contains(out.String(), "usb4 40g") {
+	if err := Write(&out, SVG, strip); err != nil || !strings.Contains(out.String(), "usb4 40g") {
 		t.Errorf("as SVG: %v", err)
 	}
 }
@@ -131,10 +133,10 @@ func TestBarsInBothFormats(t *testing.T) {
 		{Label: "read", Better: "longer is better", Bars: []figure.Bar{{Name: "a", Value: 50, Text: "50 MB/s"}}},
 	}}
 	var raster, vector bytes.Buffer
-	if err := Bars(&raster, PNG, bars); err != nil {
+	if err := Write(&raster, PNG, bars); err != nil {
 		t.Fatal(err)
 	}
-	if err := Bars(&vector, SVG, bars); err != nil {
+	if err := Write(&vector, SVG, bars); err != nil {
 		t.Fatal(err)
 	}
 	picture, err := png.Decode(&raster)
@@ -149,4 +151,11 @@ func TestBarsInBothFormats(t *testing.T) {
 			t.Errorf("%q is not in the drawing", want)
 		}
 	}
+}
+
+// hex reads "#rrggbb".
+func hex(colour string) color.NRGBA {
+	made := color.NRGBA{A: 255}
+	_, _ = fmt.Sscanf(colour, "#%02x%02x%02x", &made.R, &made.G, &made.B)
+	return made
 }

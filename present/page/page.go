@@ -4,6 +4,7 @@ package page
 
 import (
 	"embed"
+	"encoding/base64"
 	"encoding/json"
 	"fmt"
 	"html/template"
@@ -13,6 +14,7 @@ import (
 	"opengauge/core/record/session"
 	"opengauge/present/article"
 	"opengauge/present/figure"
+	"opengauge/present/image"
 	"opengauge/present/table"
 )
 
@@ -43,17 +45,12 @@ func Write(w io.Writer, a article.Article) error {
 
 func newView(a article.Article) (view, error) {
 	made := view{Article: a}
-	charts := chartData{Traces: map[string]figure.HeatTrace{}, Maps: []figure.DepthMap{}, Strips: []figure.ChainStrip{}, Ladders: []figure.FillLadder{}}
-	for _, tested := range a.Tested {
-		if tested.Strip != nil {
-			charts.Strips = append(charts.Strips, *tested.Strip)
-		}
+	charts := chartData{
+		Traces: map[string]figure.HeatTrace{}, Maps: []figure.DepthMap{}, Strips: []figure.ChainStrip{}, Ladders: []figure.FillLadder{},
 	}
-	for _, trace := range a.Traces {
-		charts.Traces[trace.ID] = trace.HeatTrace
+	for _, shown := range a.Figures() {
+		charts.take(shown.Figure)
 	}
-	charts.Maps = append(charts.Maps, a.Maps...)
-	charts.Ladders = append(charts.Ladders, a.Ladders...)
 	// json.Marshal writes <, > and & as escapes, so the data cannot end its
 	// script element.
 	data, err := json.Marshal(charts)
@@ -81,6 +78,58 @@ type chartData struct {
 	Ladders []figure.FillLadder         `json:"ladders"`
 }
 
+// take adds a figure that the page's script draws, and reports whether it does.
+func (c *chartData) take(f figure.Figure) bool {
+	switch f := f.(type) {
+	case figure.ChainStrip:
+		c.Strips = append(c.Strips, f)
+	case figure.HeatTrace:
+		c.Traces[f.ID] = f
+	case figure.DepthMap:
+		c.Maps = append(c.Maps, f)
+	case figure.FillLadder:
+		c.Ladders = append(c.Ladders, f)
+	default:
+		return false
+	}
+	return true
+}
+
+// drawn is the place of a figure in the page: one that the script draws, one that is
+// made of the page's own elements, or the drawing itself.
+func drawn(page *template.Template, f figure.Figure) (template.HTML, error) {
+	var out strings.Builder
+	switch f := f.(type) {
+	case figure.Bars:
+		err := page.ExecuteTemplate(&out, "bars", f)
+		return template.HTML(out.String()), err
+	case figure.CopyMatrix:
+		err := page.ExecuteTemplate(&out, "matrix", f)
+		return template.HTML(out.String()), err
+	}
+	id, label := template.HTMLEscapeString(f.Head().ID), template.HTMLEscapeString(f.Summary())
+	if charts := (&chartData{Traces: map[string]figure.HeatTrace{}}); charts.take(f) {
+		class := "chart"
+		if len(charts.Strips) > 0 {
+			class = "chart strip"
+		}
+		return template.HTML(fmt.Sprintf(`<div class="%s" id="%s" role="img" aria-label="%s"></div>`, class, id, label)), nil
+	}
+	if err := image.Write(&out, image.SVG, f); err != nil {
+		return "", err
+	}
+	data := base64.StdEncoding.EncodeToString([]byte(out.String()))
+	return template.HTML(fmt.Sprintf(`<img class="drawing" id="%s" alt="%s" src="data:image/svg+xml;base64,%s">`, id, label, data)), nil
+}
+
+// noteOf is what belongs under a figure's title besides.
+func noteOf(f article.Shown) string {
+	if m, ok := f.Figure.(figure.DepthMap); ok {
+		return m.Note()
+	}
+	return ""
+}
+
 // labelled is a table with a label for those who do not see what it is near to, and
 // the line that it is folded behind.
 type labelled struct {
@@ -100,25 +149,14 @@ func functions(page *template.Template) template.FuncMap {
 		err := page.ExecuteTemplate(&out, name, labelled{label, summary, t})
 		return template.HTML(out.String()), err
 	}
-	folded := func(summary, title string, t table.Table) (template.HTML, error) {
-		return show("details", summary, summary+": "+title, t)
-	}
 	return template.FuncMap{
-		"table":   func(label string, t table.Table) (template.HTML, error) { return show("table", "", label, t) },
-		"details": func(summary, title string, t table.Table) (template.HTML, error) { return folded(summary, title, t) },
-		"cells": func(m figure.DepthMap) (template.HTML, error) {
-			return folded("The cells as a table", m.Title, table.DepthMap(m))
+		"table": func(label string, t table.Table) (template.HTML, error) { return show("table", "", label, t) },
+		"details": func(summary, label string, t table.Table) (template.HTML, error) {
+			return show("details", summary, label, t)
 		},
-		"samples": func(t article.Trace) (template.HTML, error) {
-			return folded("The samples as a table", t.Title, table.Trace(t.HeatTrace))
-		},
-		"rungs": func(l figure.FillLadder) (template.HTML, error) {
-			return folded("The levels as a table", l.Title, table.FillLadder(l))
-		},
-		"mapSummary": func(m figure.DepthMap) string {
-			return fmt.Sprintf("Depth map: %s for %d block sizes by %d queue depths, shaded by the share %s", m.Unit, len(m.Blocks), len(m.Depths), m.Of)
-		},
-		"mark":    func(f session.Finding) string { return figure.SeverityMark(string(f.Severity)) },
+		"drawn":   func(f *article.Shown) (template.HTML, error) { return drawn(page, f.Figure) },
+		"note":    func(f *article.Shown) string { return noteOf(*f) },
+		"mark":    func(f *session.Finding) string { return figure.SeverityMark(string(f.Severity)) },
 		"wide":    func(share float64) string { return fmt.Sprintf("%.0f", share*100) },
 		"percent": func(share float64) string { return fmt.Sprintf("%.0f %%", share*100) },
 		"share":   func(value float64, g figure.BarGroup) string { return fmt.Sprintf("%.2f", 100*value/g.Top()) },

@@ -11,14 +11,14 @@ import (
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/article"
+	"opengauge/present/figure"
 )
 
 func written(t *testing.T, s *session.Session, findings ...session.Finding) string {
 	t.Helper()
 	var out bytes.Buffer
 	err := Write(&out, article.New(article.Report{
-		Title: "Ebb <b>& flood", Sessions: []*session.Session{s},
-		Findings: map[string][]session.Finding{s.ID: findings}, Program: "test", Written: time.Unix(0, 0).UTC(),
+		Title: "Ebb <b>& flood", Subject: figure.Subject{Sessions: []*session.Session{s}, Findings: map[string][]session.Finding{s.ID: findings}}, Program: "test", Written: time.Unix(0, 0).UTC(),
 	}))
 	if err != nil {
 		t.Fatal(err)

@@ -52,7 +52,7 @@ func Comparison(c compare.Comparison, notation unit.Notation) Table {
 			if !figure.Known {
 				continue
 			}
-			cells := []string{label, c.Sides[at].DisplayName(), metricText(row.Metric, figure.Value, notation), strconv.Itoa(figure.Repeats), "", "", ""}
+			cells := []string{label, c.Sides[at].DisplayName(), row.Metric.Text(figure.Value, notation), strconv.Itoa(figure.Repeats), "", "", ""}
 			if against := row.Contrasts[at]; against != nil {
 				cells[4], cells[5], cells[6] = row.Words(at), against.Interval(), against.Seen()
 				once = once || against.Basis != compare.Repeats
@@ -67,13 +67,6 @@ func Comparison(c compare.Comparison, notation unit.Notation) Table {
 		t.Notes = append(t.Notes, "Where one side is a single pass, the interval knows how much that pass varied, and not how much another run would differ: repeat it before it is quoted.")
 	}
 	return t
-}
-
-func metricText(metric compare.Metric, value float64, notation unit.Notation) string {
-	if metric == compare.Latency {
-		return unit.Latency(value) + " p99"
-	}
-	return notation.Rate(unit.BytesPerSecond(value))
 }
 
 // Effect is the table of what a factor does.

@@ -16,5 +16,11 @@ type Column struct {
 	Number bool
 }
 
-func text(title string) Column   { return Column{Title: title} }
-func number(title string) Column { return Column{Title: title, Number: true} }
+// Text is a column of texts.
+func Text(title string) Column { return Column{Title: title} }
+
+// Number is a column of figures, aligned to the right.
+func Number(title string) Column { return Column{Title: title, Number: true} }
+
+func text(title string) Column   { return Text(title) }
+func number(title string) Column { return Number(title) }

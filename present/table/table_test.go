@@ -9,7 +9,6 @@ import (
 	"opengauge/core/record/logbook"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
-	"opengauge/present/figure"
 )
 
 func TestPassesSayWhatIsInDoubt(t *testing.T) {
@@ -73,17 +72,6 @@ func TestCircumstances(t *testing.T) {
 		if !strings.Contains(text, want) {
 			t.Errorf("%q is missing in:\n%s", want, text)
 		}
-	}
-}
-
-func TestTraceIsThinned(t *testing.T) {
-	trace := figure.HeatTrace{Unit: "MB/s", Temperatures: []figure.Line{{Name: "drive", Points: []figure.Point{{Seconds: 1, Value: 40}}}}}
-	for second := range 300 {
-		trace.Throughput.Points = append(trace.Throughput.Points, figure.Point{Seconds: float64(second + 1), Value: 100})
-	}
-	made := Trace(trace)
-	if len(made.Rows) != 60 || len(made.Notes) != 1 || made.Rows[0][2] != "40" || made.Rows[1][2] != "" {
-		t.Errorf("%d rows, notes %q, first %q", len(made.Rows), made.Notes, made.Rows[0])
 	}
 }
 

@@ -129,11 +129,11 @@ func TestEvidenceIsWrittenWithUnits(t *testing.T) {
 		label, want string
 	}{
 		"fast_bytes_per_second": {1.04e9, "fast", "1\u00a0040 MB/s"},
-		"throttle_at_celsius":   {unit.Celsius(70), "throttle at", "70 °C"},
+		"throttle_at_celsius":   {70.0, "throttle at", "70 °C"},
 		"first_drop_seconds":    {143.9, "first drop", "143.9 s"},
-		"moved_bytes":           {unit.Bytes(1e9), "moved", "1 GB (954 MiB)"},
+		"moved_bytes":           {1e9, "moved", "1 GB (954 MiB)"},
 		"time_slow_share":       {0.373, "time slow, share", "37.3 %"},
-		"drops":                 {2, "drops", "2"},
+		"drops":                 {2.0, "drops", "2"},
 		"sensor":                {"drive", "sensor", "drive"},
 	} {
 		if label, text := evidenceText(key, c.value, unit.Decimal); label != c.label || text != c.want {

@@ -21,6 +21,14 @@ const (
 // HigherIsBetter says which way is better.
 func (m Metric) HigherIsBetter() bool { return m != Latency }
 
+// Text writes a figure with its unit.
+func (m Metric) Text(figure float64, n unit.Notation) string {
+	if m == Latency {
+		return unit.Latency(figure)
+	}
+	return n.Rate(unit.BytesPerSecond(figure))
+}
+
 // of gives the metric of a pass: bytes a second, or seconds.
 func (m Metric) of(pass *session.Pass) float64 {
 	if m == Latency {

@@ -1,7 +1,6 @@
-package image
+package figure
 
 import (
-	"io"
 	"math"
 	"strconv"
 
@@ -9,7 +8,6 @@ import (
 	"gonum.org/v1/plot/vg/draw"
 
 	"opengauge/core/unit"
-	"opengauge/present/figure"
 )
 
 // Margins of the strip on the sheet, in pixels.
@@ -21,15 +19,14 @@ const (
 	hopGap      = 14
 )
 
-// ChainStrip draws the hops side by side, each as tall as what it can carry,
+// Draw draws the hops side by side, each as tall as what it can carry,
 // with the measured flow through all of them.
-func ChainStrip(w io.Writer, format Format, strip figure.ChainStrip) error {
-	sheet := newCanvas(format)
-	heading(sheet.Canvas, strip.Title, strip.Subtitle)
-	small := style(14, figure.CeilingGrey, false)
+func (strip ChainStrip) Draw(sheet draw.Canvas) error {
+	heading(sheet, strip.Title, strip.Subtitle)
+	small := style(14, CeilingGrey, false)
 	sheet.FillText(small, vg.Point{X: sheet.Min.X + pixels(margin), Y: sheet.Max.Y - pixels(112)},
 		strip.Unit+"; each hop is as tall as the most it carries, its usable range hatched; higher carries more")
-	area := draw.Crop(sheet.Canvas, pixels(stripLeft), -pixels(stripRight), pixels(stripBottom), -pixels(stripTop))
+	area := draw.Crop(sheet, pixels(stripLeft), -pixels(stripRight), pixels(stripBottom), -pixels(stripTop))
 	stripAxis(area, strip)
 	width := (area.Max.X - area.Min.X) / vg.Length(max(len(strip.Hops), 1))
 	for at, hop := range strip.Hops {
@@ -37,23 +34,22 @@ func ChainStrip(w io.Writer, format Format, strip figure.ChainStrip) error {
 		drawHop(area, strip, hop, left, width)
 	}
 	drawFlow(area, strip, width)
-	_, err := sheet.writer.WriteTo(w)
-	return err
+	return nil
 }
 
 // height is how far above the axis a value is.
-func height(area draw.Canvas, strip figure.ChainStrip, value float64) vg.Length {
+func height(area draw.Canvas, strip ChainStrip, value float64) vg.Length {
 	return area.Min.Y + (area.Max.Y-area.Min.Y)*vg.Length(value/strip.Top)
 }
 
-func stripAxis(area draw.Canvas, strip figure.ChainStrip) {
-	label := style(14, figure.Ink, false)
+func stripAxis(area draw.Canvas, strip ChainStrip) {
+	label := style(14, Ink, false)
 	label.XAlign, label.YAlign = draw.XRight, draw.YCenter
 	const ticks = 4
 	for tick := range ticks + 1 {
 		value := strip.Top * float64(tick) / ticks
 		y := height(area, strip, value)
-		area.StrokeLine2(draw.LineStyle{Color: wash(figure.CeilingGrey, 60), Width: pixels(1)}, area.Min.X, y, area.Max.X, y)
+		area.StrokeLine2(draw.LineStyle{Color: wash(CeilingGrey, 60), Width: pixels(1)}, area.Min.X, y, area.Max.X, y)
 		area.FillText(label, vg.Point{X: area.Min.X - pixels(10), Y: y}, axisNumber(value))
 	}
 }
@@ -70,19 +66,19 @@ func rectangle(left, bottom, right, top vg.Length) vg.Rectangle {
 	return vg.Rectangle{Min: vg.Point{X: left, Y: bottom}, Max: vg.Point{X: right, Y: top}}
 }
 
-func drawHop(area draw.Canvas, strip figure.ChainStrip, hop figure.StripHop, left, width vg.Length) {
+func drawHop(area draw.Canvas, strip ChainStrip, hop StripHop, left, width vg.Length) {
 	from, to := left+pixels(hopGap)/2, left+width-pixels(hopGap)/2
 	low, high := height(area, strip, hop.Low), height(area, strip, hop.High)
-	area.SetColor(wash(figure.CeilingGrey, 70))
+	area.SetColor(wash(CeilingGrey, 70))
 	area.Fill(rectangle(from, area.Min.Y, to, low).Path())
 	hatch(area, rectangle(from, low, to, high))
 	if hop.Capable > 0 {
-		dashes := draw.LineStyle{Color: paint(figure.CeilingGrey), Width: pixels(2), Dashes: []vg.Length{pixels(6), pixels(4)}}
+		dashes := draw.LineStyle{Color: paint(CeilingGrey), Width: pixels(2), Dashes: []vg.Length{pixels(6), pixels(4)}}
 		box := rectangle(from, high, to, height(area, strip, hop.Capable))
 		area.StrokeLines(dashes, []vg.Point{{X: box.Min.X, Y: box.Min.Y}, {X: box.Min.X, Y: box.Max.Y}, {X: box.Max.X, Y: box.Max.Y}, {X: box.Max.X, Y: box.Min.Y}})
 	}
 	if hop.Mark != "" && hop.High > 0 {
-		area.SetColor(paint(figure.Ink))
+		area.SetColor(paint(Ink))
 		area.SetLineWidth(pixels(3))
 		area.Stroke(rectangle(from, area.Min.Y, to, high).Path())
 	}
@@ -92,20 +88,20 @@ func drawHop(area draw.Canvas, strip figure.ChainStrip, hop figure.StripHop, lef
 		face.XAlign, face.YAlign = draw.XCenter, draw.YTop
 		area.FillText(face, vg.Point{X: middle, Y: y}, words)
 	}
-	above := style(16, figure.Ink, true)
+	above := style(16, Ink, true)
 	above.XAlign, above.YAlign = draw.XCenter, draw.YBottom
 	area.FillText(above, vg.Point{X: middle, Y: max(high, height(area, strip, hop.Capable)) + pixels(6)}, hop.Text)
-	text(16, figure.Ink, true, area.Min.Y-pixels(12), hop.Standard)
-	text(14, figure.CeilingGrey, false, area.Min.Y-pixels(38), hop.Name)
+	text(16, Ink, true, area.Min.Y-pixels(12), hop.Standard)
+	text(14, CeilingGrey, false, area.Min.Y-pixels(38), hop.Name)
 	if hop.Mark != "" {
-		text(15, figure.Ink, true, area.Min.Y-pixels(62), hop.Mark)
+		text(15, Ink, true, area.Min.Y-pixels(62), hop.Mark)
 	}
 }
 
 // hatch fills a box with slanted lines: the range between what a hop carries at
 // the least and at the most.
 func hatch(area draw.Canvas, box vg.Rectangle) {
-	line := draw.LineStyle{Color: wash(figure.CeilingGrey, 150), Width: pixels(1)}
+	line := draw.LineStyle{Color: wash(CeilingGrey, 150), Width: pixels(1)}
 	const step = 9
 	tall := box.Max.Y - box.Min.Y
 	for x := box.Min.X - tall; x < box.Max.X; x += pixels(step) {
@@ -118,12 +114,12 @@ func hatch(area draw.Canvas, box vg.Rectangle) {
 		}
 		area.StrokeLine2(line, from.X, from.Y, to.X, to.Y)
 	}
-	area.SetColor(paint(figure.CeilingGrey))
+	area.SetColor(paint(CeilingGrey))
 	area.SetLineWidth(pixels(1))
 	area.Stroke(box.Path())
 }
 
-func drawFlow(area draw.Canvas, strip figure.ChainStrip, width vg.Length) {
+func drawFlow(area draw.Canvas, strip ChainStrip, width vg.Length) {
 	if strip.Flow == nil {
 		return
 	}

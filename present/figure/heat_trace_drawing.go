@@ -1,15 +1,12 @@
-package image
+package figure
 
 import (
 	"fmt"
-	"io"
 
 	"gonum.org/v1/plot"
 	"gonum.org/v1/plot/plotter"
 	"gonum.org/v1/plot/vg"
 	"gonum.org/v1/plot/vg/draw"
-
-	"opengauge/present/figure"
 )
 
 // Shares of the sheet, from its top: title, throughput, temperatures.
@@ -19,10 +16,9 @@ const (
 	margin      = 24
 )
 
-// HeatTrace draws throughput over time, temperatures below on the same axis,
+// Draw draws throughput over time, temperatures below on the same axis,
 // and findings as marked spans.
-func HeatTrace(w io.Writer, format Format, trace figure.HeatTrace) error {
-	sheet := newCanvas(format)
+func (trace HeatTrace) Draw(sheet draw.Canvas) error {
 	flow, err := flowPlot(trace)
 	if err != nil {
 		return err
@@ -31,28 +27,27 @@ func HeatTrace(w io.Writer, format Format, trace figure.HeatTrace) error {
 	if err != nil {
 		return err
 	}
-	area := draw.Crop(sheet.Canvas, pixels(margin), -pixels(margin), pixels(margin), -pixels(titleHeight))
+	area := draw.Crop(sheet, pixels(margin), -pixels(margin), pixels(margin), -pixels(titleHeight))
 	split := pixels(heatHeight)
 	canvases := plot.Align([][]*plot.Plot{{flow}, {heat}}, draw.Tiles{Rows: 2, Cols: 1}, area)
 	upper := draw.Crop(canvases[0][0], 0, 0, split-(area.Max.Y-area.Min.Y)/2, 0)
 	lower := draw.Crop(canvases[1][0], 0, 0, 0, split-(area.Max.Y-area.Min.Y)/2-pixels(margin))
 	flow.Draw(upper)
 	heat.Draw(lower)
-	heading(sheet.Canvas, trace.Title, trace.Subtitle)
+	heading(sheet, trace.Title, trace.Subtitle)
 	labelSpans(flow.DataCanvas(upper), trace)
-	_, err = sheet.writer.WriteTo(w)
-	return err
+	return nil
 }
 
 // heading writes a figure's title and subtitle.
 func heading(sheet draw.Canvas, title, subtitle string) {
 	left, top := sheet.Min.X+pixels(margin), sheet.Max.Y
-	sheet.FillText(style(24, figure.Ink, true), vg.Point{X: left, Y: top - pixels(44)}, title)
-	sheet.FillText(style(16, figure.CeilingGrey, false), vg.Point{X: left, Y: top - pixels(72)}, subtitle)
+	sheet.FillText(style(24, Ink, true), vg.Point{X: left, Y: top - pixels(44)}, title)
+	sheet.FillText(style(16, CeilingGrey, false), vg.Point{X: left, Y: top - pixels(72)}, subtitle)
 }
 
 // flowPlot is the upper plot: throughput, from zero.
-func flowPlot(trace figure.HeatTrace) (*plot.Plot, error) {
+func flowPlot(trace HeatTrace) (*plot.Plot, error) {
 	p := plot.New()
 	dress(p)
 	p.Y.Label.Text = "throughput in " + trace.Unit + " (higher is better)"
@@ -77,7 +72,7 @@ func flowPlot(trace figure.HeatTrace) (*plot.Plot, error) {
 }
 
 // heatPlot is the lower plot: temperatures, from zero.
-func heatPlot(trace figure.HeatTrace) (*plot.Plot, error) {
+func heatPlot(trace HeatTrace) (*plot.Plot, error) {
 	p := plot.New()
 	dress(p)
 	p.X.Label.Text = "seconds since the pass began to count"
@@ -88,7 +83,7 @@ func heatPlot(trace figure.HeatTrace) (*plot.Plot, error) {
 		return nil, err
 	}
 	if len(trace.Temperatures) == 0 {
-		return p, addLabel(p, trace.Seconds/2, p.Y.Max/2, "no temperatures were recorded", figure.CeilingGrey, draw.XCenter)
+		return p, addLabel(p, trace.Seconds/2, p.Y.Max/2, "no temperatures were recorded", CeilingGrey, draw.XCenter)
 	}
 	dashes := [][]vg.Length{nil, {pixels(8), pixels(4)}, {pixels(2), pixels(3)}}
 	for at, temperature := range trace.Temperatures {
@@ -96,7 +91,7 @@ func heatPlot(trace figure.HeatTrace) (*plot.Plot, error) {
 		if err != nil {
 			return nil, err
 		}
-		line.Color, line.Width = paint(figure.Temperature), pixels(2)
+		line.Color, line.Width = paint(Temperature), pixels(2)
 		line.Dashes = dashes[at%len(dashes)]
 		p.Add(line)
 		last := temperature.Points[len(temperature.Points)-1]
@@ -105,7 +100,7 @@ func heatPlot(trace figure.HeatTrace) (*plot.Plot, error) {
 		if at%2 == 1 { // sensors of one drive run close together
 			above = -0.13
 		}
-		if err := addLabel(p, trace.Seconds*0.995, last.Value+p.Y.Max*above, label, figure.Temperature, draw.XRight); err != nil {
+		if err := addLabel(p, trace.Seconds*0.995, last.Value+p.Y.Max*above, label, Temperature, draw.XRight); err != nil {
 			return nil, err
 		}
 	}
@@ -113,26 +108,26 @@ func heatPlot(trace figure.HeatTrace) (*plot.Plot, error) {
 }
 
 // addFan draws when a fan ran as a bar along the foot of the plot.
-func addFan(p *plot.Plot, trace figure.HeatTrace) error {
+func addFan(p *plot.Plot, trace HeatTrace) error {
 	foot := p.Y.Max * 0.04
 	for at, stretch := range trace.Fan {
 		line, err := plotter.NewLine(plotter.XYs{{X: stretch.From, Y: foot}, {X: stretch.To, Y: foot}})
 		if err != nil {
 			return err
 		}
-		line.Color, line.Width = paint(figure.CeilingGrey), pixels(8)
+		line.Color, line.Width = paint(CeilingGrey), pixels(8)
 		p.Add(line)
 		if at > 0 {
 			continue
 		}
-		if err := addLabel(p, stretch.From, foot+p.Y.Max*0.05, "fan runs", figure.CeilingGrey, draw.XLeft); err != nil {
+		if err := addLabel(p, stretch.From, foot+p.Y.Max*0.05, "fan runs", CeilingGrey, draw.XLeft); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func points(line figure.Line) plotter.XYs {
+func points(line Line) plotter.XYs {
 	xys := make(plotter.XYs, len(line.Points))
 	for at, point := range line.Points {
 		xys[at] = plotter.XY{X: point.Seconds, Y: point.Value}
@@ -140,16 +135,16 @@ func points(line figure.Line) plotter.XYs {
 	return xys
 }
 
-func addCeiling(p *plot.Plot, trace figure.HeatTrace) error {
+func addCeiling(p *plot.Plot, trace HeatTrace) error {
 	value := trace.Ceiling.Value
 	line, err := plotter.NewLine(plotter.XYs{{X: 0, Y: value}, {X: trace.Seconds, Y: value}})
 	if err != nil {
 		return err
 	}
-	line.Color, line.Width = paint(figure.CeilingGrey), pixels(1.5)
+	line.Color, line.Width = paint(CeilingGrey), pixels(1.5)
 	line.Dashes = []vg.Length{pixels(8), pixels(6)}
 	p.Add(line)
-	return addLabel(p, trace.Seconds*0.995, value+p.Y.Max*0.015, trace.Ceiling.Label, figure.CeilingGrey, draw.XRight)
+	return addLabel(p, trace.Seconds*0.995, value+p.Y.Max*0.015, trace.Ceiling.Label, CeilingGrey, draw.XRight)
 }
 
 func addLabel(p *plot.Plot, x, y float64, label, colour string, align draw.XAlignment) error {
@@ -164,7 +159,7 @@ func addLabel(p *plot.Plot, x, y float64, label, colour string, align draw.XAlig
 }
 
 // shadeSpans lays a wash over the stretches that findings mark.
-func shadeSpans(p *plot.Plot, trace figure.HeatTrace) error {
+func shadeSpans(p *plot.Plot, trace HeatTrace) error {
 	for _, span := range trace.Spans {
 		top := p.Y.Max
 		area, err := plotter.NewPolygon(plotter.XYs{
@@ -173,7 +168,7 @@ func shadeSpans(p *plot.Plot, trace figure.HeatTrace) error {
 		if err != nil {
 			return err
 		}
-		area.Color = wash(figure.SeverityColour(span.Severity), 26)
+		area.Color = wash(SeverityColour(span.Severity), 26)
 		area.Width = 0
 		p.Add(area)
 	}
@@ -182,21 +177,21 @@ func shadeSpans(p *plot.Plot, trace figure.HeatTrace) error {
 
 // labelSpans writes each kind of finding once, at its first stretch, and the
 // level of throughput over every stretch that has room for it.
-func labelSpans(data draw.Canvas, trace figure.HeatTrace) {
+func labelSpans(data draw.Canvas, trace HeatTrace) {
 	top := trace.ThroughputTop()
 	named := map[string]bool{}
 	for _, span := range trace.Spans {
 		x := data.Min.X + vg.Length(span.From/trace.Seconds)*(data.Max.X-data.Min.X) + pixels(6)
-		colour := figure.SeverityColour(span.Severity)
+		colour := SeverityColour(span.Severity)
 		if span.To-span.From > trace.Seconds/12 {
 			y := data.Min.Y + vg.Length(span.Level/top)*(data.Max.Y-data.Min.Y) + pixels(8)
-			data.FillText(style(14, figure.Ink, false), vg.Point{X: x, Y: y}, span.LevelText)
+			data.FillText(style(14, Ink, false), vg.Point{X: x, Y: y}, span.LevelText)
 		}
 		if named[span.Kind] {
 			continue
 		}
 		named[span.Kind] = true
 		y := data.Min.Y + pixels(float64(12+20*(len(named)-1)))
-		data.FillText(style(15, colour, true), vg.Point{X: x, Y: y}, figure.SeverityMark(span.Severity)+" "+span.Kind)
+		data.FillText(style(15, colour, true), vg.Point{X: x, Y: y}, SeverityMark(span.Severity)+" "+span.Kind)
 	}
 }

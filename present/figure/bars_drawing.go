@@ -1,19 +1,14 @@
-package image
+package figure
 
 import (
-	"io"
-
 	"gonum.org/v1/plot/vg"
 	"gonum.org/v1/plot/vg/draw"
-
-	"opengauge/present/figure"
 )
 
-// Bars draws groups of bars, each with a scale of its own from zero.
-func Bars(w io.Writer, format Format, bars figure.Bars) error {
-	sheet := newCanvas(format)
-	heading(sheet.Canvas, bars.Title, bars.Subtitle)
-	area := draw.Crop(sheet.Canvas, pixels(margin), -pixels(margin), pixels(ladderLow), -pixels(100))
+// Draw draws groups of bars, each with a scale of its own from zero.
+func (bars Bars) Draw(sheet draw.Canvas) error {
+	heading(sheet, bars.Title, bars.Subtitle)
+	area := draw.Crop(sheet, pixels(margin), -pixels(margin), pixels(ladderLow), -pixels(100))
 	rows := 0
 	longestName := 0
 	for _, group := range bars.Groups {
@@ -27,7 +22,7 @@ func Bars(w io.Writer, format Format, bars figure.Bars) error {
 	left := area.Min.X + pixels(float64(longestName)*size*0.56+14)
 	y := area.Max.Y
 	for _, group := range bars.Groups {
-		label := style(size+1, figure.Ink, true)
+		label := style(size+1, Ink, true)
 		label.YAlign = draw.YCenter
 		area.FillText(label, vg.Point{X: area.Min.X, Y: y - step/2}, group.Label+" ("+group.Better+")")
 		y -= step
@@ -36,15 +31,14 @@ func Bars(w io.Writer, format Format, bars figure.Bars) error {
 			y -= step
 		}
 	}
-	_, err := sheet.writer.WriteTo(w)
-	return err
+	return nil
 }
 
 // drawBar draws one bar with its name before it and its text behind it.
-func drawBar(area draw.Canvas, group figure.BarGroup, bar figure.Bar, left, y, step vg.Length, size float64) {
-	colour := figure.Throughput
+func drawBar(area draw.Canvas, group BarGroup, bar Bar, left, y, step vg.Length, size float64) {
+	colour := Throughput
 	if group.Writes {
-		colour = figure.Writes
+		colour = Writes
 	}
 	const share = 0.5 // of the width; the rest is for texts
 	width := (area.Max.X - left) * share
@@ -54,14 +48,14 @@ func drawBar(area draw.Canvas, group figure.BarGroup, bar figure.Bar, left, y, s
 	end := left + length
 	if bar.High > 0 {
 		low, high := left+width*vg.Length(bar.Low/group.Top()), left+width*vg.Length(bar.High/group.Top())
-		ink := draw.LineStyle{Color: paint(figure.Ink), Width: pixels(1.5)}
+		ink := draw.LineStyle{Color: paint(Ink), Width: pixels(1.5)}
 		area.StrokeLine2(ink, low, y-step/2, high, y-step/2)
 		for _, x := range []vg.Length{low, high} {
 			area.StrokeLine2(ink, x, y-step*0.65, x, y-step*0.35)
 		}
 		end = max(end, high)
 	}
-	name, text := style(size, figure.Ink, false), style(size, figure.Ink, true)
+	name, text := style(size, Ink, false), style(size, Ink, true)
 	name.YAlign, text.YAlign, name.XAlign = draw.YCenter, draw.YCenter, draw.XRight
 	area.FillText(name, vg.Point{X: left - pixels(8), Y: y - step/2}, bar.Name)
 	area.FillText(text, vg.Point{X: end + pixels(8), Y: y - step/2}, bar.Text)

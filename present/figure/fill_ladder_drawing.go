@@ -1,13 +1,10 @@
-package image
+package figure
 
 import (
 	"fmt"
-	"io"
 
 	"gonum.org/v1/plot/vg"
 	"gonum.org/v1/plot/vg/draw"
-
-	"opengauge/present/figure"
 )
 
 // Margins of the ladder on the sheet, in pixels.
@@ -18,13 +15,12 @@ const (
 	ladderLow   = 40
 )
 
-// FillLadder draws each load as a ladder of bars, emptiest on top.
-func FillLadder(w io.Writer, format Format, ladder figure.FillLadder) error {
-	sheet := newCanvas(format)
-	heading(sheet.Canvas, ladder.Title, ladder.Subtitle)
-	sheet.FillText(style(14, figure.CeilingGrey, false), vg.Point{X: sheet.Min.X + pixels(margin), Y: sheet.Max.Y - pixels(100)},
+// Draw draws each load as a ladder of bars, emptiest on top.
+func (ladder FillLadder) Draw(sheet draw.Canvas) error {
+	heading(sheet, ladder.Title, ladder.Subtitle)
+	sheet.FillText(style(14, CeilingGrey, false), vg.Point{X: sheet.Min.X + pixels(margin), Y: sheet.Max.Y - pixels(100)},
 		ladder.Unit+" at each fill level, longer is better; at the right the share of what it is at the emptiest")
-	area := draw.Crop(sheet.Canvas, pixels(ladderLeft), -pixels(ladderRight), pixels(ladderLow), -pixels(ladderTop))
+	area := draw.Crop(sheet, pixels(ladderLeft), -pixels(ladderRight), pixels(ladderLow), -pixels(ladderTop))
 	rows := 0
 	for _, climb := range ladder.Loads {
 		rows += len(climb.Rungs) + 1
@@ -32,7 +28,7 @@ func FillLadder(w io.Writer, format Format, ladder figure.FillLadder) error {
 	step := (area.Max.Y - area.Min.Y) / vg.Length(max(rows, 1))
 	y := area.Max.Y
 	for _, climb := range ladder.Loads {
-		label := style(15, figure.Ink, true)
+		label := style(15, Ink, true)
 		label.YAlign = draw.YCenter
 		area.FillText(label, vg.Point{X: area.Min.X, Y: y - step/2}, climb.Label)
 		y -= step
@@ -45,19 +41,18 @@ func FillLadder(w io.Writer, format Format, ladder figure.FillLadder) error {
 			y -= step
 		}
 	}
-	_, err := sheet.writer.WriteTo(w)
-	return err
+	return nil
 }
 
-func drawRung(area draw.Canvas, climb figure.Climb, rung figure.Rung, y, step vg.Length, top float64) {
-	colour := figure.Throughput
+func drawRung(area draw.Canvas, climb Climb, rung Rung, y, step vg.Length, top float64) {
+	colour := Throughput
 	if climb.Writes {
-		colour = figure.Writes
+		colour = Writes
 	}
 	length := (area.Max.X - area.Min.X) * vg.Length(rung.Value/max(top, 1e-9))
 	area.SetColor(wash(colour, 200))
 	area.Fill(rectangle(area.Min.X, y-step*0.85, area.Min.X+length, y-step*0.15).Path())
-	left, right := style(14, figure.Ink, false), style(14, figure.Ink, true)
+	left, right := style(14, Ink, false), style(14, Ink, true)
 	left.XAlign, left.YAlign, right.YAlign = draw.XRight, draw.YCenter, draw.YCenter
 	area.FillText(left, vg.Point{X: area.Min.X - pixels(10), Y: y - step/2}, fmt.Sprintf("%.0f %% full", rung.Fill*100))
 	area.FillText(right, vg.Point{X: area.Min.X + length + pixels(8), Y: y - step/2}, rung.Text)

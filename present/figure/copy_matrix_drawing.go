@@ -1,50 +1,44 @@
-package image
+package figure
 
 import (
-	"io"
-
 	"gonum.org/v1/plot/vg"
 	"gonum.org/v1/plot/vg/draw"
-
-	"opengauge/present/figure"
 )
 
-// CopyMatrix draws copies between several ends as a grid, shaded by the share of the
+// Draw draws copies between several ends as a grid, shaded by the share of the
 // fastest.
-func CopyMatrix(w io.Writer, format Format, m figure.CopyMatrix) error {
-	sheet := newCanvas(format)
-	heading(sheet.Canvas, m.Title, m.Subtitle)
-	area := draw.Crop(sheet.Canvas, pixels(margin+210), -pixels(margin), pixels(margin), -pixels(150))
+func (m CopyMatrix) Draw(sheet draw.Canvas) error {
+	heading(sheet, m.Title, m.Subtitle)
+	area := draw.Crop(sheet, pixels(margin+210), -pixels(margin), pixels(margin), -pixels(150))
 	count := vg.Length(max(len(m.Ends), 1))
 	width, height := (area.Max.X-area.Min.X)/count, min((area.Max.Y-area.Min.Y)/count, pixels(150))
 	for to, end := range m.Ends {
-		label := style(15, figure.Ink, true)
+		label := style(15, Ink, true)
 		label.XAlign, label.YAlign = draw.XCenter, draw.YBottom
 		area.FillText(label, vg.Point{X: area.Min.X + width*(vg.Length(to)+0.5), Y: area.Max.Y + pixels(8)}, "to "+end)
 	}
 	for from, row := range m.Cells {
 		top := area.Max.Y - height*vg.Length(from)
-		label := style(15, figure.Ink, true)
+		label := style(15, Ink, true)
 		label.XAlign, label.YAlign = draw.XRight, draw.YCenter
 		area.FillText(label, vg.Point{X: area.Min.X - pixels(14), Y: top - height/2}, "from "+m.Ends[from])
 		for to, cell := range row {
 			drawCopyCell(area, cell, area.Min.X+width*vg.Length(to), top, width, height)
 		}
 	}
-	_, err := sheet.writer.WriteTo(w)
-	return err
+	return nil
 }
 
-func drawCopyCell(area draw.Canvas, cell figure.CopyCell, left, top, width, height vg.Length) {
+func drawCopyCell(area draw.Canvas, cell CopyCell, left, top, width, height vg.Length) {
 	gap := pixels(3)
 	if !cell.Known {
-		area.SetColor(wash(figure.CeilingGrey, 24))
+		area.SetColor(wash(CeilingGrey, 24))
 		area.Fill(rectangle(left+gap, top-height+gap, left+width-gap, top-gap).Path())
 		return
 	}
-	area.SetColor(wash(figure.Writes, uint8(30+160*cell.Share)))
+	area.SetColor(wash(Writes, uint8(30+160*cell.Share)))
 	area.Fill(rectangle(left+gap, top-height+gap, left+width-gap, top-gap).Path())
-	ink := figure.Ink
+	ink := Ink
 	if cell.Share > 0.75 {
 		ink = "#ffffff"
 	}

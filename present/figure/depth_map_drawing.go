@@ -1,15 +1,12 @@
-package image
+package figure
 
 import (
 	"image/color"
-	"io"
 	"math"
 	"strconv"
 
 	"gonum.org/v1/plot/vg"
 	"gonum.org/v1/plot/vg/draw"
-
-	"opengauge/present/figure"
 )
 
 // Margins of a depth map's grid on the sheet, in pixels.
@@ -20,15 +17,14 @@ const (
 	mapBottom = 110
 )
 
-// DepthMap draws block sizes by depths, largest blocks on top, each cell
+// Draw draws block sizes by depths, largest blocks on top, each cell
 // with its value, darker the closer it is to the ceiling.
-func DepthMap(w io.Writer, format Format, m figure.DepthMap) error {
-	sheet := newCanvas(format)
-	heading(sheet.Canvas, m.Title, m.Subtitle)
-	grid := draw.Crop(sheet.Canvas, pixels(mapLeft), -pixels(mapRight), pixels(mapBottom), -pixels(mapTop))
+func (m DepthMap) Draw(sheet draw.Canvas) error {
+	heading(sheet, m.Title, m.Subtitle)
+	grid := draw.Crop(sheet, pixels(mapLeft), -pixels(mapRight), pixels(mapBottom), -pixels(mapTop))
 	width := (grid.Max.X - grid.Min.X) / vg.Length(len(m.Depths))
 	height := (grid.Max.Y - grid.Min.Y) / vg.Length(len(m.Blocks))
-	label := style(15, figure.Ink, false)
+	label := style(15, Ink, false)
 	label.YAlign = draw.YCenter
 	for row, block := range m.Blocks {
 		y := grid.Min.Y + height*vg.Length(row)
@@ -45,18 +41,17 @@ func DepthMap(w io.Writer, format Format, m figure.DepthMap) error {
 		grid.FillText(label, vg.Point{X: grid.Min.X + width*(vg.Length(column)+0.5), Y: grid.Min.Y - pixels(20)}, strconv.Itoa(depth))
 	}
 	grid.FillText(label, vg.Point{X: (grid.Min.X + grid.Max.X) / 2, Y: grid.Min.Y - pixels(52)}, "queue depth")
-	small := style(14, figure.CeilingGrey, false)
+	small := style(14, CeilingGrey, false)
 	grid.FillText(small, vg.Point{X: sheet.Min.X + pixels(margin), Y: sheet.Max.Y - pixels(100)}, "block size; "+m.Unit+" in each cell, higher is better; the shade is the share "+m.Of)
 	if note := m.Note(); note != "" {
 		small.XAlign = draw.XRight
 		grid.FillText(small, vg.Point{X: grid.Max.X, Y: grid.Min.Y - pixels(52)}, note)
 	}
-	_, err := sheet.writer.WriteTo(w)
-	return err
+	return nil
 }
 
-func mapCell(grid draw.Canvas, cell figure.Cell, area vg.Rectangle) {
-	grid.SetColor(paint(figure.Paper))
+func mapCell(grid draw.Canvas, cell Cell, area vg.Rectangle) {
+	grid.SetColor(paint(Paper))
 	if cell.Known {
 		grid.SetColor(shade(cell.Share))
 	}
@@ -65,7 +60,7 @@ func mapCell(grid draw.Canvas, cell figure.Cell, area vg.Rectangle) {
 	if !cell.Known {
 		return
 	}
-	text := style(15, figure.Ink, false)
+	text := style(15, Ink, false)
 	if cell.Share > 0.75 { // light on dark
 		text = style(15, "#ffffff", false)
 	}
@@ -76,7 +71,7 @@ func mapCell(grid draw.Canvas, cell figure.Cell, area vg.Rectangle) {
 // shade goes from paper to the colour of throughput as a share goes from 0 to 1.
 func shade(share float64) color.NRGBA {
 	share = math.Max(0, math.Min(share, 1))
-	from, to := paint("#e6eeec"), paint(figure.Throughput)
+	from, to := paint("#e6eeec"), paint(Throughput)
 	mix := func(a, b uint8) uint8 { return uint8(math.Round(float64(a) + (float64(b)-float64(a))*share)) }
 	return color.NRGBA{R: mix(from.R, to.R), G: mix(from.G, to.G), B: mix(from.B, to.B), A: 255}
 }

@@ -1,0 +1,117 @@
+package figure
+
+import (
+	"slices"
+
+	"gonum.org/v1/plot/vg/draw"
+
+	"opengauge/core/judge/compare"
+	"opengauge/core/judge/value"
+	"opengauge/core/record/session"
+	"opengauge/core/unit"
+	"opengauge/present/table"
+)
+
+// Figure is one thing drawn: its words, its table and its drawing. The terminal and
+// the page draw some in ways of their own, and all others from these.
+type Figure interface {
+	Head() Head
+	// Summary says in words what it shows, for those who do not see it.
+	Summary() string
+	// Table has its figures; no rows where the drawing says all.
+	Table() table.Table
+	// Draw draws it on a sheet of paper.
+	Draw(sheet draw.Canvas) error
+}
+
+// Head is what stands over a figure.
+type Head struct {
+	// ID is its place in a page.
+	ID, Title, Subtitle string
+}
+
+// Kind is a kind of figure, with how it is found in what a report is about.
+type Kind struct {
+	// Name is what --figure takes, Section the id of its section in a page, and
+	// Title what stands over that.
+	Name, Section, Title string
+	// Fold is what its table is folded behind.
+	Fold string
+	// Missing says why there is none.
+	Missing string
+	// Within kinds stand in a section with other things.
+	Within bool
+	// OverTime kinds show how a pass went, and take much room.
+	OverTime bool
+	// Of are the figures of the kind.
+	Of func(Subject) []Figure
+}
+
+// Subject is what a report is about.
+type Subject struct {
+	Sessions []*session.Session
+	// Findings of each session, by its id.
+	Findings map[string][]session.Finding
+	// Comparison and Value are nil where there is nothing to compare, or no price.
+	Comparison *compare.Comparison
+	Value      *value.Value
+	Notation   unit.Notation
+}
+
+// Kinds are all kinds of figures, in the order of a report. A new kind is a file of
+// its own and a line here.
+var Kinds = []Kind{
+	chainStripKind,
+	comparisonKind,
+	copyMatrixKind,
+	depthMapKind,
+	heatTraceKind,
+	fillLadderKind,
+	moneyKind,
+}
+
+// Names are those of all kinds.
+func Names() []string {
+	names := make([]string, len(Kinds))
+	for i, kind := range Kinds {
+		names[i] = kind.Name
+	}
+	return names
+}
+
+// KindOf gives the kind of a name.
+func KindOf(name string) (Kind, bool) {
+	i := slices.IndexFunc(Kinds, func(k Kind) bool { return k.Name == name })
+	if i < 0 {
+		return Kind{}, false
+	}
+	return Kinds[i], true
+}
+
+// each gives the figures of all sessions of a subject, one session after the other.
+func each(of func(s *session.Session, subject Subject) []Figure) func(Subject) []Figure {
+	return func(subject Subject) []Figure {
+		var all []Figure
+		for _, s := range subject.Sessions {
+			all = append(all, of(s, subject)...)
+		}
+		return all
+	}
+}
+
+// asFigures gives figures of one type as figures.
+func asFigures[F Figure](figures []F) []Figure {
+	all := make([]Figure, len(figures))
+	for i, f := range figures {
+		all[i] = f
+	}
+	return all
+}
+
+// one gives a figure that may not be there.
+func one[F Figure](f F, ok bool) []Figure {
+	if !ok {
+		return nil
+	}
+	return []Figure{f}
+}
