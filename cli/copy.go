@@ -21,6 +21,7 @@ import (
 	"opengauge/core/load/fileset"
 	"opengauge/core/measure/transfer"
 	"opengauge/core/record/session"
+	"opengauge/core/storage/address"
 	"opengauge/core/storage/sim"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
@@ -125,7 +126,7 @@ func (f *copyFlags) request(arguments []string) (transfer.Request, error) {
 func (f *copyFlags) addSets(r *transfer.Request, arguments []string) error {
 	names := f.sets
 	if len(names) == 0 {
-		if len(f.among) == 0 && !strings.HasPrefix(arguments[0], sim.Prefix) {
+		if len(f.among) == 0 && !address.IsSimulated(arguments[0]) {
 			set, err := fileset.FromFolder(arguments[0])
 			r.Sets, r.Own = []fileset.Set{set}, arguments[0]
 			if err == nil && f.bothWays {
@@ -243,18 +244,18 @@ func (e *environment) openEnds(r *transfer.Request, arguments []string, flags *c
 		}
 	}
 	simulated := 0
-	for number, address := range addresses {
+	for number, named := range addresses {
 		through := ""
 		if len(flags.among) == 0 {
 			through = []string{flags.fromThrough, flags.toThrough}[number]
 		}
 		var end transfer.Endpoint
-		if strings.HasPrefix(address, sim.Prefix) {
+		if address.IsSimulated(named) {
 			simulated++
-			end, err = openSimulatedEnd(address, through, flags.seed+uint64(number), shared)
+			end, err = openSimulatedEnd(named, through, flags.seed+uint64(number), shared)
 		} else {
 			var ended func()
-			end, ended, err = e.openFolderEnd(address, through, r.Own)
+			end, ended, err = e.openFolderEnd(named, through, r.Own)
 			if ended != nil {
 				stops = append(stops, ended)
 			}
@@ -275,38 +276,42 @@ func (e *environment) openEnds(r *transfer.Request, arguments []string, flags *c
 	return stop, nil
 }
 
-func openSimulatedEnd(address, through string, seed uint64, shared map[string]*sim.SharedHop) (transfer.Endpoint, error) {
-	around, err := openBench(benchRequest{address: address, through: through, seed: seed, conditions: map[string]string{}, shared: shared})
+func openSimulatedEnd(named, through string, seed uint64, shared map[string]*sim.SharedHop) (transfer.Endpoint, error) {
+	around, err := openBench(context.Background(), address.Request{
+		Address: named, Through: through, Seed: seed, Conditions: map[string]string{}, Shared: shared,
+	})
 	if err != nil {
 		return transfer.Endpoint{}, err
 	}
-	part, ok := around.target.(*sim.Part)
+	part, ok := around.Target.(*sim.Part)
 	if !ok {
-		return transfer.Endpoint{}, fmt.Errorf("%s is no simulated part", address)
+		return transfer.Endpoint{}, fmt.Errorf("%s is no simulated part", named)
 	}
 	return transfer.Endpoint{
-		End:       session.End{Address: address, Kind: "simulated", CapacityBytes: part.Description().Capacity, Chain: around.chain, Parts: around.parts},
+		End: session.End{
+			Address: named, Kind: "simulated", CapacityBytes: part.Description().Capacity, Chain: around.Chain, Parts: around.Parts,
+		},
 		Simulated: part, Temperatures: part.Temperatures,
 	}, nil
 }
 
 // openFolderEnd looks at a folder, and reads the sensors of the device that it is on.
-func (e *environment) openFolderEnd(address, through, own string) (transfer.Endpoint, func(), error) {
-	info, err := os.Stat(address)
+func (e *environment) openFolderEnd(named, through, own string) (transfer.Endpoint, func(), error) {
+	info, err := os.Stat(named)
 	if err != nil {
-		return transfer.Endpoint{}, nil, fmt.Errorf("could not look at %s: %w", address, errors.Unwrap(err))
+		return transfer.Endpoint{}, nil, fmt.Errorf("could not look at %s: %w", named, errors.Unwrap(err))
 	}
-	path := address
+	path := named
 	if !info.IsDir() {
-		if own != address {
-			return transfer.Endpoint{}, nil, usageError{fmt.Errorf("%s is no folder; name a folder to copy to", address)}
+		if own != named {
+			return transfer.Endpoint{}, nil, usageError{fmt.Errorf("%s is no folder; name a folder to copy to", named)}
 		}
-		path = filepath.Dir(address)
+		path = filepath.Dir(named)
 	}
 	if path, err = filepath.Abs(path); err != nil {
 		return transfer.Endpoint{}, nil, err
 	}
-	end := transfer.Endpoint{End: session.End{Address: address, Kind: "folder", Path: path, Chain: link.NewChain()}}
+	end := transfer.Endpoint{End: session.End{Address: named, Kind: "folder", Path: path, Chain: link.NewChain()}}
 	machine := survey.Here()
 	var stop func()
 	if device, mount, known := machine.DeviceOf(path); known {

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -13,6 +12,7 @@ import (
 	"opengauge/core/judge/finding"
 	"opengauge/core/measure/run"
 	"opengauge/core/record/session"
+	"opengauge/core/storage/address"
 	"opengauge/core/storage/sim"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
@@ -78,36 +78,45 @@ func (e *environment) measure(ctx context.Context, address string, flags *measur
 
 // runMeasurement opens target and logbook, runs, and keeps the findings. The
 // logbook comes second: a mistake in the target leaves no empty one behind.
-func (e *environment) runMeasurement(ctx context.Context, address string, flags *measureFlags, m measurement) (s *session.Session, err error) {
-	if err := e.offerLeftovers(address, flags.removeLeftovers); err != nil {
+func (e *environment) runMeasurement(ctx context.Context, named string, flags *measureFlags, m measurement) (s *session.Session, err error) {
+	if err := e.offerLeftovers(named, flags.removeLeftovers); err != nil {
 		return nil, err
 	}
 	id := session.NewID()
 	shared := map[string]*sim.SharedHop{}
-	setup, err := e.throughSetup(address, flags.through)
+	setup, err := e.throughSetup(named, flags.through)
 	if err != nil {
 		return nil, err
 	}
-	around, err := openBench(benchRequest{
-		setup:   setup,
-		address: address, through: flags.through, size: m.size, carrier: m.carrier, seed: flags.seed, conditions: m.conditions, probes: m.probes, tag: id,
-		overwrite: flags.overwrite, overwriteContents: flags.overwriteContents, shared: shared, authority: flags.authority,
+	trust, err := authorityFrom(flags.authority)
+	if err != nil {
+		return nil, usageError{err}
+	}
+	around, err := openBench(ctx, address.Request{
+		Address: named, Through: flags.through, Setup: setup, Size: m.size, Carrier: m.carrier, Seed: flags.seed, Tag: id,
+		Conditions: m.conditions, Probes: m.probes, Overwrite: flags.overwrite, OverwriteContents: flags.overwriteContents,
+		Shared: shared, Trust: trust,
 	})
 	if err != nil {
 		return nil, err
 	}
-	defer func() { err = errors.Join(err, around.target.Close()) }()
+	defer func() { err = errors.Join(err, around.Target.Close()) }()
 
-	others, closeOthers, err := e.openOthers(m.plan.Others(), id, flags, m, shared)
+	others, closeOthers, err := e.openOthers(ctx, m, address.Request{
+		Size: m.size, Carrier: m.carrier, Seed: flags.seed, Tag: id, Shared: shared, Trust: trust,
+	})
 	if err != nil {
 		return nil, err
 	}
 	defer func() { err = errors.Join(err, closeOthers()) }()
 	request := run.Request{
 		ID: id, Name: flags.name, Plan: m.plan, Hold: m.hold, Sample: m.sample,
-		StallAfter: flags.stallAfter, ReturnWithin: flags.returnWithin, Verify: flags.verify, Target: around.target, Sensors: around.sensors, Links: around.links, Parts: around.parts,
-		Chain: around.chain, Conditions: around.conditions, Environment: around.environment,
-		Others: others, Together: together,
+		StallAfter: flags.stallAfter, ReturnWithin: flags.returnWithin, Verify: flags.verify, Target: around.Target, Sensors: around.Sensors, Parts: around.Parts,
+		Chain: around.Chain, Conditions: around.Conditions, Environment: around.Environment,
+		Others: others, Together: sim.KeepTogether,
+	}
+	if around.Links != nil {
+		request.Links = around.Links
 	}
 	if err := request.Check(); err != nil {
 		return nil, usageError{err}
@@ -135,8 +144,8 @@ func (e *environment) runMeasurement(ctx context.Context, address string, flags 
 
 // throughSetup resolves --through for a target that is not simulated; nil where
 // it was not given.
-func (e *environment) throughSetup(address, through string) (*book.Setup, error) {
-	if through == "" || strings.HasPrefix(address, sim.Prefix) {
+func (e *environment) throughSetup(named, through string) (*book.Setup, error) {
+	if through == "" || address.IsSimulated(named) {
 		return nil, nil
 	}
 	_, setup, err := e.setup(through)

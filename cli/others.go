@@ -1,21 +1,20 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 
 	"opengauge/core/measure/run"
-	"opengauge/core/storage/sim"
-	"opengauge/core/storage/target"
+	"opengauge/core/storage/address"
 )
 
 // throughWord stands between a target and its chain where a plan names both.
 const throughWord = " through "
 
 // openOthers opens the targets that a plan contends with.
-func (e *environment) openOthers(addresses []string, tag string, flags *measureFlags, m measurement, shared map[string]*sim.SharedHop) ([]run.Other, func() error, error) {
+func (e *environment) openOthers(ctx context.Context, m measurement, base address.Request) ([]run.Other, func() error, error) {
 	var others []run.Other
 	closeAll := func() error {
 		var failed error
@@ -24,33 +23,20 @@ func (e *environment) openOthers(addresses []string, tag string, flags *measureF
 		}
 		return failed
 	}
-	for number, text := range addresses {
-		address, through, _ := strings.Cut(text, throughWord)
-		setup, err := e.throughSetup(address, through)
+	for number, text := range m.plan.Others() {
+		named, through, _ := strings.Cut(text, throughWord)
+		setup, err := e.throughSetup(named, through)
 		if err != nil {
 			return nil, nil, errors.Join(err, closeAll())
 		}
-		around, err := openBench(benchRequest{
-			setup: setup, address: address, through: through, size: m.size, carrier: m.carrier, seed: flags.seed + uint64(number) + 1,
-			conditions: map[string]string{}, tag: fmt.Sprintf("%s-%d", tag, number+1), shared: shared,
-		})
+		request := base
+		request.Address, request.Through, request.Setup, request.Conditions = named, through, setup, map[string]string{}
+		request.Seed, request.Tag = base.Seed+uint64(number)+1, fmt.Sprintf("%s-%d", base.Tag, number+1)
+		around, err := openBench(ctx, request)
 		if err != nil {
 			return nil, nil, errors.Join(fmt.Errorf("the plan contends with %s: %w", text, err), closeAll())
 		}
-		others = append(others, run.Other{Address: text, Target: around.target, Chain: around.chain})
+		others = append(others, run.Other{Address: text, Target: around.Target, Chain: around.Chain})
 	}
 	return others, closeAll, nil
-}
-
-// together makes simulated parts keep their clocks together; real ones share one.
-func together(targets []target.Target) []target.Target {
-	parts := make([]*sim.Part, len(targets))
-	for at, each := range targets {
-		part, simulated := each.(*sim.Part)
-		if !simulated {
-			return slices.Clone(targets)
-		}
-		parts[at] = part
-	}
-	return sim.Together(parts)
 }

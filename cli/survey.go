@@ -8,7 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/bench/survey"
-	"opengauge/core/storage/nbd"
+	"opengauge/core/storage/address"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
 	"opengauge/present/table"
@@ -68,7 +68,7 @@ func (e *environment) survey(arguments []string, flags *surveyFlags) error {
 	if err != nil {
 		return err
 	}
-	if len(arguments) > 0 && nbd.IsAddress(arguments[0]) {
+	if len(arguments) > 0 && address.IsVolume(arguments[0]) {
 		return usageError{errors.New("a survey looks at what is attached to this machine; the parts of " + arguments[0] + " are written down in the bench book, as a volume, and opengauge measure " + arguments[0] + " says what it gives")}
 	}
 	machine := survey.Here()

@@ -12,6 +12,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"opengauge/core/bench/kernel"
 )
 
 // Bounds of a capture: far above what a machine with thousands of devices has,
@@ -40,7 +42,7 @@ func (t tree) find(name string) (*entry, error) {
 	return found, nil
 }
 
-func (t tree) read(name string) ([]byte, error) {
+func (t tree) Read(name string) ([]byte, error) {
 	found, err := t.find(name)
 	switch {
 	case err != nil:
@@ -51,7 +53,7 @@ func (t tree) read(name string) ([]byte, error) {
 	return found.content, nil
 }
 
-func (t tree) target(name string) (string, error) {
+func (t tree) Target(name string) (string, error) {
 	found, err := t.find(name)
 	switch {
 	case err != nil:
@@ -62,7 +64,7 @@ func (t tree) target(name string) (string, error) {
 	return found.target, nil
 }
 
-func (t tree) list(name string) ([]string, error) {
+func (t tree) List(name string) ([]string, error) {
 	found, err := t.find(name)
 	switch {
 	case err != nil:
@@ -102,7 +104,7 @@ func openCapture(name string) (*Machine, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%s is not a capture of a machine: %w; make one with opengauge survey --capture FILE.tar.gz", name, err)
 	}
-	return &Machine{files: captured}, nil
+	return &Machine{Tree: kernel.Of(captured)}, nil
 }
 
 func readCapture(r io.Reader) (tree, error) {
@@ -130,11 +132,11 @@ func readCapture(r io.Reader) (tree, error) {
 		case tar.TypeSymlink:
 			made.target = header.Linkname
 		case tar.TypeReg:
-			if made.content, err = io.ReadAll(io.LimitReader(archive, largestFile+1)); err != nil {
+			if made.content, err = io.ReadAll(io.LimitReader(archive, kernel.LargestFile+1)); err != nil {
 				return nil, err
 			}
-			if len(made.content) > largestFile {
-				return nil, fmt.Errorf("the file %q is larger than %d KiB", name, largestFile>>10)
+			if len(made.content) > kernel.LargestFile {
+				return nil, fmt.Errorf("the file %q is larger than %d KiB", name, kernel.LargestFile>>10)
 			}
 		default:
 			return nil, fmt.Errorf("the entry %q is neither a file nor a folder nor a link", name)
@@ -153,32 +155,32 @@ func readCapture(r io.Reader) (tree, error) {
 	return captured, nil
 }
 
-// recorder is a source that remembers what was read through it.
+// recorder is a tree of files that remembers what was read through it.
 type recorder struct {
-	source
+	kernel.Files
 	seen tree
 	// mask changes a file's content before it is remembered.
 	mask func(name string, content []byte) []byte
 }
 
-func (r *recorder) read(name string) ([]byte, error) {
-	content, err := r.source.read(name)
+func (r *recorder) Read(name string) ([]byte, error) {
+	content, err := r.Files.Read(name)
 	if err == nil {
 		r.seen.put(name, &entry{content: r.mask(name, content)})
 	}
 	return content, err
 }
 
-func (r *recorder) target(name string) (string, error) {
-	target, err := r.source.target(name)
+func (r *recorder) Target(name string) (string, error) {
+	target, err := r.Files.Target(name)
 	if err == nil {
 		r.seen.put(name, &entry{target: target})
 	}
 	return target, err
 }
 
-func (r *recorder) list(name string) ([]string, error) {
-	names, err := r.source.list(name)
+func (r *recorder) List(name string) ([]string, error) {
+	names, err := r.Files.List(name)
 	if err != nil {
 		return nil, err
 	}
@@ -188,7 +190,7 @@ func (r *recorder) list(name string) ([]string, error) {
 		if _, seen := r.seen[at]; seen {
 			continue
 		}
-		if target, err := r.source.target(at); err == nil {
+		if target, err := r.Files.Target(at); err == nil {
 			r.seen.put(at, &entry{target: target})
 		} else {
 			r.seen.put(at, &entry{})
@@ -200,11 +202,11 @@ func (r *recorder) list(name string) ([]string, error) {
 // Capture surveys the machine and packs just what that read, for [Under]
 // elsewhere. Serial numbers are masked if that is asked for.
 func (m *Machine) Capture(w io.Writer, anonymous bool) ([]Device, error) {
-	r := &recorder{source: m.files, seen: tree{"": {folder: true}}, mask: func(_ string, content []byte) []byte { return content }}
+	r := &recorder{Files: m.Files(), seen: tree{"": {folder: true}}, mask: func(_ string, content []byte) []byte { return content }}
 	if anonymous {
 		r.mask = maskFile
 	}
-	watched := &Machine{files: r, live: m.live}
+	watched := &Machine{Tree: kernel.Of(r), live: m.live}
 	devices := watched.Devices()
 	return devices, r.seen.pack(w)
 }

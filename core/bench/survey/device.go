@@ -69,7 +69,7 @@ func (m *Machine) Devices() []Device {
 		return volumes()
 	}
 	mounts := m.mounts()
-	names := m.names("sys/block")
+	names := m.Names("sys/block")
 	slices.SortFunc(names, natural)
 	devices := []Device{}
 	for _, name := range names {
@@ -93,28 +93,28 @@ func natural(a, b string) int {
 const sectorSize = 512
 
 func (m *Machine) device(name string, mounts mountTable) (Device, bool) {
-	folder, err := m.resolve(path.Join("sys/block", name))
+	folder, err := m.Resolve(path.Join("sys/block", name))
 	if err != nil {
 		return Device{}, false
 	}
-	sectors, known := m.number(folder, "size")
+	sectors, known := m.Number(folder, "size")
 	if !known || sectors <= 0 || sectors > 1e16 {
 		return Device{}, false
 	}
 	d := Device{
 		Name: name, Path: "/dev/" + strings.ReplaceAll(name, "!", "/"), Capacity: unit.Bytes(sectors) * sectorSize,
-		Removable: m.text(folder, "removable") == "1", ReadOnly: m.text(folder, "ro") == "1",
+		Removable: m.Text(folder, "removable") == "1", ReadOnly: m.Text(folder, "ro") == "1",
 		Partitions: []Partition{}, TemperaturesCelsius: m.temperatures(folder), folder: folder,
-		numbers: []string{m.text(folder, "dev")},
+		numbers: []string{m.Text(folder, "dev")},
 	}
 	d.Kind = m.kindOf(name, folder)
-	d.Mounts = mounts.of(m.text(folder, "dev"), d.Path)
-	for _, child := range m.names(folder) {
-		if !m.exists(folder, child, "partition") {
+	d.Mounts = mounts.of(m.Text(folder, "dev"), d.Path)
+	for _, child := range m.Names(folder) {
+		if !m.Exists(folder, child, "partition") {
 			continue
 		}
-		size, _ := m.number(folder, child, "size")
-		number := m.text(folder, child, "dev")
+		size, _ := m.Number(folder, child, "size")
+		number := m.Text(folder, child, "dev")
 		d.numbers = append(d.numbers, number)
 		d.Partitions = append(d.Partitions, Partition{Name: child, Size: unit.Bytes(size) * sectorSize, Mounts: mounts.of(number, "/dev/"+child)})
 	}
@@ -146,7 +146,7 @@ func (m *Machine) kindOf(name, folder string) Kind {
 	case strings.HasPrefix(name, "sr"):
 		return Optical
 	}
-	switch m.text(folder, "queue/rotational") {
+	switch m.Text(folder, "queue/rotational") {
 	case "0":
 		return SolidState
 	case "1":
@@ -160,25 +160,25 @@ func (m *Machine) kindOf(name, folder string) Kind {
 func (m *Machine) identify(d *Device) {
 	first := func(names ...string) string {
 		for _, name := range names {
-			if text := m.text(d.folder, name); text != "" {
+			if text := m.Text(d.folder, name); text != "" {
 				return strings.Join(strings.Fields(text), " ")
 			}
 		}
 		return ""
 	}
 	d.Model = first("device/model", "device/name", "dm/name", "md/metadata_version")
-	if vendor := m.text(d.folder, "device/vendor"); vendor != "" && !strings.HasPrefix(vendor, "0x") && vendor != "ATA" && d.Model != "" {
+	if vendor := m.Text(d.folder, "device/vendor"); vendor != "" && !strings.HasPrefix(vendor, "0x") && vendor != "ATA" && d.Model != "" {
 		d.Model = strings.Join(strings.Fields(vendor), " ") + " " + d.Model
 	}
 	d.Serial = first("device/serial", "serial", "device/cid", "dm/uuid")
 	d.Firmware = first("device/firmware_rev", "device/rev", "device/fwrev")
 	if d.Serial == "" {
-		d.Serial = serialPage(m.raw(d.folder, "device/vpd_pg80"))
+		d.Serial = serialPage(m.Raw(d.folder, "device/vpd_pg80"))
 	}
 	if d.Serial == "" { // of the USB device that it is in
 		for above := range upwards(path.Dir(d.folder)) {
-			if m.exists(above, "bDeviceClass") {
-				d.Serial = m.text(above, "serial")
+			if m.Exists(above, "bDeviceClass") {
+				d.Serial = m.Text(above, "serial")
 				break
 			}
 		}
@@ -203,9 +203,9 @@ func serialPage(page string) string {
 
 // standsOn gives the devices that a loop, mapped or array device is made of.
 func (m *Machine) standsOn(folder string, mounts mountTable) []string {
-	below := m.names(folder, "slaves")
+	below := m.Names(folder, "slaves")
 	slices.SortFunc(below, natural)
-	if file := m.text(folder, "loop/backing_file"); file != "" {
+	if file := m.Text(folder, "loop/backing_file"); file != "" {
 		if device := m.deviceOfFile(file, mounts); device != "" {
 			below = append(below, device)
 		}
@@ -225,17 +225,17 @@ func (m *Machine) deviceOfFile(file string, mounts mountTable) string {
 // deviceOfNumber is the name of the whole device with that number, or that a
 // mount of a file system without a number of its own came from.
 func (m *Machine) deviceOfNumber(number, source string) string {
-	folder, err := m.resolve(path.Join("sys/dev/block", number))
-	if err != nil || !m.exists(folder, "size") {
+	folder, err := m.Resolve(path.Join("sys/dev/block", number))
+	if err != nil || !m.Exists(folder, "size") {
 		name, isDevice := strings.CutPrefix(source, "/dev/")
 		if !isDevice {
 			return ""
 		}
-		if folder, err = m.resolve(path.Join("sys/class/block", name)); err != nil || !m.exists(folder, "size") {
+		if folder, err = m.Resolve(path.Join("sys/class/block", name)); err != nil || !m.Exists(folder, "size") {
 			return ""
 		}
 	}
-	if m.exists(folder, "partition") {
+	if m.Exists(folder, "partition") {
 		folder = path.Dir(folder)
 	}
 	return path.Base(folder)
@@ -250,20 +250,20 @@ func (m *Machine) power(folder string) map[string]string {
 			settings[name] = value
 		}
 	}
-	if policy := m.text("sys/module/pcie_aspm/parameters/policy"); policy != "" {
+	if policy := m.Text("sys/module/pcie_aspm/parameters/policy"); policy != "" {
 		add("pcie_link_power_policy", chosen(policy))
 	}
 	for above := range upwards(folder) {
 		switch {
-		case m.exists(above, "bDeviceClass"):
-			add("usb_autosuspend_"+path.Base(above), m.text(above, "power/control"))
+		case m.Exists(above, "bDeviceClass"):
+			add("usb_autosuspend_"+path.Base(above), m.Text(above, "power/control"))
 		case strings.HasPrefix(path.Base(above), "host"):
-			add("sata_link_power_policy", m.text(above, "scsi_host", path.Base(above), "link_power_management_policy"))
-		case m.exists(above, "current_link_speed"):
-			add("pcie_power_state_"+path.Base(above), m.text(above, "power_state"))
+			add("sata_link_power_policy", m.Text(above, "scsi_host", path.Base(above), "link_power_management_policy"))
+		case m.Exists(above, "current_link_speed"):
+			add("pcie_power_state_"+path.Base(above), m.Text(above, "power_state"))
 		}
 	}
-	if limit := m.text("sys/module/nvme_core/parameters/default_ps_max_latency_us"); limit != "" && strings.HasPrefix(path.Base(folder), "nvme") {
+	if limit := m.Text("sys/module/nvme_core/parameters/default_ps_max_latency_us"); limit != "" && strings.HasPrefix(path.Base(folder), "nvme") {
 		add("nvme_power_state_latency_limit_us", limit)
 	}
 	if len(settings) == 0 {
@@ -288,7 +288,7 @@ func (m *Machine) temperatures(folder string) map[string]unit.Celsius {
 	found := map[string]unit.Celsius{}
 	for above := range upwards(folder) {
 		for _, place := range []string{above, path.Join(above, "hwmon"), path.Join(above, "device"), path.Join(above, "device/hwmon")} {
-			for _, name := range m.names(place) {
+			for _, name := range m.Names(place) {
 				if strings.HasPrefix(name, "hwmon") && name != "hwmon" {
 					m.readSensors(path.Join(place, name), found)
 				}
@@ -302,12 +302,12 @@ func (m *Machine) temperatures(folder string) map[string]unit.Celsius {
 }
 
 func (m *Machine) readSensors(folder string, found map[string]unit.Celsius) {
-	for _, file := range m.names(folder) {
+	for _, file := range m.Names(folder) {
 		input, isInput := strings.CutSuffix(file, "_input")
 		if !isInput || !strings.HasPrefix(input, "temp") {
 			continue
 		}
-		value, known := m.number(folder, file)
+		value, known := m.Number(folder, file)
 		if celsius := unit.Celsius(value / 1000); known && celsius.Believable() {
 			found[m.sensorName(folder, input)] = unit.Celsius(celsius)
 		}
@@ -319,7 +319,7 @@ func (m *Machine) sensorName(folder, sensor string) string {
 	if sensor == "temp1" {
 		return "drive"
 	}
-	label := strings.ToLower(m.text(folder, sensor+"_label"))
+	label := strings.ToLower(m.Text(folder, sensor+"_label"))
 	if label == "" {
 		number := strings.TrimPrefix(sensor, "temp")
 		if _, err := strconv.Atoi(number); err == nil {

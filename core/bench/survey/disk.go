@@ -16,7 +16,7 @@ func (m *Machine) sataHop(here, device string) (link.Hop, bool) {
 	port := path.Base(here)
 	number := strings.TrimPrefix(port, "ata")
 	place := path.Join(here, "link"+number, "ata_link", "link"+number)
-	negotiated := serialState("SATA", m.text(place, "sata_spd"))
+	negotiated := serialState("SATA", m.Text(place, "sata_spd"))
 	name := port
 	if above := path.Base(path.Dir(here)); isPCIAddress(above) {
 		name = above + " " + port
@@ -24,7 +24,7 @@ func (m *Machine) sataHop(here, device string) (link.Hop, bool) {
 	if !negotiated.Known() { // IDE behind the same library, or not linked
 		return link.Trained(name, link.State{Standard: "ata"}, link.State{}), true
 	}
-	capable := serialState("SATA", m.text(place, "hw_sata_spd_limit"))
+	capable := serialState("SATA", m.Text(place, "hw_sata_spd_limit"))
 	drive := m.sataDrive(here, number)
 	if !capable.Known() || drive.Known() && drive.Below(capable) {
 		capable = drive
@@ -34,7 +34,7 @@ func (m *Machine) sataHop(here, device string) (link.Hop, bool) {
 
 // sataDrive is the fastest that the drive says it can do.
 func (m *Machine) sataDrive(here, number string) link.State {
-	identity := strings.Fields(m.text(here, "link"+number, "dev"+number+".0", "ata_device", "dev"+number+".0", "id"))
+	identity := strings.Fields(m.Text(here, "link"+number, "dev"+number+".0", "ata_device", "dev"+number+".0", "id"))
 	const capabilities = 76
 	if len(identity) <= capabilities {
 		return link.State{}
@@ -72,12 +72,12 @@ func serialState(family, text string) link.State {
 // sasHop gives the link to a SAS end device: the first lane of its port, times
 // none, as a drive has one path to each port.
 func (m *Machine) sasHop(here string) (link.Hop, bool) {
-	for _, name := range m.names(here) {
+	for _, name := range m.Names(here) {
 		if !strings.HasPrefix(name, "phy-") {
 			continue
 		}
 		lane := path.Join("sys/class/sas_phy", name)
-		return link.Trained(path.Base(here), serialState("SAS", m.text(lane, "negotiated_linkrate")), serialState("SAS", m.text(lane, "maximum_linkrate"))), true
+		return link.Trained(path.Base(here), serialState("SAS", m.Text(lane, "negotiated_linkrate")), serialState("SAS", m.Text(lane, "maximum_linkrate"))), true
 	}
 	return link.Hop{}, false
 }
@@ -92,7 +92,7 @@ var cardTimings = map[string]string{
 // tell its timing.
 func (m *Machine) cardHop(here string) (link.Hop, bool) {
 	controller, _, _ := strings.Cut(path.Base(here), ":")
-	for _, line := range strings.Split(m.text("sys/kernel/debug", controller, "ios"), "\n") {
+	for _, line := range strings.Split(m.Text("sys/kernel/debug", controller, "ios"), "\n") {
 		key, value, _ := strings.Cut(line, ":")
 		_, inside, _ := strings.Cut(value, "(")
 		timing, _, closed := strings.Cut(inside, ")")
@@ -103,5 +103,5 @@ func (m *Machine) cardHop(here string) (link.Hop, bool) {
 			return link.Trained(controller, standard.State(), link.State{}), true
 		}
 	}
-	return link.Trained(controller, link.State{Standard: cmp.Or(strings.ToLower(m.text(here, "type")), "card") + " bus"}, link.State{}), true
+	return link.Trained(controller, link.State{Standard: cmp.Or(strings.ToLower(m.Text(here, "type")), "card") + " bus"}, link.State{}), true
 }

@@ -15,9 +15,9 @@ import (
 // device under the target is set up.
 func (m *Machine) Describe(d Device, mount Mount, into *host.Environment) {
 	into.Device, into.DeviceModel, into.MountOptions, into.Power = d.Name, d.Model, mount.Options, d.Power
-	into.Scheduler = chosen(m.text(d.folder, "queue/scheduler"))
-	into.Governor = m.text("sys/devices/system/cpu/cpu0/cpufreq/scaling_governor")
-	if load, known := m.number("proc/loadavg"); known {
+	into.Scheduler = chosen(m.Text(d.folder, "queue/scheduler"))
+	into.Governor = m.Text("sys/devices/system/cpu/cpu0/cpufreq/scaling_governor")
+	if load, known := m.Number("proc/loadavg"); known {
 		into.LoadAverage = load
 	}
 	if memory, err := mem.VirtualMemory(); m.live && err == nil {

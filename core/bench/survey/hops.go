@@ -40,11 +40,11 @@ func (m *Machine) hops(folder string, depth int) []link.Hop {
 func (m *Machine) hopAt(here, device string) (link.Hop, bool) {
 	name := path.Base(here)
 	switch {
-	case m.exists(here, "current_link_speed") && !m.isDownstream(here):
+	case m.Exists(here, "current_link_speed") && !m.isDownstream(here):
 		return m.pcieHop(here)
-	case m.exists(here, "bDeviceClass") && !strings.HasPrefix(name, "usb"):
+	case m.Exists(here, "bDeviceClass") && !strings.HasPrefix(name, "usb"):
 		return m.usbHop(here, device)
-	case strings.HasPrefix(name, "ata") && m.exists(here, "ata_port"):
+	case strings.HasPrefix(name, "ata") && m.Exists(here, "ata_port"):
 		return m.sataHop(here, device)
 	case strings.HasPrefix(name, "port-") && !strings.Contains(strings.TrimPrefix(here, "sys/devices/"), "ata"):
 		return m.sasHop(here)
@@ -62,18 +62,18 @@ func (m *Machine) virtualHops(folder string, depth int) []link.Hop {
 	below := m.standsOn(folder, m.mounts())
 	var hops []link.Hop
 	if len(below) == 1 { // through several, no single order of hops leads
-		if under, err := m.resolve(path.Join("sys/block", below[0])); err == nil {
+		if under, err := m.Resolve(path.Join("sys/block", below[0])); err == nil {
 			hops = m.hops(under, depth-1)
 		}
 	}
 	standard := ""
 	switch kind := m.kindOf(name, folder); kind {
 	case Loop:
-		standard = "loop over " + cmp.Or(m.text(folder, "loop/backing_file"), "nothing")
+		standard = "loop over " + cmp.Or(m.Text(folder, "loop/backing_file"), "nothing")
 	case Mapped:
 		standard = "device mapper over " + cmp.Or(strings.Join(below, ", "), "nothing")
 	case Array:
-		standard = cmp.Or(m.text(folder, "md/level"), "array") + " over " + cmp.Or(strings.Join(below, ", "), "nothing")
+		standard = cmp.Or(m.Text(folder, "md/level"), "array") + " over " + cmp.Or(strings.Join(below, ", "), "nothing")
 	case Network:
 		standard = "network block device"
 	default:

@@ -1,7 +1,6 @@
 package survey
 
 import (
-	"strconv"
 	"strings"
 
 	"github.com/shirou/gopsutil/v4/disk"
@@ -26,18 +25,16 @@ type mountTable []Mount
 
 // mounts reads the kernel's table of mounts.
 func (m *Machine) mounts() mountTable {
-	text := m.text("proc/self/mountinfo")
-	if text == "" {
-		text = m.text("proc/1/mountinfo")
-	}
+	mounted, _ := m.Mounts() // what cannot be read is unknown
 	var table mountTable
-	for _, line := range strings.Split(text, "\n") {
-		if mount, sound := parseMount(line); sound {
-			if m.live && strings.HasPrefix(mount.Source, "/dev/") {
-				mount.Free = freeAt(mount.At)
-			}
-			table = append(table, mount)
+	for _, each := range mounted {
+		mount := Mount{
+			At: each.At, FileSystem: each.FileSystem, Options: each.Options, Source: each.Source, number: each.Number,
 		}
+		if m.live && strings.HasPrefix(mount.Source, "/dev/") {
+			mount.Free = freeAt(mount.At)
+		}
+		table = append(table, mount)
 	}
 	return table
 }
@@ -50,41 +47,6 @@ func freeAt(place string) *unit.Bytes {
 	}
 	free := unit.Bytes(usage.Free)
 	return &free
-}
-
-// parseMount reads a line of mountinfo (proc(5)): an id, the id of the mount
-// that it is on, the device number, the root within the file system, the place,
-// the options, fields that are told apart by a hyphen alone, and then the type,
-// the source and the file system's own options.
-func parseMount(line string) (Mount, bool) {
-	const number, place, options, fewest = 2, 4, 5, 6
-	before, after, found := strings.Cut(line, " - ")
-	fields, rest := strings.Fields(before), strings.Fields(after)
-	if !found || len(fields) < fewest || len(rest) < 2 {
-		return Mount{}, false
-	}
-	mount := Mount{At: unescaped(fields[place]), FileSystem: rest[0], Source: unescaped(rest[1]), Options: fields[options], number: fields[number]}
-	if len(rest) > 2 {
-		mount.Options += "," + rest[2]
-	}
-	return mount, true
-}
-
-// unescaped gives back the spaces and the like that the kernel writes as octal
-// numbers: "\040".
-func unescaped(text string) string {
-	var plain strings.Builder
-	for at := 0; at < len(text); at++ {
-		if text[at] == '\\' && at+3 < len(text) {
-			if code, err := strconv.ParseUint(text[at+1:at+4], 8, 8); err == nil {
-				plain.WriteByte(byte(code))
-				at += 3
-				continue
-			}
-		}
-		plain.WriteByte(text[at])
-	}
-	return plain.String()
 }
 
 // of gives the mounts of a device, by its number or, for file systems that have

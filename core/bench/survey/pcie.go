@@ -17,17 +17,17 @@ const bridgeClass = "0x0604"
 // bridge that is not itself behind a bridge's link on the same switch. The link
 // of a port is told where its other end is.
 func (m *Machine) isDownstream(here string) bool {
-	return strings.HasPrefix(m.text(here, "class"), bridgeClass) && !m.isUpstream(here)
+	return strings.HasPrefix(m.Text(here, "class"), bridgeClass) && !m.isUpstream(here)
 }
 
 // isUpstream says whether a bridge is the upper end of a switch: its own link
 // leads up. Such a bridge has bridges directly under it.
 func (m *Machine) isUpstream(here string) bool {
-	if !strings.HasPrefix(m.text(path.Dir(here), "class"), bridgeClass) {
+	if !strings.HasPrefix(m.Text(path.Dir(here), "class"), bridgeClass) {
 		return false // directly on the root: a root port
 	}
-	for _, child := range m.names(here) {
-		if isPCIAddress(child) && strings.HasPrefix(m.text(here, child, "class"), bridgeClass) {
+	for _, child := range m.Names(here) {
+		if isPCIAddress(child) && strings.HasPrefix(m.Text(here, child, "class"), bridgeClass) {
 			return true
 		}
 	}
@@ -44,7 +44,7 @@ func isPCIAddress(name string) bool {
 func (m *Machine) pcieHop(here string) (link.Hop, bool) {
 	negotiated := m.pcieState(here, "current_link_speed", "current_link_width")
 	capable := m.pcieState(here, "max_link_speed", "max_link_width")
-	if above := path.Dir(here); m.exists(above, "max_link_speed") {
+	if above := path.Dir(here); m.Exists(above, "max_link_speed") {
 		capable = lesserPCIe(m, here, above)
 	}
 	name := "to " + path.Base(here)
@@ -82,11 +82,11 @@ func pcieStandard(transfers float64, lanes int) link.State {
 
 // pcieFigures reads "8.0 GT/s PCIe" and "4"; zero is unknown.
 func (m *Machine) pcieFigures(here, speed, width string) (transfers float64, lanes int) {
-	gigatransfers, known := m.number(here, speed)
-	if !known || !strings.Contains(m.text(here, speed), "GT/s") {
+	gigatransfers, known := m.Number(here, speed)
+	if !known || !strings.Contains(m.Text(here, speed), "GT/s") {
 		return 0, 0
 	}
-	lanes, err := strconv.Atoi(m.text(here, width))
+	lanes, err := strconv.Atoi(m.Text(here, width))
 	if err != nil || lanes <= 0 || lanes > 32 {
 		return 0, 0
 	}
@@ -99,13 +99,13 @@ func (m *Machine) pcieFigures(here, speed, width string) (transfers float64, lan
 // system does not say, so that its rate is then unknown. The PCI Express link
 // that such a device reports is not a real one.
 func (m *Machine) tunnelAt(here string) (link.Hop, bool) {
-	if m.text(here, "removable") != "removable" || m.text(path.Dir(here), "removable") == "removable" || !isPCIAddress(path.Base(here)) {
+	if m.Text(here, "removable") != "removable" || m.Text(path.Dir(here), "removable") == "removable" || !isPCIAddress(path.Base(here)) {
 		return link.Hop{}, false
 	}
 	const bus = "sys/bus/thunderbolt/devices"
 	var attached []string
-	for _, name := range m.names(bus) {
-		if m.exists(bus, name, "device_name") && !strings.HasSuffix(name, "-0") {
+	for _, name := range m.Names(bus) {
+		if m.Exists(bus, name, "device_name") && !strings.HasSuffix(name, "-0") {
 			attached = append(attached, name)
 		}
 	}
@@ -117,10 +117,10 @@ func (m *Machine) tunnelAt(here string) (link.Hop, bool) {
 		return link.Trained("one of "+strings.Join(attached, ", "), link.State{Standard: "usb4 or thunderbolt"}, link.State{}), true
 	}
 	device := path.Join(bus, attached[0])
-	speed, _ := m.number(device, "rx_speed")
-	lanes, _ := m.number(device, "rx_lanes")
-	name := cmp.Or(m.text(device, "device_name"), attached[0])
-	standard, known := link.Tunnel(speed, int(lanes), m.text(device, "generation"))
+	speed, _ := m.Number(device, "rx_speed")
+	lanes, _ := m.Number(device, "rx_lanes")
+	name := cmp.Or(m.Text(device, "device_name"), attached[0])
+	standard, known := link.Tunnel(speed, int(lanes), m.Text(device, "generation"))
 	if !known {
 		return link.Trained(name, link.State{Standard: "usb4 or thunderbolt"}, link.State{}), true
 	}

@@ -58,9 +58,9 @@ func (s *machineSensors) Read(context.Context) (sensor.Reading, error) {
 // thousandths of a degree).
 func (s *machineSensors) zones(into sensor.Reading) {
 	const folder = "sys/class/thermal"
-	for _, zone := range s.machine.names(folder) {
-		value, known := s.machine.number(folder, zone, "temp")
-		kind := s.machine.text(folder, zone, "type")
+	for _, zone := range s.machine.Names(folder) {
+		value, known := s.machine.Number(folder, zone, "temp")
+		kind := s.machine.Text(folder, zone, "type")
 		if celsius := unit.Celsius(value / 1000); known && kind != "" && celsius.Believable() {
 			into.Temperatures["zone "+kind] = unit.Celsius(celsius)
 		}
@@ -70,11 +70,11 @@ func (s *machineSensors) zones(into sensor.Reading) {
 // fansAndPower reads every hwmon's fans (turns a minute) and power (microwatts).
 func (s *machineSensors) fansAndPower(into sensor.Reading) {
 	const folder = "sys/class/hwmon"
-	for _, chip := range s.machine.names(folder) {
+	for _, chip := range s.machine.Names(folder) {
 		place := path.Join(folder, chip)
-		for _, file := range s.machine.names(place) {
+		for _, file := range s.machine.Names(place) {
 			name, isInput := strings.CutSuffix(file, "_input")
-			value, known := s.machine.number(place, file)
+			value, known := s.machine.Number(place, file)
 			switch {
 			case !isInput || !known:
 			case strings.HasPrefix(name, "fan"):
@@ -89,7 +89,7 @@ func (s *machineSensors) fansAndPower(into sensor.Reading) {
 // processor reads the energy meter of the processor (Documentation/power/
 // powercap: microjoules), which wraps round.
 func (s *machineSensors) processor(into sensor.Reading) {
-	microjoules, known := s.machine.number("sys/class/powercap/intel-rapl:0/energy_uj")
+	microjoules, known := s.machine.Number("sys/class/powercap/intel-rapl:0/energy_uj")
 	if !known {
 		return
 	}

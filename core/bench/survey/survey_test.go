@@ -12,6 +12,7 @@ import (
 	"strings"
 	"testing"
 
+	"opengauge/core/bench/kernel"
 	"opengauge/core/bench/link"
 )
 
@@ -131,7 +132,7 @@ func inMemory(files map[string]string) *Machine {
 			captured.put(name, &entry{content: []byte(content)})
 		}
 	}
-	return &Machine{files: captured}
+	return &Machine{Tree: kernel.Of(captured)}
 }
 
 func under(t testing.TB, place string) *Machine {
@@ -321,7 +322,7 @@ func TestCapturesThatAreNone(t *testing.T) {
 	}
 	var many []*tar.Header
 	for at := range 300 {
-		many = append(many, file(fmt.Sprintf("sys/f%d", at), largestFile))
+		many = append(many, file(fmt.Sprintf("sys/f%d", at), kernel.LargestFile))
 	}
 	cases := []struct {
 		name, want string
@@ -332,7 +333,7 @@ func TestCapturesThatAreNone(t *testing.T) {
 		{"no sys", "no folder \"sys\"", archiveOf(t, file("etc/hosts", 1))},
 		{"outside", "outside", archiveOf(t, folder, file("../../etc/passwd", 1))},
 		{"absolute", "outside", archiveOf(t, folder, file("/etc/passwd", 1))},
-		{"large file", "larger than", archiveOf(t, folder, file("sys/big", largestFile+1))},
+		{"large file", "larger than", archiveOf(t, folder, file("sys/big", kernel.LargestFile+1))},
 		{"absurd size", "larger than", archiveOf(t, many...)},
 		{"device node", "neither a file", archiveOf(t, folder, &tar.Header{Name: "sys/null", Typeflag: tar.TypeChar})},
 		{"cut short", "not a capture", archiveOf(t, folder, file("sys/a", 5000))[:60]},
@@ -401,7 +402,7 @@ func TestSensorsOfTheMachine(t *testing.T) {
 	}
 	_, _ = sources[1].Read(context.Background())
 	files["sys/class/powercap/intel-rapl:0/energy_uj"] = "6000000"
-	machine.files = inMemory(files).files
+	machine.Tree = inMemory(files).Tree
 	rest, err := sources[1].Read(context.Background())
 	if err != nil || len(rest.Temperatures) != 1 || rest.Temperatures["zone case"] != 48 {
 		t.Errorf("the machine says %v, %v", rest.Temperatures, err)
@@ -450,7 +451,7 @@ func FuzzReadCapture(f *testing.F) {
 		if err != nil {
 			return
 		}
-		for _, d := range (&Machine{files: captured}).Devices() {
+		for _, d := range (&Machine{Tree: kernel.Of(captured)}).Devices() {
 			if d.Capacity <= 0 || d.BindingHop >= len(d.Hops) {
 				t.Fatalf("device %+v", d)
 			}

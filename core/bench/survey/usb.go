@@ -11,14 +11,14 @@ import (
 
 // usbHop gives the link between a USB device and the hub or root port above it.
 func (m *Machine) usbHop(here, device string) (link.Hop, bool) {
-	megabits, known := m.number(here, "speed")
+	megabits, known := m.Number(here, "speed")
 	if !known {
 		return link.Trained("usb "+path.Base(here), link.State{Standard: "usb"}, link.State{}), true
 	}
 	transport := m.usbTransport(device)
-	lanes, _ := m.number(here, "rx_lanes")
+	lanes, _ := m.Number(here, "rx_lanes")
 	negotiated := usbState(megabits, int(lanes), transport)
-	name := cmp.Or(strings.Join(strings.Fields(m.text(here, "product")), " "), "usb "+path.Base(here))
+	name := cmp.Or(strings.Join(strings.Fields(m.Text(here, "product")), " "), "usb "+path.Base(here))
 	return link.Trained(name, negotiated, m.usbCapable(here, transport)), true
 }
 
@@ -34,8 +34,8 @@ func usbState(megabits float64, lanes int, transport string) link.State {
 // interface that it is under.
 func (m *Machine) usbTransport(device string) string {
 	for above := range upwards(device) {
-		if m.exists(above, "bInterfaceClass") {
-			switch m.linkName(above, "driver") {
+		if m.Exists(above, "bInterfaceClass") {
+			switch m.LinkName(above, "driver") {
 			case "uas":
 				return link.QueuedTransport
 			case "usb-storage":
@@ -51,7 +51,7 @@ func (m *Machine) usbTransport(device string) string {
 // in its object store, and the controller by the speed of its fastest root hub.
 // It is unknown where either does not say.
 func (m *Machine) usbCapable(here, transport string) link.State {
-	own := deviceMegabits([]byte(m.raw(here, "bos_descriptors")))
+	own := deviceMegabits([]byte(m.Raw(here, "bos_descriptors")))
 	port := m.controllerMegabits(here)
 	if own == 0 || port == 0 {
 		return link.State{}
@@ -67,15 +67,15 @@ func (m *Machine) controllerMegabits(here string) float64 {
 		if len(above) <= len("sys/devices") {
 			return 0
 		}
-		if m.exists(above, "bDeviceClass") {
+		if m.Exists(above, "bDeviceClass") {
 			return 0 // behind a hub, whose ports do not say
 		}
 		above = path.Dir(above)
 	}
 	fastest := 0.0
-	for _, name := range m.names(path.Dir(above)) {
+	for _, name := range m.Names(path.Dir(above)) {
 		if strings.HasPrefix(name, "usb") {
-			if speed, known := m.number(path.Dir(above), name, "speed"); known {
+			if speed, known := m.Number(path.Dir(above), name, "speed"); known {
 				fastest = max(fastest, speed)
 			}
 		}

@@ -42,13 +42,13 @@ func isNumbered(name string, names ...string) bool {
 // isUSB says whether a part of a device's folder is a USB device.
 func (m *Machine) isUSB(folder, part string) bool {
 	before, _, _ := strings.Cut(folder, "/"+part+"/")
-	return m.exists(before, part, "bDeviceClass")
+	return m.Exists(before, part, "bDeviceClass")
 }
 
 // Reading gives the links' states and counters now.
 func (w *Watch) Reading() link.Reading {
 	reading := link.Reading{States: w.states(), Counters: map[string]int64{}}
-	if folder, err := w.machine.resolve(path.Join("sys/block", w.name)); err == nil {
+	if folder, err := w.machine.Resolve(path.Join("sys/block", w.name)); err == nil {
 		w.machine.counters(folder, w.name, reading.Counters)
 	}
 	return reading
@@ -60,7 +60,7 @@ func (m *Machine) counters(folder, name string, into map[string]int64) {
 		base := path.Base(above)
 		if isPCIAddress(base) {
 			for file, total := range map[string]string{"correctable": "TOTAL_ERR_COR", "nonfatal": "TOTAL_ERR_NONFATAL", "fatal": "TOTAL_ERR_FATAL"} {
-				if count, known := totalOf(m.text(above, "aer_dev_"+file), total); known {
+				if count, known := totalOf(m.Text(above, "aer_dev_"+file), total); known {
 					into["pcie_"+file+"_errors "+base] = count
 				}
 			}
@@ -68,7 +68,7 @@ func (m *Machine) counters(folder, name string, into map[string]int64) {
 	}
 	// SCSI counts in hexadecimal (drivers/scsi/scsi_sysfs.c).
 	for file, counter := range map[string]string{"ioerr_cnt": "io_errors", "iotmo_cnt": "io_timeouts"} {
-		if count, err := strconv.ParseInt(m.text(folder, "device", file), 0, 64); err == nil {
+		if count, err := strconv.ParseInt(m.Text(folder, "device", file), 0, 64); err == nil {
 			into[counter+" "+name] = count
 		}
 	}
@@ -133,7 +133,7 @@ func (w *Watch) Start(tell func(kind, detail string)) (stop func()) {
 // states are the standards that the hops run at; none where the device is gone.
 func (w *Watch) states() map[string]string {
 	states := map[string]string{}
-	if folder, err := w.machine.resolve(path.Join("sys/block", w.name)); err == nil {
+	if folder, err := w.machine.Resolve(path.Join("sys/block", w.name)); err == nil {
 		for _, hop := range w.machine.hops(folder, deepest) {
 			states[hop.Name] = hop.Standard
 		}

@@ -38,7 +38,7 @@ func TestWatchTellsOfARelink(t *testing.T) {
 		w := machine.Watch(d)
 		before := w.states()
 		files[usbDevice+"/speed"] = "480"
-		machine.files = inMemory(files).files
+		machine.Tree = inMemory(files).Tree
 		w.compare(before, func(kind, detail string) { told = append(told, kind+": "+detail) })
 	}
 	if len(told) != 1 || told[0] != "relink: Limpet: usb 3.2 gen 1 queued before, usb 2.0 now" {

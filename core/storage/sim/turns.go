@@ -1,6 +1,7 @@
 package sim
 
 import (
+	"slices"
 	"sync"
 	"time"
 
@@ -96,4 +97,17 @@ func (q *turningQueue) Close() error {
 	q.turns.changed.Broadcast()
 	q.turns.mutex.Unlock()
 	return q.Queue.Close()
+}
+
+// KeepTogether makes simulated parts keep their clocks together; real ones share one.
+func KeepTogether(targets []target.Target) []target.Target {
+	parts := make([]*Part, len(targets))
+	for i, each := range targets {
+		part, ok := each.(*Part)
+		if !ok {
+			return slices.Clone(targets)
+		}
+		parts[i] = part
+	}
+	return Together(parts)
 }

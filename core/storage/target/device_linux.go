@@ -1,7 +1,6 @@
 package target
 
 import (
-	"bufio"
 	"errors"
 	"fmt"
 	"os"
@@ -14,6 +13,7 @@ import (
 
 	"golang.org/x/sys/unix"
 
+	"opengauge/core/bench/kernel"
 	"opengauge/core/unit"
 )
 
@@ -69,7 +69,7 @@ func readDevice(path string) (blockDevice, error) {
 		return blockDevice{}, explain("open", path, err)
 	}
 	number := fmt.Sprintf("%d:%d", unix.Major(status.Rdev), unix.Minor(status.Rdev))
-	folder, err := filepath.EvalSymlinks("/sys/dev/block/" + number)
+	folder, err := deviceFolder(number)
 	if err != nil {
 		return blockDevice{}, fmt.Errorf("the system knows nothing about the device %s: %w", path, err)
 	}
@@ -94,14 +94,17 @@ func readDevice(path string) (blockDevice, error) {
 	return d, nil
 }
 
-// readWord reads one of the kernel's short texts, or nothing.
-func readWord(folder, name string) string {
-	text, err := os.ReadFile(filepath.Join(folder, name))
-	if err != nil {
-		return ""
+// deviceFolder is the folder of sysfs of the device of a number.
+func deviceFolder(number string) (string, error) {
+	if !kernel.Here().Exists("sys/dev/block", number) {
+		return "", os.ErrNotExist
 	}
-	return strings.TrimSpace(string(text))
+	folder, err := kernel.Here().Resolve("sys/dev/block/" + number)
+	return "/" + folder, err
 }
+
+// readWord reads one of the kernel's short texts, or nothing.
+func readWord(folder, name string) string { return kernel.Here().Text(folder, name) }
 
 // whole is the folder of the device that a partition is on, or of the device
 // itself.
@@ -212,20 +215,21 @@ func (d blockDevice) holder() string {
 // mountedOn gives the mount points and swap uses of devices by their numbers,
 // from the kernel's own tables (proc(5)).
 func mountedOn(numbers []string) ([]string, error) {
-	table, err := os.Open("/proc/self/mountinfo")
+	mounts, err := kernel.Here().Mounts()
 	if err != nil {
 		return nil, fmt.Errorf("what is mounted cannot be read, so nothing is overwritten: %w", err)
 	}
-	defer table.Close()
 	var places []string
-	for lines := bufio.NewScanner(table); lines.Scan(); {
-		fields := strings.Fields(lines.Text())
-		if len(fields) > 4 && slices.Contains(numbers, fields[2]) && !slices.Contains(places, fields[4]) {
-			places = append(places, fields[4])
+	for _, mount := range mounts {
+		if slices.Contains(numbers, mount.Number) && !slices.Contains(places, mount.At) {
+			places = append(places, mount.At)
 		}
 	}
-	swaps, _ := os.ReadFile("/proc/swaps")
-	for _, line := range strings.Split(string(swaps), "\n")[1:] {
+	swaps, err := kernel.Here().Read("proc/swaps")
+	if err != nil && !errors.Is(err, os.ErrNotExist) {
+		return nil, fmt.Errorf("what is swapped to cannot be read, so nothing is overwritten: %w", err)
+	}
+	for _, line := range strings.Split(string(swaps), "\n") {
 		var status unix.Stat_t
 		name, _, _ := strings.Cut(line, " ")
 		if name == "" || unix.Stat(name, &status) != nil {
@@ -245,7 +249,7 @@ func statisticsOf(file *os.File) string {
 	if unix.Fstat(int(file.Fd()), &status) != nil {
 		return ""
 	}
-	folder, err := filepath.EvalSymlinks(fmt.Sprintf("/sys/dev/block/%d:%d", unix.Major(status.Dev), unix.Minor(status.Dev)))
+	folder, err := deviceFolder(fmt.Sprintf("%d:%d", unix.Major(status.Dev), unix.Minor(status.Dev)))
 	if err != nil {
 		return ""
 	}
