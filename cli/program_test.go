@@ -531,7 +531,7 @@ func TestBadInput(t *testing.T) {
 		{"unknown simulated drive", []string{"measure", "sim:albatross"}, 2, "known are curlew, dunlin"},
 		{"unknown chain", []string{"measure", folder, "--through", "albatross"}, 2, "no chain and no part"},
 		{"unknown enclosure", []string{"measure", "sim:sandpiper", "--through", "albatross"}, 2, "known are barnacle, limpet, whelk"},
-		{"unknown figure", []string{"report", "latest", "--image", "x.png", "--figure", "pie"}, 2, "chain-strip, depth-map, heat-trace, fill-ladder"},
+		{"unknown figure", []string{"report", "latest", "--image", "x.png", "--figure", "pie"}, 2, "chain-strip, comparison, copy-matrix, depth-map"},
 		{"broken logbook", []string{"measure", folder, "--logbook", noBook}, 1, "cannot be used"},
 		{"no logbook", []string{"logbook", "list", "--logbook", filepath.Join(folder, "none.db")}, 1, "measure something first"},
 		{"unknown session", []string{"explain", "nonesuch"}, 1, "no session \"nonesuch\""},

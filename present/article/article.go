@@ -72,6 +72,8 @@ type Shown struct {
 type Tabled struct {
 	table.Table
 	Name, Label, Fold string
+	// Long tables are for checking, and no part of a text that is read through.
+	Long bool
 }
 
 // New makes the article of a report.
@@ -119,7 +121,7 @@ func shown(kind figure.Kind, f figure.Figure, caption string) []Block {
 	blocks := []Block{{Figure: &Shown{f, kind, caption}}}
 	if t := f.Table(); len(t.Rows) > 0 {
 		title := f.Head().Title
-		blocks = append(blocks, Block{Table: &Tabled{t, kind.Name + "-" + title, kind.Fold + ": " + title, kind.Fold}})
+		blocks = append(blocks, Block{Table: &Tabled{t, kind.Name + "-" + title, kind.Fold + ": " + title, kind.Fold, kind.OverTime}})
 	}
 	return blocks
 }
@@ -129,7 +131,7 @@ func tabled(name, label string, t table.Table) []Block {
 	if len(t.Rows) == 0 {
 		return nil
 	}
-	return []Block{{Table: &Tabled{t, name, label, ""}}}
+	return []Block{{Table: &Tabled{t, name, label, "", false}}}
 }
 
 // Figures are all figures of an article, those on cards too.

@@ -177,7 +177,7 @@ func method(r Report) Section {
 		}
 		if steps := table.PlannedPasses(s.Plan.Passes(plan.DefaultHold)); len(steps.Rows) > 0 {
 			section.Blocks = append(section.Blocks, Block{Table: &Tabled{
-				steps, "plan-" + name, "Plan of " + name, "What the plan of " + name + " asks for",
+				steps, "plan-" + name, "Plan of " + name, "What the plan of " + name + " asks for", true,
 			}})
 		}
 	}

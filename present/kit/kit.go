@@ -137,23 +137,23 @@ func (w *writer) figure(f article.Shown) {
 	} else {
 		w.printf("### %s\n\n%s\n\n", table.Markdown(head.Title), table.Markdown(head.Subtitle))
 	}
-	name := w.free("figure-" + f.Kind.Name + "-" + head.Title)
+	name := "figure-" + f.Kind.Name
+	if head.ID != f.Kind.Name { // one of several
+		name += "-" + head.Title
+	}
+	name = w.free(name)
 	for _, format := range []image.Format{image.PNG, image.SVG} {
 		w.write(name+string(format), func(out io.Writer) error { return image.Write(out, format, f.Figure) })
 	}
 	w.printf("![%s](%s%s)\n\n", table.Markdown(f.Summary()), name, image.PNG)
 }
 
-// longest is how many rows a folded table has at the most that still stands in the
-// article; longer ones are files of their own.
-const longest = 40
-
-// table writes a table in both formats, and into the article where it is short.
+// table writes a table in both formats, and into the article unless it is long.
 func (w *writer) table(t article.Tabled) {
 	name := w.free("table-" + t.Name)
 	w.write(name+".csv", t.CSV)
 	w.write(name+".md", t.Markdown)
-	if t.Fold != "" && len(t.Rows) > longest {
+	if t.Long {
 		return
 	}
 	if err := t.Markdown(&w.text); err != nil && w.err == nil {
