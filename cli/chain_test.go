@@ -133,8 +133,8 @@ func TestThroughTheBenchBook(t *testing.T) {
 		t.Fatal(err)
 	}
 	s := decode[session.Session](t, d.must("measure", folder, "--through", "usual", "--bench", book, "--hold", "20ms", "--size", "4MiB", "--json"))
-	binding, known := s.Chain.Binding()
-	if !known || binding.Name != "tern" || s.Chain.Name != "usual" || len(s.Parts) != 2 {
+	binding, ok := s.Chain.Binding()
+	if !ok || binding.Name != "tern" || s.Chain.Name != "usual" || len(s.Parts) != 2 {
 		t.Errorf("chain %+v, parts %+v", s.Chain, s.Parts)
 	}
 	if got := d.run("measure", folder, "--through", "nonesuch", "--bench", book); got.code != 2 || !strings.Contains(got.stderr, "it has desk, tern, usual") {

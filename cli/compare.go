@@ -153,8 +153,8 @@ func (e *environment) compareBy(references []string, flags *compareFlags) error 
 		screen.Println("")
 		screen.Println("Left out:")
 		const shown = 8
-		for at, text := range effect.Alone {
-			if at == shown {
+		for i, text := range effect.Alone {
+			if i == shown {
 				screen.Printf("  and %d more\n", len(effect.Alone)-shown)
 				break
 			}

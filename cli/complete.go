@@ -16,8 +16,8 @@ func planNames() string {
 		return ""
 	}
 	names := make([]string, len(plans))
-	for at, known := range plans {
-		names[at] = known.Name
+	for i, known := range plans {
+		names[i] = known.Name
 	}
 	return strings.Join(names, ", ")
 }
@@ -28,8 +28,8 @@ func completePlans(*cobra.Command, []string, string) ([]string, cobra.ShellCompD
 
 func completeSeverities(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 	names := make([]string, len(session.Severities))
-	for at, severity := range session.Severities {
-		names[at] = string(severity)
+	for i, severity := range session.Severities {
+		names[i] = string(severity)
 	}
 	return names, cobra.ShellCompDirectiveNoFileComp
 }

@@ -89,8 +89,8 @@ func (f *slowFile) answer(request []byte, arrived time.Time) {
 		return
 	case fuseInit:
 		body = make([]byte, 64)
-		for at, value := range []uint32{7, 31, 1 << 20, fuseAsyncRead} {
-			binary.LittleEndian.PutUint32(body[4*at:], value)
+		for i, value := range []uint32{7, 31, 1 << 20, fuseAsyncRead} {
+			binary.LittleEndian.PutUint32(body[4*i:], value)
 		}
 		binary.LittleEndian.PutUint32(body[16:], 64|64<<16) // requests in the background
 		binary.LittleEndian.PutUint32(body[20:], 128<<10)   // largest write

@@ -113,7 +113,7 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 		screen.Heading("Why " + each.Kind)
 		screen.Evidence(each, notation)
 	}
-	if strip, known := figure.ChainStripOf(s, notation); known && aboutLinks(findings) {
+	if strip, ok := figure.ChainStripOf(s, notation); ok && aboutLinks(findings) {
 		screen.Println("")
 		screen.ChainStrip(strip)
 	}

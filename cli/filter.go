@@ -71,13 +71,13 @@ func (e *environment) briefSessions(references []string, filter logbook.Filter) 
 		if err != nil {
 			return nil, err
 		}
-		for at := len(ids) - 1; at >= 0; at-- {
-			references = append(references, ids[at])
+		for i := len(ids) - 1; i >= 0; i-- {
+			references = append(references, ids[i])
 		}
 	}
 	sessions := make([]*session.Session, len(references))
-	for at, reference := range references {
-		if sessions[at], err = book.LoadBrief(reference); err != nil {
+	for i, reference := range references {
+		if sessions[i], err = book.LoadBrief(reference); err != nil {
 			return nil, err
 		}
 	}

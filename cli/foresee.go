@@ -59,7 +59,7 @@ func (e *environment) foresee(reference, through string) error {
 	if err != nil {
 		return err
 	}
-	if drive, known := sessions[0].Part(book.Drive); known {
+	if drive, ok := sessions[0].Part(book.Drive); ok {
 		if setup, err = parts.ResolveWith(through, drive.Name); err != nil {
 			return err
 		}

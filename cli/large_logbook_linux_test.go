@@ -54,11 +54,11 @@ func made(count int) iter.Seq2[*session.Session, error] {
 				Parts:      []book.Part{{Kind: book.Drive, Name: fmt.Sprintf("drive-%d", number%40), Price: 80, Capacity: 1e12}},
 				Conditions: map[string]string{"fan": []string{"on", "off"}[number/40%2], "run": strconv.Itoa(number % 20), "deck": strconv.Itoa(number / 80)}, Events: []session.Event{}, Findings: []session.Finding{},
 			}
-			for at := range passesEach {
+			for i := range passesEach {
 				rate := 1e9 * (0.8 + 0.4*r.Float64())
 				pass := session.Pass{
-					Index: at, Step: "sweep", Load: load.New([]load.Operation{load.Read, load.Write}[at%2], load.Sequential, unit.MiB, 1<<(at/4)),
-					Repeat: at / 2 % 2, Direct: true, ElapsedSeconds: 5, Bytes: unit.Bytes(5 * rate), BytesPerSecond: unit.BytesPerSecond(rate),
+					Index: i, Step: "sweep", Load: load.New([]load.Operation{load.Read, load.Write}[i%2], load.Sequential, unit.MiB, 1<<(i/4)),
+					Repeat: i / 2 % 2, Direct: true, ElapsedSeconds: 5, Bytes: unit.Bytes(5 * rate), BytesPerSecond: unit.BytesPerSecond(rate),
 				}
 				for second := range samplesEach / passesEach {
 					value := rate * (0.98 + 0.04*r.Float64())

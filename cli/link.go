@@ -73,9 +73,9 @@ func (e *environment) listStandards(notation unit.Notation) error {
 	screen := e.screen()
 	var family []link.Standard
 	standards := link.Standards()
-	for at, s := range standards {
+	for i, s := range standards {
 		family = append(family, s)
-		if at+1 < len(standards) && standards[at+1].Family == s.Family {
+		if i+1 < len(standards) && standards[i+1].Family == s.Family {
 			continue
 		}
 		screen.Heading(s.Family)
@@ -106,8 +106,8 @@ func (e *environment) showChain(text string, notation unit.Notation) error {
 
 // bindingSentence says which hop limits a chain, or which cannot be told apart.
 func bindingSentence(chain link.Chain, notation unit.Notation) string {
-	binding, known := chain.Binding()
-	if !known {
+	binding, ok := chain.Binding()
+	if !ok {
 		return "No hop of the chain is known to have a ceiling."
 	}
 	through, _ := chain.Usable()

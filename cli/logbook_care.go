@@ -97,9 +97,9 @@ func (e *environment) removeSessions(references []string, flags *filterFlags, ye
 		return errors.New("no session is left by the filters; see opengauge logbook list")
 	}
 	var names []string
-	for at, s := range summaries {
-		if at == 10 {
-			names = append(names, fmt.Sprintf("and %d more", len(summaries)-at))
+	for i, s := range summaries {
+		if i == 10 {
+			names = append(names, fmt.Sprintf("and %d more", len(summaries)-i))
 			break
 		}
 		names = append(names, strings.TrimSpace(s.ID+" "+s.Name))

@@ -135,8 +135,8 @@ func exportTo(w io.Writer, book *logbook.Logbook, ids []string, ask exporting, t
 	if err != nil {
 		return err
 	}
-	for at := range ids {
-		s, err := book.Load(ids[len(ids)-1-at])
+	for i := range ids {
+		s, err := book.Load(ids[len(ids)-1-i])
 		if err != nil {
 			return err
 		}
@@ -146,7 +146,7 @@ func exportTo(w io.Writer, book *logbook.Logbook, ids []string, ask exporting, t
 		if err := out.Add(s); err != nil {
 			return err
 		}
-		tell(at + 1)
+		tell(i + 1)
 	}
 	return out.Close()
 }

@@ -44,8 +44,8 @@ func (e *environment) loadSessions(references []string) ([]*session.Session, err
 	}
 	defer book.Close()
 	sessions := make([]*session.Session, len(references))
-	for at, reference := range references {
-		if sessions[at], err = book.Load(reference); err != nil {
+	for i, reference := range references {
+		if sessions[i], err = book.Load(reference); err != nil {
 			return nil, err
 		}
 	}

@@ -181,10 +181,10 @@ func faults(schema map[string]any, document any, at string) []string {
 	say := func(format string, arguments ...any) {
 		found = append(found, at+": "+fmt.Sprintf(format, arguments...))
 	}
-	if constant, there := schema["const"]; there && constant != document {
+	if constant, ok := schema["const"]; ok && constant != document {
 		say("%v is not %v", document, constant)
 	}
-	if choices, there := schema["enum"].([]any); there && !slices.Contains(choices, document) {
+	if choices, ok := schema["enum"].([]any); ok && !slices.Contains(choices, document) {
 		say("%v is none of %v", document, choices)
 	}
 	if allowed := fmt.Sprint(schema["type"]); schema["type"] != nil && !strings.Contains(allowed, kindOf(document)) &&
@@ -202,12 +202,12 @@ func faults(schema map[string]any, document any, at string) []string {
 		properties, _ := schema["properties"].(map[string]any)
 		required, _ := schema["required"].([]any)
 		for _, key := range required {
-			if _, there := value[key.(string)]; !there {
+			if _, ok := value[key.(string)]; !ok {
 				say("has no %q", key)
 			}
 		}
 		for key, member := range value {
-			if known, there := properties[key].(map[string]any); there {
+			if known, ok := properties[key].(map[string]any); ok {
 				found = append(found, faults(known, member, at+"."+key)...)
 			} else if properties != nil {
 				say("has %q, which the schema does not know", key)

@@ -129,8 +129,8 @@ func (e *environment) showDevices(devices []survey.Device, strips, read bool, no
 	if len(devices) == 0 {
 		screen.Println("No block device was found.")
 	}
-	for at, d := range devices {
-		if at > 0 {
+	for i, d := range devices {
+		if i > 0 {
 			screen.Println("")
 		}
 		screen.Heading(table.DeviceTitle(d))

@@ -104,8 +104,8 @@ func (e *environment) wholeSessions(references []string, filter logbook.Filter) 
 		return nil, err
 	}
 	ids := make([]string, len(brief))
-	for at, s := range brief {
-		ids[at] = s.ID
+	for i, s := range brief {
+		ids[i] = s.ID
 	}
 	return e.loadSessions(ids)
 }

@@ -34,8 +34,8 @@ func buildImage(t *testing.T, kernelPackage string) (kernel, initramfs string) {
 	files := map[string][]byte{}
 	var order []string
 	for _, name := range modules {
-		content, there := contents[name]
-		if !there {
+		content, ok := contents[name]
+		if !ok {
 			if optionalModules[name] {
 				continue
 			}

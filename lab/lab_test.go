@@ -76,8 +76,8 @@ func checkSurvey(t *testing.T, devices map[string]survey.Device) {
 		"TW-SATA":   {survey.HardDisk, "sata 1", 1, 0},
 	}
 	for serial, w := range want {
-		d, there := devices[serial]
-		if !there || len(d.Hops) != 1 {
+		d, ok := devices[serial]
+		if !ok || len(d.Hops) != 1 {
 			t.Errorf("%s: %d hops", serial, len(d.Hops))
 			continue
 		}
@@ -150,7 +150,7 @@ func checkPulled(t *testing.T, m *machine, devices map[string]survey.Device) {
 	if got.Code != 1 || s.State != session.Failed || len(s.Passes) < 1 || s.Passes[0].CutShort || len(s.Passes) > 2 {
 		t.Errorf("exit %d, state %s, %d passes: %s", got.Code, s.State, len(s.Passes), got.Stderr)
 	}
-	if f, there := kinds(s)["dropout"]; !there || f.Severity != session.Fault || !strings.Contains(f.Summary, "did not come back") {
+	if f, ok := kinds(s)["dropout"]; !ok || f.Severity != session.Fault || !strings.Contains(f.Summary, "did not come back") {
 		t.Errorf("findings %+v, events %+v", s.Findings, s.Events)
 	}
 	told := false

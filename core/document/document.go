@@ -114,8 +114,8 @@ func (n Node) List() []Node {
 		return []Node{n}
 	}
 	nodes := make([]Node, len(sequence.Values))
-	for at, value := range sequence.Values {
-		nodes[at] = Node{file: n.file, node: value}
+	for i, value := range sequence.Values {
+		nodes[i] = Node{file: n.file, node: value}
 	}
 	return nodes
 }

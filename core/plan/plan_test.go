@@ -107,9 +107,9 @@ steps:
 		"write sequential 1 MiB, depth 8",
 		"write sequential 1 MiB, depth 8, 50 % compressible",
 	}
-	for at, want := range append(turn, turn...) {
-		if want = fmt.Sprintf("%d %s", at/4, want); got[at] != want {
-			t.Errorf("pass %d is %q, want %q", at, got[at], want)
+	for i, want := range append(turn, turn...) {
+		if want = fmt.Sprintf("%d %s", i/4, want); got[i] != want {
+			t.Errorf("pass %d is %q, want %q", i, got[i], want)
 		}
 	}
 	if estimate := p.Estimate(time.Second); estimate.BoundedBytes != 4*unit.GiB || len(got) != 8 {

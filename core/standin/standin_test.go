@@ -42,8 +42,8 @@ func FuzzParseScript(f *testing.F) {
 	f.Add("script:\n  - {at: 20s, neighbour: 60%, for: 10s}")
 	f.Fuzz(func(t *testing.T, source string) {
 		acts, err := ParseScript("s.yaml", []byte(source))
-		for at, act := range acts {
-			if err == nil && (act.String() == "" || at > 0 && act.At < acts[at-1].At) {
+		for i, act := range acts {
+			if err == nil && (act.String() == "" || i > 0 && act.At < acts[i-1].At) {
 				t.Errorf("act %+v", act)
 			}
 		}

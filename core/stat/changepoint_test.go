@@ -36,17 +36,17 @@ func TestSegmentsFindTheSteps(t *testing.T) {
 			for seed := uint64(1); seed <= 20; seed++ {
 				segments := Segments(steps(seed, length, c.noise, c.levels...), 5)
 				want := 1
-				for at := 1; at < len(c.levels); at++ {
-					if c.levels[at] != c.levels[at-1] {
+				for i := 1; i < len(c.levels); i++ {
+					if c.levels[i] != c.levels[i-1] {
 						want++
 					}
 				}
 				if len(segments) != want {
 					t.Fatalf("seed %d: %d segments, want %d: %v", seed, len(segments), want, segments)
 				}
-				for at, segment := range segments {
-					if want > 1 && (math.Abs(float64(segment.From-at*length)) > 1 || math.Abs(segment.Mean/c.levels[at]-1) > 0.05) {
-						t.Errorf("seed %d: segment %d is %+v, want from %d at %.0f", seed, at, segment, at*length, c.levels[at])
+				for i, segment := range segments {
+					if want > 1 && (math.Abs(float64(segment.From-i*length)) > 1 || math.Abs(segment.Mean/c.levels[i]-1) > 0.05) {
+						t.Errorf("seed %d: segment %d is %+v, want from %d at %.0f", seed, i, segment, i*length, c.levels[i])
 					}
 				}
 			}

@@ -67,8 +67,8 @@ func batchMeans(series []float64, size int) []float64 {
 	count := len(series) / size
 	series = series[len(series)-count*size:]
 	means := make([]float64, count)
-	for at := range means {
-		means[at] = stat.Mean(series[at*size:(at+1)*size], nil)
+	for i := range means {
+		means[i] = stat.Mean(series[i*size:(i+1)*size], nil)
 	}
 	return means
 }
@@ -80,8 +80,8 @@ func lagOne(series []float64) float64 {
 		return 0
 	}
 	sum := 0.0
-	for at := 1; at < len(series); at++ {
-		sum += (series[at] - mean) * (series[at-1] - mean)
+	for i := 1; i < len(series); i++ {
+		sum += (series[i] - mean) * (series[i-1] - mean)
 	}
 	return sum / (variance * float64(len(series)-1))
 }

@@ -11,9 +11,9 @@ import (
 func autoregressive(random *rand.Rand, length int, correlation float64) []float64 {
 	series := make([]float64, length)
 	deviation := 0.0
-	for at := range series {
+	for i := range series {
 		deviation = correlation*deviation + math.Sqrt(1-correlation*correlation)*5*random.NormFloat64()
-		series[at] = 100 + deviation
+		series[i] = 100 + deviation
 	}
 	return series
 }
@@ -25,8 +25,8 @@ func TestMeanIntervalCovers(t *testing.T) {
 		random := rand.New(rand.NewPCG(5, 6))
 		held, runs := 0, 1000
 		for range runs {
-			interval, known := MeanInterval(autoregressive(random, 600, correlation))
-			if !known {
+			interval, ok := MeanInterval(autoregressive(random, 600, correlation))
+			if !ok {
 				t.Fatal("no interval")
 			}
 			if interval.Low <= 100 && interval.High >= 100 {
@@ -46,16 +46,16 @@ func TestMeanIntervalNarrows(t *testing.T) {
 	if long.Share() > short.Share()/5 {
 		t.Errorf("100 times the observations narrow the interval from %.4f to %.4f only", short.Share(), long.Share())
 	}
-	if constant, known := MeanInterval(make([]float64, 40)); !known || constant.Low != 0 || constant.High != 0 || !math.IsInf(constant.Share(), 1) {
+	if constant, ok := MeanInterval(make([]float64, 40)); !ok || constant.Low != 0 || constant.High != 0 || !math.IsInf(constant.Share(), 1) {
 		t.Errorf("zeros give %+v", constant)
 	}
-	if _, known := MeanInterval(make([]float64, 19)); known {
+	if _, ok := MeanInterval(make([]float64, 19)); ok {
 		t.Error("19 observations give an interval")
 	}
 }
 
 func TestRepeatInterval(t *testing.T) {
-	if _, known := RepeatInterval([]float64{5}); known {
+	if _, ok := RepeatInterval([]float64{5}); ok {
 		t.Error("one repeat gives an interval")
 	}
 	three, _ := RepeatInterval([]float64{99, 100, 101})
@@ -70,8 +70,8 @@ func TestRepeatInterval(t *testing.T) {
 		t.Errorf("eight repeats give %+v", eight)
 	}
 	many := make([]float64, 100)
-	for at := range many {
-		many[at] = float64(at)
+	for i := range many {
+		many[i] = float64(i)
 	}
 	// The standard interval for n = 100 is from the 40th to the 61st.
 	if hundred, _ := RepeatInterval(many); hundred.Low != 39 || hundred.High != 60 {

@@ -18,8 +18,8 @@ func RankCorrelation(a, b []float64) float64 {
 // ranks gives each figure its place in the order, from 0.
 func ranks(values []float64) []float64 {
 	order := make([]int, len(values))
-	for at := range order {
-		order[at] = at
+	for k := range order {
+		order[k] = k
 	}
 	slices.SortFunc(order, func(i, j int) int {
 		switch {

@@ -41,8 +41,8 @@ func ParseBytes(text string) (Bytes, error) {
 	if looksLikeBits(suffix) {
 		return 0, fmt.Errorf("%q could be read as bits; write bytes, like 4KiB, 1MiB or 500GB", text)
 	}
-	factor, known := sizeSuffixes[strings.ToLower(suffix)]
-	if !known {
+	factor, ok := sizeSuffixes[strings.ToLower(suffix)]
+	if !ok {
 		return 0, fmt.Errorf("%q has an unknown unit %q; use B, KiB, MiB, GiB, TiB, kB, MB, GB or TB", text, suffix)
 	}
 	value, err := strconv.ParseFloat(number, 64)

@@ -26,9 +26,9 @@ var NotationNames = []string{"decimal", "binary", "bits"}
 
 // ParseNotation reads "decimal", "binary" or "bits".
 func ParseNotation(name string) (Notation, error) {
-	for at, known := range NotationNames {
+	for i, known := range NotationNames {
 		if name == known {
-			return Notation(at), nil
+			return Notation(i), nil
 		}
 	}
 	return 0, fmt.Errorf("unknown units %q; use %s", name, strings.Join(NotationNames, ", "))
@@ -84,8 +84,8 @@ func Grouped(value int64) string {
 		sign, digits = "-", digits[1:]
 	}
 	var out strings.Builder
-	for at, digit := range digits {
-		if at > 0 && (len(digits)-at)%3 == 0 {
+	for i, digit := range digits {
+		if i > 0 && (len(digits)-i)%3 == 0 {
 			out.WriteRune('\u00a0')
 		}
 		out.WriteRune(digit)
@@ -112,9 +112,9 @@ func ParseRate(text string) (BytesPerSecond, error) {
 // parseBits reads what stands before "bit/s": "10G", "100 M".
 func parseBits(text, quantity string) (BytesPerSecond, error) {
 	number, prefix := splitQuantity(quantity)
-	factor, known := map[string]float64{"": 1, "k": 1e3, "M": 1e6, "G": 1e9, "T": 1e12}[prefix]
+	factor, ok := map[string]float64{"": 1, "k": 1e3, "M": 1e6, "G": 1e9, "T": 1e12}[prefix]
 	value, err := strconv.ParseFloat(number, 64)
-	if err != nil || !known || value < 0 {
+	if err != nil || !ok || value < 0 {
 		return 0, fmt.Errorf("%q is not a rate; write one like 450MB/s or 10Gbit/s", text)
 	}
 	return BytesPerSecond(value * factor / 8), nil

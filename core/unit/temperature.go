@@ -16,7 +16,7 @@ const absoluteZero Celsius = -273.15
 func ParseCelsius(text string) (Celsius, error) {
 	trimmed := strings.TrimSpace(text)
 	for _, suffix := range []string{"°C", "C", "c"} {
-		if rest, found := strings.CutSuffix(trimmed, suffix); found {
+		if rest, ok := strings.CutSuffix(trimmed, suffix); ok {
 			trimmed = strings.TrimSpace(rest)
 			break
 		}

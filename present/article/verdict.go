@@ -33,9 +33,9 @@ func verdicts(r Report) []string {
 		}
 	}
 	found := gravest(r)
-	for at, each := range found {
-		if at == mostFindings {
-			sentences = append(sentences, fmt.Sprintf("%d more kinds of findings are at the end.", len(found)-at))
+	for i, each := range found {
+		if i == mostFindings {
+			sentences = append(sentences, fmt.Sprintf("%d more kinds of findings are at the end.", len(found)-i))
 			break
 		}
 		sentences = append(sentences, each.sentence())

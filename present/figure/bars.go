@@ -95,15 +95,15 @@ func Comparison(c compare.Comparison, notation unit.Notation) Bars {
 	}
 	for _, row := range c.Rows {
 		group := BarGroup{Label: row.Label, Better: better(row.Metric), Writes: row.Load.Writes()}
-		for at, figure := range row.Figures {
+		for i, figure := range row.Figures {
 			if !figure.Known {
 				continue
 			}
-			bar := Bar{Name: c.Sides[at].DisplayName(), Value: metricValue(row.Metric, figure.Value, notation), Text: row.Metric.Text(figure.Value, notation)}
+			bar := Bar{Name: c.Sides[i].DisplayName(), Value: metricValue(row.Metric, figure.Value, notation), Text: row.Metric.Text(figure.Value, notation)}
 			if low, high, known := figure.Interval(); known {
 				bar.Low, bar.High = metricValue(row.Metric, low, notation), metricValue(row.Metric, high, notation)
 			}
-			if words := row.Words(at); words != "" {
+			if words := row.Words(i); words != "" {
 				bar.Text += ", " + words
 			}
 			group.Bars = append(group.Bars, bar)
@@ -134,7 +134,7 @@ func Money(v value.Value, notation unit.Notation) (Bars, bool) {
 	for _, use := range value.Uses {
 		group := BarGroup{Label: string(use), Better: "longer is better", Writes: use == value.Writes || use == value.SteadyWrites}
 		for _, offer := range v.Offers {
-			if worth, known := offer.For(use); known {
+			if worth, ok := offer.For(use); ok {
 				text := worth.Text(notation)
 				if worth.Price > 0 {
 					text += fmt.Sprintf(" for %.0f", offer.Price)
@@ -160,8 +160,8 @@ func (b Bars) Summary() string {
 	text := b.Title
 	for _, group := range b.Groups {
 		text += "; " + group.Label + ": "
-		for at, bar := range group.Bars {
-			if at > 0 {
+		for i, bar := range group.Bars {
+			if i > 0 {
 				text += ", "
 			}
 			text += bar.Name + " " + bar.Text

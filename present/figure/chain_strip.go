@@ -87,7 +87,7 @@ func NewChainStrip(chain link.Chain, notation unit.Notation) ChainStrip {
 		rivals[rival.Name] = true
 	}
 	most := 0.0
-	for at, hop := range chain.Hops {
+	for i, hop := range chain.Hops {
 		made := StripHop{Name: hop.Name, Standard: hop.Standard, Mark: MarkUnknown, Text: "?"}
 		if hop.Known() {
 			made.Low, made.High = notation.Value(hop.Usable.Low), notation.Value(hop.Usable.High)
@@ -97,12 +97,12 @@ func NewChainStrip(chain link.Chain, notation unit.Notation) ChainStrip {
 		case hop.Degraded():
 			made.Capable = notation.Value(hop.Capable.Usable.High)
 			made.Mark = MarkDegraded
-		case at == chain.BindingHop:
+		case i == chain.BindingHop:
 			made.Mark = MarkNarrowest
 		case rivals[hop.Name]:
 			made.Mark = MarkRival
 		}
-		if hop.Degraded() && at == chain.BindingHop {
+		if hop.Degraded() && i == chain.BindingHop {
 			made.Mark = MarkNarrowest + ", " + MarkDegraded
 		}
 		most = max(most, made.High, made.Capable)
@@ -141,8 +141,8 @@ func ChainStripOf(s *session.Session, notation unit.Notation) (ChainStrip, bool)
 	strip := NewChainStrip(s.Chain, notation)
 	strip.ID, strip.Title, strip.Subtitle = "strip-"+s.ID, s.DisplayName()+": the chain, from host to storage", subtitle(s)
 	var fastest *session.Pass
-	for at := range s.Passes {
-		if pass := &s.Passes[at]; fastest == nil || pass.BytesPerSecond > fastest.BytesPerSecond {
+	for i := range s.Passes {
+		if pass := &s.Passes[i]; fastest == nil || pass.BytesPerSecond > fastest.BytesPerSecond {
 			fastest = pass
 		}
 	}
@@ -167,8 +167,8 @@ func (c ChainStrip) FlowValue() float64 {
 // Summary says in words what the strip shows.
 func (c ChainStrip) Summary() string {
 	text := "Chain from host to storage, usable " + c.Unit + ": "
-	for at, hop := range c.Hops {
-		if at > 0 {
+	for i, hop := range c.Hops {
+		if i > 0 {
 			text += ", then "
 		}
 		text += fmt.Sprintf("%s %s %s", hop.Name, hop.Standard, hop.Text)

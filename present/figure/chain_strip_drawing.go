@@ -29,8 +29,8 @@ func (strip ChainStrip) Draw(sheet draw.Canvas) error {
 	area := draw.Crop(sheet, pixels(stripLeft), -pixels(stripRight), pixels(stripBottom), -pixels(stripTop))
 	stripAxis(area, strip)
 	width := (area.Max.X - area.Min.X) / vg.Length(max(len(strip.Hops), 1))
-	for at, hop := range strip.Hops {
-		left := area.Min.X + width*vg.Length(at)
+	for i, hop := range strip.Hops {
+		left := area.Min.X + width*vg.Length(i)
 		drawHop(area, strip, hop, left, width)
 	}
 	drawFlow(area, strip, width)

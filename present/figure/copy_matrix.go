@@ -53,8 +53,8 @@ type CopyCell struct {
 // holds each of them.
 func CopyMatrices(s *session.Session, findings []session.Finding, notation unit.Notation) []CopyMatrix {
 	var sets []string
-	for at := range s.Copies {
-		if c := &s.Copies[at]; c.Work == session.CopyWhole && !slices.Contains(sets, c.Set) {
+	for i := range s.Copies {
+		if c := &s.Copies[i]; c.Work == session.CopyWhole && !slices.Contains(sets, c.Set) {
 			sets = append(sets, c.Set)
 		}
 	}
@@ -78,8 +78,8 @@ func newCopyMatrix(s *session.Session, number int, set string, findings []sessio
 	}
 	rates, times, first := map[[2]int][]float64{}, map[[2]int][]float64{}, map[[2]int]int{}
 	fastest := 0.0
-	for at := range s.Copies {
-		c := &s.Copies[at]
+	for i := range s.Copies {
+		c := &s.Copies[i]
 		if c.Work != session.CopyWhole || c.Set != set || c.CutShort {
 			continue
 		}
@@ -167,8 +167,8 @@ func CopyLabel(s *session.Session, c *session.Copy) string {
 func LongCopies(s *session.Session) []*session.Copy {
 	const enough = 20
 	var long []*session.Copy
-	for at := range s.Copies {
-		if c := &s.Copies[at]; len(c.Samples) >= enough && c.Work == session.CopyWhole {
+	for i := range s.Copies {
+		if c := &s.Copies[i]; len(c.Samples) >= enough && c.Work == session.CopyWhole {
 			long = append(long, c)
 		}
 	}

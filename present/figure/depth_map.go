@@ -79,8 +79,8 @@ const fewestInMap = 2
 func DepthMaps(s *session.Session, notation unit.Notation) []DepthMap {
 	var order []mapKey
 	groups := map[mapKey][]*session.Pass{}
-	for at := range s.Passes {
-		pass := &s.Passes[at]
+	for i := range s.Passes {
+		pass := &s.Passes[i]
 		key := mapKey{pass.Operation, pass.Access, pass.Besides()}
 		if groups[key] == nil {
 			order = append(order, key)
@@ -144,8 +144,8 @@ func newDepthMap(s *session.Session, key mapKey, passes []*session.Pass, notatio
 // estimates are the rates that were filled in for the cells of a map.
 func estimates(s *session.Session, key mapKey) map[place]unit.BytesPerSecond {
 	rates := map[place]unit.BytesPerSecond{}
-	for at := range s.Estimates {
-		e := &s.Estimates[at]
+	for i := range s.Estimates {
+		e := &s.Estimates[i]
 		if key == (mapKey{e.Operation, e.Access, e.Besides()}) {
 			rates[place{e.Block, e.Depth}] = e.BytesPerSecond
 		}
@@ -155,7 +155,7 @@ func estimates(s *session.Session, key mapKey) map[place]unit.BytesPerSecond {
 
 // mapCeiling is what the shares of a map are of.
 func mapCeiling(s *session.Session, passes []*session.Pass, notation unit.Notation) (unit.BytesPerSecond, string) {
-	if hop, known := s.Chain.Binding(); known {
+	if hop, ok := s.Chain.Binding(); ok {
 		return hop.Usable.High, "of the ceiling of " + hop.Name + ", " + notation.Rate(hop.Usable.High)
 	}
 	fastest := unit.BytesPerSecond(1)

@@ -130,9 +130,9 @@ func TestChainStrip(t *testing.T) {
 	if !known || len(strip.Hops) != 3 || strip.Flow == nil || strip.Flow.Text != "1\u00a0042 MB/s" || strip.Top != 4000 {
 		t.Fatalf("strip is %+v", strip)
 	}
-	for at, want := range []string{MarkDegraded, MarkNarrowest, MarkUnknown} {
-		if strip.Hops[at].Mark != want {
-			t.Errorf("hop %d is marked %q, want %q", at, strip.Hops[at].Mark, want)
+	for i, want := range []string{MarkDegraded, MarkNarrowest, MarkUnknown} {
+		if strip.Hops[i].Mark != want {
+			t.Errorf("hop %d is marked %q, want %q", i, strip.Hops[i].Mark, want)
 		}
 	}
 	if strip.Hops[0].Capable <= strip.Hops[0].High || strip.Hops[1].Text != "961 to 1\u00a0084" {

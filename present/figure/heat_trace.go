@@ -103,12 +103,12 @@ func thinned(points []Point) []Point {
 	kept := make([]Point, 0, mostPoints)
 	for from := 0; from < len(points); from += bucket {
 		low, high := from, from
-		for at := from; at < min(from+bucket, len(points)); at++ {
-			if points[at].Value < points[low].Value {
-				low = at
+		for i := from; i < min(from+bucket, len(points)); i++ {
+			if points[i].Value < points[low].Value {
+				low = i
 			}
-			if points[at].Value > points[high].Value {
-				high = at
+			if points[i].Value > points[high].Value {
+				high = i
 			}
 		}
 		first, second := min(low, high), max(low, high)
@@ -185,9 +185,9 @@ func NewHeatTrace(s *session.Session, pass *session.Pass, findings []session.Fin
 		trace.Colour = Writes
 	}
 	trace.Subtitle = subtitle(s)
-	for at, sample := range pass.Samples {
+	for i, sample := range pass.Samples {
 		trace.Seconds = sample.TSeconds
-		if at == 0 { // a sample stands for the stretch that ends with it
+		if i == 0 { // a sample stands for the stretch that ends with it
 			trace.Throughput.Points = append(trace.Throughput.Points, Point{0, notation.Value(sample.BytesPerSecond)})
 		}
 		trace.Throughput.Points = append(trace.Throughput.Points, Point{sample.TSeconds, notation.Value(sample.BytesPerSecond)})
@@ -195,7 +195,7 @@ func NewHeatTrace(s *session.Session, pass *session.Pass, findings []session.Fin
 	trace.Throughput.Points = thinned(trace.Throughput.Points)
 	trace.Temperatures = temperatureLines(pass)
 	trace.Fan, trace.FanKnown = fanStretches(pass)
-	if hop, known := s.Chain.Binding(); known {
+	if hop, ok := s.Chain.Binding(); ok {
 		trace.Ceiling = &Ceiling{
 			Label: "ceiling of " + hop.Name + ", " + notation.Rate(hop.Usable.High),
 			Value: notation.Value(hop.Usable.High),
@@ -210,9 +210,9 @@ func NewHeatTrace(s *session.Session, pass *session.Pass, findings []session.Fin
 func LongPasses(s *session.Session) []*session.Pass {
 	const enough = 20
 	var long []*session.Pass
-	for at := range s.Passes {
-		if len(s.Passes[at].Samples) >= enough {
-			long = append(long, &s.Passes[at])
+	for i := range s.Passes {
+		if len(s.Passes[i].Samples) >= enough {
+			long = append(long, &s.Passes[i])
 		}
 	}
 	return long
@@ -221,9 +221,9 @@ func LongPasses(s *session.Session) []*session.Pass {
 // LongestPass gives the pass with the most samples, or nil.
 func LongestPass(s *session.Session) *session.Pass {
 	var longest *session.Pass
-	for at := range s.Passes {
-		if longest == nil || len(s.Passes[at].Samples) > len(longest.Samples) {
-			longest = &s.Passes[at]
+	for i := range s.Passes {
+		if longest == nil || len(s.Passes[i].Samples) > len(longest.Samples) {
+			longest = &s.Passes[i]
 		}
 	}
 	return longest
@@ -303,19 +303,19 @@ func (trace HeatTrace) Table() table.Table {
 		t.Columns = append(t.Columns, table.Number(line.Name+", °C"))
 	}
 	temperatures := make([]map[float64]float64, len(trace.Temperatures))
-	for at, line := range trace.Temperatures {
-		temperatures[at] = make(map[float64]float64, len(line.Points))
+	for i, line := range trace.Temperatures {
+		temperatures[i] = make(map[float64]float64, len(line.Points))
 		for _, point := range line.Points {
-			temperatures[at][point.Seconds] = point.Value
+			temperatures[i][point.Seconds] = point.Value
 		}
 	}
 	points := trace.Throughput.Points
 	stride := max((len(points)+mostTraceRows-1)/mostTraceRows, 1)
-	for at := 0; at < len(points); at += stride {
-		row := []string{fmt.Sprintf("%.0f", points[at].Seconds), fmt.Sprintf("%.4g", points[at].Value)}
+	for i := 0; i < len(points); i += stride {
+		row := []string{fmt.Sprintf("%.0f", points[i].Seconds), fmt.Sprintf("%.4g", points[i].Value)}
 		for _, known := range temperatures {
-			value, there := known[points[at].Seconds]
-			row = append(row, temperatureCell(value, there))
+			value, ok := known[points[i].Seconds]
+			row = append(row, temperatureCell(value, ok))
 		}
 		t.Rows = append(t.Rows, row)
 	}

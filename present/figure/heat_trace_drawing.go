@@ -86,18 +86,18 @@ func heatPlot(trace HeatTrace) (*plot.Plot, error) {
 		return p, addLabel(p, trace.Seconds/2, p.Y.Max/2, "no temperatures were recorded", CeilingGrey, draw.XCenter)
 	}
 	dashes := [][]vg.Length{nil, {pixels(8), pixels(4)}, {pixels(2), pixels(3)}}
-	for at, temperature := range trace.Temperatures {
+	for i, temperature := range trace.Temperatures {
 		line, err := plotter.NewLine(points(temperature))
 		if err != nil {
 			return nil, err
 		}
 		line.Color, line.Width = paint(Temperature), pixels(2)
-		line.Dashes = dashes[at%len(dashes)]
+		line.Dashes = dashes[i%len(dashes)]
 		p.Add(line)
 		last := temperature.Points[len(temperature.Points)-1]
 		label := fmt.Sprintf("%s, %.0f °C at the end", temperature.Name, last.Value)
 		above := 0.05
-		if at%2 == 1 { // sensors of one drive run close together
+		if i%2 == 1 { // sensors of one drive run close together
 			above = -0.13
 		}
 		if err := addLabel(p, trace.Seconds*0.995, last.Value+p.Y.Max*above, label, Temperature, draw.XRight); err != nil {
@@ -110,14 +110,14 @@ func heatPlot(trace HeatTrace) (*plot.Plot, error) {
 // addFan draws when a fan ran as a bar along the foot of the plot.
 func addFan(p *plot.Plot, trace HeatTrace) error {
 	foot := p.Y.Max * 0.04
-	for at, stretch := range trace.Fan {
+	for i, stretch := range trace.Fan {
 		line, err := plotter.NewLine(plotter.XYs{{X: stretch.From, Y: foot}, {X: stretch.To, Y: foot}})
 		if err != nil {
 			return err
 		}
 		line.Color, line.Width = paint(CeilingGrey), pixels(8)
 		p.Add(line)
-		if at > 0 {
+		if i > 0 {
 			continue
 		}
 		if err := addLabel(p, stretch.From, foot+p.Y.Max*0.05, "fan runs", CeilingGrey, draw.XLeft); err != nil {
@@ -129,8 +129,8 @@ func addFan(p *plot.Plot, trace HeatTrace) error {
 
 func points(line Line) plotter.XYs {
 	xys := make(plotter.XYs, len(line.Points))
-	for at, point := range line.Points {
-		xys[at] = plotter.XY{X: point.Seconds, Y: point.Value}
+	for i, point := range line.Points {
+		xys[i] = plotter.XY{X: point.Seconds, Y: point.Value}
 	}
 	return xys
 }

@@ -48,13 +48,13 @@ func Comparison(c compare.Comparison, notation unit.Notation) Table {
 	once := false
 	for _, row := range c.Rows {
 		label := row.Label
-		for at, figure := range row.Figures {
+		for i, figure := range row.Figures {
 			if !figure.Known {
 				continue
 			}
-			cells := []string{label, c.Sides[at].DisplayName(), row.Metric.Text(figure.Value, notation), strconv.Itoa(figure.Repeats), "", "", ""}
-			if against := row.Contrasts[at]; against != nil {
-				cells[4], cells[5], cells[6] = row.Words(at), against.Interval(), against.Seen()
+			cells := []string{label, c.Sides[i].DisplayName(), row.Metric.Text(figure.Value, notation), strconv.Itoa(figure.Repeats), "", "", ""}
+			if against := row.Contrasts[i]; against != nil {
+				cells[4], cells[5], cells[6] = row.Words(i), against.Interval(), against.Seen()
 				once = once || against.Basis != compare.Repeats
 			} else {
 				cells[4] = "baseline"
@@ -74,8 +74,8 @@ func Effect(e compare.Effect) Table {
 	t := Table{Columns: []Column{text("load"), text(e.Key), text("against " + e.Key + "=" + e.Values[0]), text("95 % interval"), number("detectable"), number("groups")}}
 	for _, row := range e.Loads {
 		label := row.Label
-		for at, effect := range row.Effects {
-			t.Rows = append(t.Rows, []string{label, effect.Value, row.Words(at), effect.Interval(), effect.Seen(), strconv.Itoa(effect.Groups)})
+		for i, effect := range row.Effects {
+			t.Rows = append(t.Rows, []string{label, effect.Value, row.Words(i), effect.Interval(), effect.Seen(), strconv.Itoa(effect.Groups)})
 			label = ""
 		}
 	}

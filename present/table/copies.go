@@ -21,8 +21,8 @@ func Copies(s *session.Session, notation unit.Notation) Table {
 		number("a file, p50"), number("p99"), text("past the cache"),
 	}}
 	cached, verified := false, 0
-	for at := range s.Copies {
-		c := &s.Copies[at]
+	for i := range s.Copies {
+		c := &s.Copies[i]
 		from, to := "", ""
 		if c.From >= 0 {
 			from = s.Ends[c.From].Address
@@ -86,10 +86,10 @@ func CopyNotes(s *session.Session) []string {
 // Contentions is the table of loads on several targets at once.
 func Contentions(s *session.Session, notation unit.Notation) Table {
 	t := Table{Columns: []Column{text("load"), text("target"), number("alone " + notation.Unit()), number("at once"), number("loses")}}
-	for at := range s.Contentions {
+	for i := range s.Contentions {
 		label := ""
-		for number := range s.Contentions[at].Members {
-			m := &s.Contentions[at].Members[number]
+		for number := range s.Contentions[i].Members {
+			m := &s.Contentions[i].Members[number]
 			if number == 0 {
 				label = m.Alone.Label()
 			}
@@ -102,7 +102,7 @@ func Contentions(s *session.Session, notation unit.Notation) Table {
 				row[2], row[4] = "not measured", ""
 			}
 		}
-		t.Notes = append(t.Notes, sharesNote(&s.Contentions[at], notation)...)
+		t.Notes = append(t.Notes, sharesNote(&s.Contentions[i], notation)...)
 	}
 	return t
 }
@@ -125,8 +125,8 @@ func sharesNote(c *session.Contention, notation unit.Notation) []string {
 func Shares(s *session.Session, notation unit.Notation) Table {
 	const mostStretches = 8
 	t := Table{Columns: []Column{text("load"), number("seconds"), number("together " + notation.Unit()), number("fairness"), text("each")}}
-	for at := range s.Contentions {
-		c := &s.Contentions[at]
+	for i := range s.Contentions {
+		c := &s.Contentions[i]
 		label := c.Members[0].Together.Label()
 		length := max((len(c.Samples)+mostStretches-1)/mostStretches, 1)
 		for stretch := range slices.Chunk(c.Samples, length) {
@@ -162,8 +162,8 @@ func sharesOf(stretch []session.ContentionSample, members int, notation unit.Not
 func Starts(s *session.Session) Table {
 	t := Table{Columns: []Column{text("start"), number("reads"), number("at once"), number("time to finish"), number("a read, p50"), number("p99")}}
 	var times []float64
-	for at := range s.Passes {
-		p := &s.Passes[at]
+	for i := range s.Passes {
+		p := &s.Passes[i]
 		if p.Step != plan.StepStart {
 			continue
 		}
@@ -173,7 +173,7 @@ func Starts(s *session.Session) Table {
 			unit.Latency(p.Latency.P50), unit.Latency(p.Latency.P99),
 		})
 	}
-	if interval, known := stat.RepeatInterval(times); known {
+	if interval, ok := stat.RepeatInterval(times); ok {
 		t.Notes = append(t.Notes, fmt.Sprintf("It is finished after %.2f s (median; 95 %% interval %.2f to %.2f s). Shorter is better.", interval.Value, max(interval.Low, 0), interval.High))
 	}
 	return t

@@ -20,10 +20,10 @@ func (t Table) Markdown(w io.Writer) error {
 		out.WriteString("\n")
 	}
 	titles, rules := make([]string, len(t.Columns)), make([]string, len(t.Columns))
-	for at, column := range t.Columns {
-		titles[at], rules[at] = column.Title, "---"
+	for i, column := range t.Columns {
+		titles[i], rules[i] = column.Title, "---"
 		if column.Number {
-			rules[at] = "---:"
+			rules[i] = "---:"
 		}
 	}
 	line(titles)
@@ -54,17 +54,17 @@ var markdownEscapes = strings.NewReplacer(`\`, `\\`, "`", "\\`", "*", `\*`, "_",
 func (t Table) CSV(w io.Writer) error {
 	out := csv.NewWriter(w)
 	titles := make([]string, len(t.Columns))
-	for at, column := range t.Columns {
-		titles[at] = exchange.Guarded(column.Title)
+	for i, column := range t.Columns {
+		titles[i] = exchange.Guarded(column.Title)
 	}
 	if err := out.Write(titles); err != nil {
 		return err
 	}
 	for _, row := range t.Rows {
 		cells := make([]string, len(row))
-		for at, cell := range row {
-			if cells[at] = cell; !t.Columns[at].Number {
-				cells[at] = exchange.Guarded(cell)
+		for i, cell := range row {
+			if cells[i] = cell; !t.Columns[i].Number {
+				cells[i] = exchange.Guarded(cell)
 			}
 		}
 		if err := out.Write(cells); err != nil {

@@ -14,8 +14,8 @@ import (
 // Passes is the table of a session's passes.
 func Passes(s *session.Session, notation unit.Notation) Table {
 	besides := false
-	for at := range s.Passes {
-		besides = besides || s.Passes[at].Besides() != ""
+	for i := range s.Passes {
+		besides = besides || s.Passes[i].Besides() != ""
 	}
 	t := Table{Columns: []Column{
 		number("pass"), text("operation"), text("access"), number("block"), number("depth"), number("time"),
@@ -65,9 +65,9 @@ func steadyNote(pass *session.Pass, notation unit.Notation) string {
 // order in which they ran. Starts have a table of their own.
 func inPlanOrder(s *session.Session) []*session.Pass {
 	passes := make([]*session.Pass, 0, len(s.Passes))
-	for at := range s.Passes {
-		if s.Passes[at].Step != plan.StepStart {
-			passes = append(passes, &s.Passes[at])
+	for i := range s.Passes {
+		if s.Passes[i].Step != plan.StepStart {
+			passes = append(passes, &s.Passes[i])
 		}
 	}
 	slices.SortStableFunc(passes, func(a, b *session.Pass) int { return a.Index - b.Index })

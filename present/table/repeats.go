@@ -24,8 +24,8 @@ func Repeats(s *session.Session, notation unit.Notation) Table {
 		for _, pass := range group.Passes {
 			rates, iops = append(rates, float64(pass.BytesPerSecond)), append(iops, pass.IOPS)
 		}
-		interval, known := stat.RepeatInterval(rates)
-		if !known {
+		interval, ok := stat.RepeatInterval(rates)
+		if !ok {
 			continue
 		}
 		t.Rows = append(t.Rows, []string{

@@ -33,16 +33,16 @@ func TestPassesSayWhatIsInDoubt(t *testing.T) {
 
 func TestRepeatsGiveAMedianAndAnInterval(t *testing.T) {
 	s := &session.Session{State: session.Complete}
-	for at, rate := range []unit.BytesPerSecond{100e6, 104e6, 102e6} {
+	for i, rate := range []unit.BytesPerSecond{100e6, 104e6, 102e6} {
 		s.Passes = append(s.Passes,
-			session.Pass{Repeat: at, Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 1, Workers: 1}, BytesPerSecond: rate},
-			session.Pass{Repeat: at, Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 8, Workers: 2}, BytesPerSecond: 2 * rate, CutShort: at == 2})
+			session.Pass{Repeat: i, Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 1, Workers: 1}, BytesPerSecond: rate},
+			session.Pass{Repeat: i, Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 8, Workers: 2}, BytesPerSecond: 2 * rate, CutShort: i == 2})
 	}
 	made := Repeats(s, unit.Decimal)
 	want := []string{"read random 4 KiB, depth 1|3|102|97 to 107|0", "read random 4 KiB, depth 8, 2 workers|2|204|153 to 255|0"}
-	for at, row := range made.Rows {
-		if got := strings.Join(row, "|"); got != want[at] {
-			t.Errorf("row %d is %q, want %q", at, got, want[at])
+	for i, row := range made.Rows {
+		if got := strings.Join(row, "|"); got != want[i] {
+			t.Errorf("row %d is %q, want %q", i, got, want[i])
 		}
 	}
 	if len(made.Rows) != 2 {
@@ -109,9 +109,9 @@ func TestSharesOverTime(t *testing.T) {
 	if len(got.Rows) != 8 {
 		t.Fatalf("%d stretches: %v", len(got.Rows), got.Rows)
 	}
-	for at, want := range map[int]string{0: "read random 4 KiB, depth 8|0 to 2|100|1.00|50 + 50", 7: "|14 to 16|100|0.80|75 + 25"} {
-		if row := strings.Join(got.Rows[at], "|"); row != want {
-			t.Errorf("stretch %d is %q, want %q", at, row, want)
+	for i, want := range map[int]string{0: "read random 4 KiB, depth 8|0 to 2|100|1.00|50 + 50", 7: "|14 to 16|100|0.80|75 + 25"} {
+		if row := strings.Join(got.Rows[i], "|"); row != want {
+			t.Errorf("stretch %d is %q, want %q", i, row, want)
 		}
 	}
 	if alone := Shares(&session.Session{Contentions: []session.Contention{{Members: c.Members}}}, unit.Decimal); len(alone.Rows) > 0 {

@@ -38,10 +38,10 @@ func barOf(bar figure.Bar, top float64, longest int) string {
 		for len(cells) <= high {
 			cells = append(cells, '─')
 		}
-		for at := low; at < high; at++ {
-			cells[at] = '─'
-			if at < place(bar.Value) {
-				cells[at] = '▓'
+		for i := low; i < high; i++ {
+			cells[i] = '─'
+			if i < place(bar.Value) {
+				cells[i] = '▓'
 			}
 		}
 		cells[high] = '┤'

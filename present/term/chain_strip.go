@@ -54,8 +54,8 @@ func (s *Screen) stripPart(strip figure.ChainStrip, hops []figure.StripHop, widt
 	}
 	for row := range lines[0] {
 		var line strings.Builder
-		for at := range lines {
-			line.WriteString(lines[at][row])
+		for i := range lines {
+			line.WriteString(lines[i][row])
 		}
 		s.Println(strings.Repeat(" ", axisWidth+2) + strings.TrimRight(line.String(), " "))
 	}

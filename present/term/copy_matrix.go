@@ -41,8 +41,8 @@ func (s *Screen) CopyMatrix(m figure.CopyMatrix) {
 			case from == to:
 				texts[0] = faint.Render(fixed("–", cell))
 			}
-			for at := range lines {
-				lines[at] += texts[at]
+			for i := range lines {
+				lines[i] += texts[i]
 			}
 		}
 		for _, each := range lines {

@@ -43,8 +43,8 @@ func (s *Screen) DepthMap(m figure.DepthMap) {
 
 func legend() []string {
 	var words []string
-	for at, shade := range shades {
-		words = append(words, fmt.Sprintf("%s from %d %%", shade, at*20))
+	for i, shade := range shades {
+		words = append(words, fmt.Sprintf("%s from %d %%", shade, i*20))
 	}
 	return words
 }

@@ -16,8 +16,8 @@ func (s *Screen) Findings(findings []session.Finding) {
 		s.Println("No findings: nothing in this session looks wrong or in need of a word.")
 		return
 	}
-	for at, finding := range findings {
-		if at > 0 {
+	for i, finding := range findings {
+		if i > 0 {
 			s.Println("")
 		}
 		s.finding(finding)

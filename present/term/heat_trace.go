@@ -80,8 +80,8 @@ func (s *Screen) heat(trace figure.HeatTrace, columns int) {
 		grid[row] = []rune(strings.Repeat(" ", columns))
 	}
 	names := make([]string, 0, len(trace.Temperatures))
-	for at, line := range trace.Temperatures {
-		sign := signs[at%len(signs)]
+	for i, line := range trace.Temperatures {
+		sign := signs[i%len(signs)]
 		names = append(names, string(sign)+" "+line.Name)
 		for column, value := range resample(line.Points, trace.Seconds, columns, math.Max) {
 			height := min(value/top*heatRows, heatRows-0.01)
@@ -107,8 +107,8 @@ func (s *Screen) fan(trace figure.HeatTrace, columns int) {
 	}
 	row := []rune(strings.Repeat("·", columns))
 	for _, stretch := range trace.Fan {
-		for at := column(stretch.From, trace.Seconds, columns); at <= column(stretch.To*(1-1e-9), trace.Seconds, columns); at++ {
-			row[at] = '▄'
+		for i := column(stretch.From, trace.Seconds, columns); i <= column(stretch.To*(1-1e-9), trace.Seconds, columns); i++ {
+			row[i] = '▄'
 		}
 	}
 	s.Printf("%*s %s%s\n", axisWidth, "fan", faint.Render("│"), string(row))
@@ -147,8 +147,8 @@ func (s *Screen) spans(trace figure.HeatTrace, columns int) {
 			order = append(order, span)
 		}
 		from, to := column(span.From, trace.Seconds, columns), column(span.To, trace.Seconds, columns)
-		for at := from; at <= to; at++ {
-			rows[span.Kind][at] = '▔'
+		for i := from; i <= to; i++ {
+			rows[span.Kind][i] = '▔'
 		}
 	}
 	for _, span := range order {
@@ -189,11 +189,11 @@ func resample(points []figure.Point, whole float64, columns int, choose func(a, 
 // that has: a sample stands for the stretch up to its time.
 func fillGaps(values []float64, set []bool) {
 	next, known := 0.0, false
-	for at := len(values) - 1; at >= 0; at-- {
-		if set[at] {
-			next, known = values[at], true
+	for i := len(values) - 1; i >= 0; i-- {
+		if set[i] {
+			next, known = values[i], true
 		} else if known {
-			values[at] = next
+			values[i] = next
 		}
 	}
 }

@@ -71,8 +71,8 @@ func thinned(points []figure.Point) []figure.Point {
 		return points
 	}
 	kept := points[:0]
-	for at := 1; at < len(points); at += 2 {
-		kept = append(kept, points[at])
+	for i := 1; i < len(points); i += 2 {
+		kept = append(kept, points[i])
 	}
 	return kept
 }
@@ -98,8 +98,8 @@ func (p *Progress) redrawLive(report run.Progress) {
 	lines := strings.Split(text, "\n")
 	var drawn strings.Builder
 	drawn.WriteString(p.live.back())
-	for at, line := range lines {
-		if at > 0 {
+	for i, line := range lines {
+		if i > 0 {
 			drawn.WriteString("\n")
 		}
 		drawn.WriteString("\r" + ansi.Truncate(line, p.screen.Width-1, "…") + ansi.EraseLineRight)
@@ -153,11 +153,11 @@ func (p *Progress) drawLive(page *Screen, report run.Progress) {
 // reading writes "fan_running": 1 as people say it.
 func reading(name string, value float64) string {
 	for ending, unitName := range map[string]string{"_watts": " W", "_rpm": " rpm"} {
-		if bare, found := strings.CutSuffix(name, ending); found {
+		if bare, ok := strings.CutSuffix(name, ending); ok {
 			return fmt.Sprintf("%s %.3g%s", words(bare), value, unitName)
 		}
 	}
-	if bare, found := strings.CutSuffix(name, "_running"); found {
+	if bare, ok := strings.CutSuffix(name, "_running"); ok {
 		if value > 0 {
 			return words(bare) + " on"
 		}

@@ -10,8 +10,8 @@ import (
 // Table writes a table, and its notes under it.
 func (s *Screen) Table(t table.Table) {
 	headers := make([]string, len(t.Columns))
-	for at, column := range t.Columns {
-		headers[at] = column.Title
+	for i, column := range t.Columns {
+		headers[i] = column.Title
 	}
 	drawn := lipglosstable.New().Headers(headers...).
 		BorderTop(false).BorderBottom(false).BorderLeft(false).BorderRight(false).BorderColumn(false).
@@ -31,8 +31,8 @@ func (s *Screen) Table(t table.Table) {
 		})
 	for _, row := range t.Rows {
 		cells := make([]string, len(row))
-		for at, cell := range row {
-			cells[at] = Clean(cell)
+		for i, cell := range row {
+			cells[i] = Clean(cell)
 		}
 		drawn.Row(cells...)
 	}

@@ -104,8 +104,8 @@ func TestHeatTrace(t *testing.T) {
 
 func TestResampleKeepsTheDip(t *testing.T) {
 	points := make([]figure.Point, 10_000)
-	for at := range points {
-		points[at] = figure.Point{Seconds: float64(at + 1), Value: 100}
+	for i := range points {
+		points[i] = figure.Point{Seconds: float64(i + 1), Value: 100}
 	}
 	points[7777].Value = 1
 	least := 100.0
@@ -116,9 +116,9 @@ func TestResampleKeepsTheDip(t *testing.T) {
 		t.Errorf("the least column is %v, want the dip of 1", least)
 	}
 	few := resample(points[:2], 2, 8, math.Max)
-	for at, value := range few {
+	for i, value := range few {
 		if value != 100 {
-			t.Errorf("column %d of two points is %v, want 100", at, value)
+			t.Errorf("column %d of two points is %v, want 100", i, value)
 		}
 	}
 }

@@ -147,7 +147,7 @@ func TestVolumes(t *testing.T) {
 	if got, want := hops(setup.Chain), "lagoon-burst's instance: instance limit > network to lagoon-burst: ethernet 10g > lagoon-burst: provisioned limit"; got != want {
 		t.Errorf("the chain is %q, want %q", got, want)
 	}
-	if binding, known := setup.Chain.Binding(); !known || binding.Name != "lagoon-burst" || binding.Usable.High != 250e6 {
+	if binding, ok := setup.Chain.Binding(); !ok || binding.Name != "lagoon-burst" || binding.Usable.High != 250e6 {
 		t.Errorf("%+v binds", binding)
 	}
 	volume := setup.Parts[0]

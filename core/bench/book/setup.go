@@ -54,8 +54,8 @@ func (b Book) ResolveWith(text string, more ...string) (Setup, error) {
 	}
 	names, _ := b.namesIn(text)
 	for _, name := range more {
-		added, known := b.Part(name)
-		if !known || slices.ContainsFunc(setup.Parts, func(p Part) bool { return p.Kind == added.Kind }) {
+		added, ok := b.Part(name)
+		if !ok || slices.ContainsFunc(setup.Parts, func(p Part) bool { return p.Kind == added.Kind }) {
 			continue
 		}
 		names = append(slices.Clone(names), name)
@@ -100,9 +100,9 @@ func (b Book) resolve(names []string) (Setup, error) {
 // choose finds a part by its name, or a host and its port by "host.port".
 func (b Book) choose(name string) (chosen, error) {
 	host, portName, ported := strings.Cut(name, ".")
-	part, known := b.Part(host)
+	part, ok := b.Part(host)
 	switch {
-	case !known:
+	case !ok:
 		return chosen{}, fmt.Errorf("the bench book has no chain and no part %q; it has %s", name, strings.Join(slices.Sorted(slices.Values(b.Names())), ", "))
 	case part.Kind != Host && ported:
 		return chosen{}, fmt.Errorf("%s is no host, so it has no port %q", host, portName)

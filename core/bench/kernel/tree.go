@@ -68,8 +68,8 @@ func (d diskTree) List(name string) ([]string, error) {
 		return nil, err
 	}
 	names := make([]string, len(entries))
-	for at, entry := range entries {
-		names[at] = entry.Name()
+	for i, entry := range entries {
+		names[i] = entry.Name()
 	}
 	return names, nil
 }

@@ -24,9 +24,9 @@ const nearlyAlike = 0.05
 // NewChain orders hops from the host to the storage and finds the one that binds.
 func NewChain(hops ...Hop) Chain {
 	chain := Chain{Hops: append([]Hop{}, hops...), BindingHop: -1}
-	for at, hop := range hops {
+	for i, hop := range hops {
 		if hop.Known() && (chain.BindingHop < 0 || hop.Usable.High < hops[chain.BindingHop].Usable.High) {
-			chain.BindingHop = at
+			chain.BindingHop = i
 		}
 	}
 	return chain
@@ -43,13 +43,13 @@ func (c Chain) Binding() (Hop, bool) {
 // Rivals are the other hops whose ceilings are too close to that of the binding
 // hop for a measurement to tell which of them binds.
 func (c Chain) Rivals() []Hop {
-	binding, known := c.Binding()
-	if !known {
+	binding, ok := c.Binding()
+	if !ok {
 		return nil
 	}
 	var rivals []Hop
-	for at, hop := range c.Hops {
-		if at != c.BindingHop && hop.Known() && hop.Usable.High <= binding.Usable.High*(1+nearlyAlike) {
+	for i, hop := range c.Hops {
+		if i != c.BindingHop && hop.Known() && hop.Usable.High <= binding.Usable.High*(1+nearlyAlike) {
 			rivals = append(rivals, hop)
 		}
 	}

@@ -54,8 +54,8 @@ func TestLineAndPayload(t *testing.T) {
 			t.Fatal(err)
 		}
 		ceiling := found.Ceiling()
-		for at, got := range []float64{float64(ceiling.Line) / 1e6, float64(ceiling.Payload) / 1e6} {
-			if got < want[at]*0.999 || got > want[at]*1.001 {
+		for i, got := range []float64{float64(ceiling.Line) / 1e6, float64(ceiling.Payload) / 1e6} {
+			if got < want[i]*0.999 || got > want[i]*1.001 {
 				t.Errorf("%s: line and payload are %.1f and %.1f, want %v", standard, float64(ceiling.Line)/1e6, float64(ceiling.Payload)/1e6, want)
 			}
 		}
@@ -112,10 +112,10 @@ func TestParseChain(t *testing.T) {
 		t.Errorf("names are %q and %q", chain.Hops[0].Name, chain.Hops[1].Name)
 	}
 	// The drive's own four lanes and the tunnel carry nearly the same.
-	if hop, known := chain.Binding(); !known || hop.Standard != "pcie 3.0 x4" || len(chain.Rivals()) != 1 || chain.Rivals()[0].Name != "deck" {
+	if hop, ok := chain.Binding(); !ok || hop.Standard != "pcie 3.0 x4" || len(chain.Rivals()) != 1 || chain.Rivals()[0].Name != "deck" {
 		t.Errorf("binding is %q, rivals %+v", hop.Standard, chain.Rivals())
 	}
-	if usable, known := chain.Usable(); !known || usable.Low != chain.Hops[1].Usable.Low || usable.High != chain.Hops[2].Usable.High {
+	if usable, ok := chain.Usable(); !ok || usable.Low != chain.Hops[1].Usable.Low || usable.High != chain.Hops[2].Usable.High {
 		t.Errorf("the chain carries %+v", usable)
 	}
 	for _, bad := range []string{"", "pcie 4.0 x4 >", "> usb 2.0", "pigeon > usb 2.0"} {
@@ -129,11 +129,11 @@ func TestBindingHop(t *testing.T) {
 	wide, _ := Find("pcie 4.0 x4")
 	narrow, _ := Find("usb 3.2 gen 2")
 	chain := NewChain(Hop{Name: "virtio"}, wide.Hop("host"), narrow.Hop("limpet"), wide.Hop("sandpiper"))
-	if hop, known := chain.Binding(); !known || hop.Name != "limpet" || len(chain.Rivals()) != 0 {
-		t.Errorf("binding hop is %q (%v), want limpet; rivals %v", hop.Name, known, chain.Rivals())
+	if hop, ok := chain.Binding(); !ok || hop.Name != "limpet" || len(chain.Rivals()) != 0 {
+		t.Errorf("binding hop is %q (%v), want limpet; rivals %v", hop.Name, ok, chain.Rivals())
 	}
 	for _, unknown := range []Chain{NewChain(), NewChain(Hop{Name: "virtio"})} {
-		if _, known := unknown.Binding(); known || unknown.Rivals() != nil {
+		if _, ok := unknown.Binding(); ok || unknown.Rivals() != nil {
 			t.Error("a chain of nothing known has a binding hop")
 		}
 	}
@@ -169,9 +169,9 @@ func TestStandardsByWhatSystemsReport(t *testing.T) {
 		{named(Serial("SATA", 6)), "sata 3"}, {named(Serial("SAS", 6)), "sas 2"}, {named(Serial("SAS", 7)), ""},
 		{named(Tunnel(20, 2, "3")), "thunderbolt 3"}, {named(Tunnel(20, 2, "")), "usb4 40g"}, {named(Tunnel(40, 2, "4")), "usb4 80g"}, {named(Tunnel(9, 2, "")), ""},
 	}
-	for at, c := range cases {
+	for i, c := range cases {
 		if c.got != c.want {
-			t.Errorf("case %d: %q, want %q", at, c.got, c.want)
+			t.Errorf("case %d: %q, want %q", i, c.got, c.want)
 		}
 	}
 }

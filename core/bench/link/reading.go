@@ -21,7 +21,7 @@ func (l *Record) Growth() map[string]int64 {
 		return grown
 	}
 	for name, after := range l.After.Counters {
-		if before, known := l.Before.Counters[name]; known && after > before {
+		if before, ok := l.Before.Counters[name]; ok && after > before {
 			grown[name] = after - before
 		}
 	}

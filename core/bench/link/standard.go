@@ -67,8 +67,8 @@ func squeezed(name string) string {
 func nearest(wanted string) []string {
 	const offered = 3
 	names := make([]string, len(standards))
-	for at, standard := range standards {
-		names[at] = standard.Name
+	for i, standard := range standards {
+		names[i] = standard.Name
 	}
 	distance := func(name string) int {
 		if strings.HasPrefix(squeezed(name), wanted) {

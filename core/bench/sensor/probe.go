@@ -164,11 +164,11 @@ func (p *pageProbe) Read(ctx context.Context) (Reading, error) {
 func metricValue(page []byte, metric string) (float64, error) {
 	parser := expfmt.NewTextParser(model.UTF8Validation)
 	families, err := parser.TextToMetricFamilies(bytes.NewReader(page))
-	family, found := families[metric]
+	family, ok := families[metric]
 	switch {
-	case !found && err != nil:
+	case !ok && err != nil:
 		return 0, fmt.Errorf("the page cannot be read: %w", err)
-	case !found:
+	case !ok:
 		return 0, fmt.Errorf("the page has no metric %q", metric)
 	}
 	for _, m := range family.Metric {

@@ -34,8 +34,8 @@ func maskFile(name string, content []byte) []byte {
 // Anonymous masks the serial numbers of devices. They stay distinguishable.
 func Anonymous(devices []Device) []Device {
 	hidden := slices.Clone(devices)
-	for at := range hidden {
-		hidden[at].Serial = masked(hidden[at].Serial)
+	for i := range hidden {
+		hidden[i].Serial = masked(hidden[i].Serial)
 	}
 	return hidden
 }

@@ -35,8 +35,8 @@ type entry struct {
 type tree map[string]*entry
 
 func (t tree) find(name string) (*entry, error) {
-	found, there := t[path.Clean("/" + name)[1:]]
-	if !there {
+	found, ok := t[path.Clean("/" + name)[1:]]
+	if !ok {
 		return nil, fs.ErrNotExist
 	}
 	return found, nil
@@ -77,12 +77,12 @@ func (t tree) List(name string) ([]string, error) {
 
 // put enters something and the folders above it. A folder stays one.
 func (t tree) put(name string, e *entry) {
-	known, there := t[name]
-	if there && known.folder {
+	known, ok := t[name]
+	if ok && known.folder {
 		return
 	}
 	t[name] = e
-	if there || name == "" {
+	if ok || name == "" {
 		return
 	}
 	parent := path.Dir(name)
@@ -146,7 +146,7 @@ func readCapture(r io.Reader) (tree, error) {
 		}
 		captured.put(name, made)
 	}
-	if _, there := captured["sys"]; !there {
+	if _, ok := captured["sys"]; !ok {
 		return nil, errors.New("it holds no folder \"sys\"")
 	}
 	for _, each := range captured {

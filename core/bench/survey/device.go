@@ -73,7 +73,7 @@ func (m *Machine) Devices() []Device {
 	slices.SortFunc(names, natural)
 	devices := []Device{}
 	for _, name := range names {
-		if device, there := m.device(name, mounts); there {
+		if device, ok := m.device(name, mounts); ok {
 			devices = append(devices, device)
 		}
 	}
@@ -97,8 +97,8 @@ func (m *Machine) device(name string, mounts mountTable) (Device, bool) {
 	if err != nil {
 		return Device{}, false
 	}
-	sectors, known := m.Number(folder, "size")
-	if !known || sectors <= 0 || sectors > 1e16 {
+	sectors, ok := m.Number(folder, "size")
+	if !ok || sectors <= 0 || sectors > 1e16 {
 		return Device{}, false
 	}
 	d := Device{
@@ -215,8 +215,8 @@ func (m *Machine) standsOn(folder string, mounts mountTable) []string {
 
 // deviceOfFile is the name of the block device whose file system holds a file.
 func (m *Machine) deviceOfFile(file string, mounts mountTable) string {
-	mount, found := mounts.holding(file)
-	if !found {
+	mount, ok := mounts.holding(file)
+	if !ok {
 		return ""
 	}
 	return m.deviceOfNumber(mount.number, mount.Source)
@@ -307,8 +307,8 @@ func (m *Machine) readSensors(folder string, found map[string]unit.Celsius) {
 		if !isInput || !strings.HasPrefix(input, "temp") {
 			continue
 		}
-		value, known := m.Number(folder, file)
-		if celsius := unit.Celsius(value / 1000); known && celsius.Believable() {
+		value, ok := m.Number(folder, file)
+		if celsius := unit.Celsius(value / 1000); ok && celsius.Believable() {
 			found[m.sensorName(folder, input)] = unit.Celsius(celsius)
 		}
 	}

@@ -62,8 +62,8 @@ func serialState(family, text string) link.State {
 	if err != nil {
 		return link.State{}
 	}
-	standard, known := link.Serial(family, gigabits)
-	if !known {
+	standard, ok := link.Serial(family, gigabits)
+	if !ok {
 		return link.State{}
 	}
 	return standard.State()

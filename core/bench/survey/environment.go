@@ -17,7 +17,7 @@ func (m *Machine) Describe(d Device, mount Mount, into *host.Environment) {
 	into.Device, into.DeviceModel, into.MountOptions, into.Power = d.Name, d.Model, mount.Options, d.Power
 	into.Scheduler = chosen(m.Text(d.folder, "queue/scheduler"))
 	into.Governor = m.Text("sys/devices/system/cpu/cpu0/cpufreq/scaling_governor")
-	if load, known := m.Number("proc/loadavg"); known {
+	if load, ok := m.Number("proc/loadavg"); ok {
 		into.LoadAverage = load
 	}
 	if memory, err := mem.VirtualMemory(); m.live && err == nil {

@@ -56,8 +56,8 @@ func parseHealth(page, identity []byte) (*Health, bool) {
 		SlowSeconds: [2]float64{float64(word(224)), float64(word(228))},
 	}
 	const firstSensor, sensors = 200, 8
-	for at := range sensors {
-		if value := half(firstSensor + 2*at); value != 0 {
+	for i := range sensors {
+		if value := half(firstSensor + 2*i); value != 0 {
 			h.SensorsCelsius = append(h.SensorsCelsius, kelvin(value))
 		}
 	}

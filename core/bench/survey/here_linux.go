@@ -25,6 +25,6 @@ func (m *Machine) DeviceOf(name string) (Device, Mount, bool) {
 	if found := mounts.of(text, ""); len(found) > 0 && number == status.Dev {
 		mount = found[0]
 	}
-	device, there := m.device(m.deviceOfNumber(text, mount.Source), mounts)
-	return device, mount, there
+	device, ok := m.device(m.deviceOfNumber(text, mount.Source), mounts)
+	return device, mount, ok
 }

@@ -23,13 +23,13 @@ func (m *Machine) hops(folder string, depth int) []link.Hop {
 	}
 	var hops []link.Hop
 	parts := strings.Split(folder, "/")
-	for at := 2; at < len(parts); at++ {
-		here := path.Join(parts[:at+1]...)
-		hop, there := m.tunnelAt(here)
-		if !there {
-			hop, there = m.hopAt(here, folder)
+	for i := 2; i < len(parts); i++ {
+		here := path.Join(parts[:i+1]...)
+		hop, ok := m.tunnelAt(here)
+		if !ok {
+			hop, ok = m.hopAt(here, folder)
 		}
-		if there {
+		if ok {
 			hops = append(hops, hop)
 		}
 	}

@@ -55,7 +55,7 @@ func copyRate(to, from []byte) float64 {
 // touch makes the system give every page of a buffer.
 func touch(buffer []byte) {
 	const page = 4096
-	for at := 0; at < len(buffer); at += page {
-		buffer[at] = 1
+	for i := 0; i < len(buffer); i += page {
+		buffer[i] = 1
 	}
 }

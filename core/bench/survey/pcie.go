@@ -74,7 +74,7 @@ func (m *Machine) pcieState(here, speed, width string) link.State {
 }
 
 func pcieStandard(transfers float64, lanes int) link.State {
-	if standard, known := link.PCIe(transfers, lanes); known {
+	if standard, ok := link.PCIe(transfers, lanes); ok {
 		return standard.State()
 	}
 	return link.State{}
@@ -82,8 +82,8 @@ func pcieStandard(transfers float64, lanes int) link.State {
 
 // pcieFigures reads "8.0 GT/s PCIe" and "4"; zero is unknown.
 func (m *Machine) pcieFigures(here, speed, width string) (transfers float64, lanes int) {
-	gigatransfers, known := m.Number(here, speed)
-	if !known || !strings.Contains(m.Text(here, speed), "GT/s") {
+	gigatransfers, ok := m.Number(here, speed)
+	if !ok || !strings.Contains(m.Text(here, speed), "GT/s") {
 		return 0, 0
 	}
 	lanes, err := strconv.Atoi(m.Text(here, width))
@@ -120,8 +120,8 @@ func (m *Machine) tunnelAt(here string) (link.Hop, bool) {
 	speed, _ := m.Number(device, "rx_speed")
 	lanes, _ := m.Number(device, "rx_lanes")
 	name := cmp.Or(m.Text(device, "device_name"), attached[0])
-	standard, known := link.Tunnel(speed, int(lanes), m.Text(device, "generation"))
-	if !known {
+	standard, ok := link.Tunnel(speed, int(lanes), m.Text(device, "generation"))
+	if !ok {
 		return link.Trained(name, link.State{Standard: "usb4 or thunderbolt"}, link.State{}), true
 	}
 	return link.Trained(name, standard.State(), link.State{}), true

@@ -59,9 +59,9 @@ func (s *machineSensors) Read(context.Context) (sensor.Reading, error) {
 func (s *machineSensors) zones(into sensor.Reading) {
 	const folder = "sys/class/thermal"
 	for _, zone := range s.machine.Names(folder) {
-		value, known := s.machine.Number(folder, zone, "temp")
+		value, ok := s.machine.Number(folder, zone, "temp")
 		kind := s.machine.Text(folder, zone, "type")
-		if celsius := unit.Celsius(value / 1000); known && kind != "" && celsius.Believable() {
+		if celsius := unit.Celsius(value / 1000); ok && kind != "" && celsius.Believable() {
 			into.Temperatures["zone "+kind] = unit.Celsius(celsius)
 		}
 	}
@@ -74,9 +74,9 @@ func (s *machineSensors) fansAndPower(into sensor.Reading) {
 		place := path.Join(folder, chip)
 		for _, file := range s.machine.Names(place) {
 			name, isInput := strings.CutSuffix(file, "_input")
-			value, known := s.machine.Number(place, file)
+			value, ok := s.machine.Number(place, file)
 			switch {
-			case !isInput || !known:
+			case !isInput || !ok:
 			case strings.HasPrefix(name, "fan"):
 				into.Values[chip+"_"+name+"_rpm"] = value
 			case strings.HasPrefix(name, "power"):
@@ -89,8 +89,8 @@ func (s *machineSensors) fansAndPower(into sensor.Reading) {
 // processor reads the energy meter of the processor (Documentation/power/
 // powercap: microjoules), which wraps round.
 func (s *machineSensors) processor(into sensor.Reading) {
-	microjoules, known := s.machine.Number("sys/class/powercap/intel-rapl:0/energy_uj")
-	if !known {
+	microjoules, ok := s.machine.Number("sys/class/powercap/intel-rapl:0/energy_uj")
+	if !ok {
 		return
 	}
 	joules, now := microjoules/1e6, time.Now()

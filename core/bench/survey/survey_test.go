@@ -110,7 +110,7 @@ func writeMachine(t testing.TB, files map[string]string) string {
 			t.Fatal(err)
 		}
 		var err error
-		if target, isLink := strings.CutPrefix(content, "-> "); isLink {
+		if target, ok := strings.CutPrefix(content, "-> "); ok {
 			err = os.Symlink(target, place)
 		} else {
 			err = os.WriteFile(place, []byte(content), 0o644)
@@ -126,7 +126,7 @@ func writeMachine(t testing.TB, files map[string]string) string {
 func inMemory(files map[string]string) *Machine {
 	captured := tree{"": {folder: true}}
 	for name, content := range files {
-		if target, isLink := strings.CutPrefix(content, "-> "); isLink {
+		if target, ok := strings.CutPrefix(content, "-> "); ok {
 			captured.put(name, &entry{target: target})
 		} else {
 			captured.put(name, &entry{content: []byte(content)})
@@ -262,9 +262,9 @@ func TestCaptureIsTheMachine(t *testing.T) {
 		t.Fatal(err)
 	}
 	if elsewhere := under(t, name).Devices(); !reflect.DeepEqual(elsewhere, seen) || len(seen) != 9 {
-		for at := range min(len(elsewhere), len(seen)) {
-			if !reflect.DeepEqual(elsewhere[at], seen[at]) {
-				t.Errorf("elsewhere %s is\n%+v, here\n%+v", seen[at].Name, elsewhere[at], seen[at])
+		for i := range min(len(elsewhere), len(seen)) {
+			if !reflect.DeepEqual(elsewhere[i], seen[i]) {
+				t.Errorf("elsewhere %s is\n%+v, here\n%+v", seen[i].Name, elsewhere[i], seen[i])
 			}
 		}
 		t.Errorf("%d devices elsewhere, %d here", len(elsewhere), len(seen))
@@ -321,8 +321,8 @@ func TestCapturesThatAreNone(t *testing.T) {
 		return &tar.Header{Name: name, Typeflag: tar.TypeReg, Size: size}
 	}
 	var many []*tar.Header
-	for at := range 300 {
-		many = append(many, file(fmt.Sprintf("sys/f%d", at), kernel.LargestFile))
+	for i := range 300 {
+		many = append(many, file(fmt.Sprintf("sys/f%d", i), kernel.LargestFile))
 	}
 	cases := []struct {
 		name, want string
@@ -374,9 +374,9 @@ func TestLinksStayInside(t *testing.T) {
 
 func TestThousandsOfOddDevices(t *testing.T) {
 	files := map[string]string{"proc/self/mountinfo": "\x00\xff - \n1 2 3 4 5 6 - 7"}
-	for at := range 3000 {
-		name := fmt.Sprintf("sd%d\x1b[31m;rm -rf", at)
-		files["sys/block/"+name+"/size"] = fmt.Sprint(at)
+	for i := range 3000 {
+		name := fmt.Sprintf("sd%d\x1b[31m;rm -rf", i)
+		files["sys/block/"+name+"/size"] = fmt.Sprint(i)
 		files["sys/block/"+name+"/device/model"] = strings.Repeat("x", 300) + "\xff"
 	}
 	devices := inMemory(files).Devices()

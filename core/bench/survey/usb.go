@@ -11,8 +11,8 @@ import (
 
 // usbHop gives the link between a USB device and the hub or root port above it.
 func (m *Machine) usbHop(here, device string) (link.Hop, bool) {
-	megabits, known := m.Number(here, "speed")
-	if !known {
+	megabits, ok := m.Number(here, "speed")
+	if !ok {
 		return link.Trained("usb "+path.Base(here), link.State{Standard: "usb"}, link.State{}), true
 	}
 	transport := m.usbTransport(device)
@@ -23,8 +23,8 @@ func (m *Machine) usbHop(here, device string) (link.Hop, bool) {
 }
 
 func usbState(megabits float64, lanes int, transport string) link.State {
-	standard, known := link.USB(megabits, max(lanes, 1), transport)
-	if !known {
+	standard, ok := link.USB(megabits, max(lanes, 1), transport)
+	if !ok {
 		return link.State{Standard: "usb"}
 	}
 	return standard.State()
@@ -75,7 +75,7 @@ func (m *Machine) controllerMegabits(here string) float64 {
 	fastest := 0.0
 	for _, name := range m.Names(path.Dir(above)) {
 		if strings.HasPrefix(name, "usb") {
-			if speed, known := m.Number(path.Dir(above), name, "speed"); known {
+			if speed, ok := m.Number(path.Dir(above), name, "speed"); ok {
 				fastest = max(fastest, speed)
 			}
 		}
@@ -131,8 +131,8 @@ func capabilityMegabits(capability []byte) float64 {
 			fastest = megabitsOfSuper
 		}
 	case capability[2] == superSpeedPlus:
-		for at := attributesOffset; at+attributeLength <= length; at += attributeLength {
-			attribute := binary.LittleEndian.Uint32(capability[at:])
+		for i := attributesOffset; i+attributeLength <= length; i += attributeLength {
+			attribute := binary.LittleEndian.Uint32(capability[i:])
 			if attribute>>exponentShift&3 == exponentOfGigabits {
 				fastest = max(fastest, float64(attribute>>mantissaShift)*megabitsInAGigabit)
 			}

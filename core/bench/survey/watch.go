@@ -60,7 +60,7 @@ func (m *Machine) counters(folder, name string, into map[string]int64) {
 		base := path.Base(above)
 		if isPCIAddress(base) {
 			for file, total := range map[string]string{"correctable": "TOTAL_ERR_COR", "nonfatal": "TOTAL_ERR_NONFATAL", "fatal": "TOTAL_ERR_FATAL"} {
-				if count, known := totalOf(m.Text(above, "aer_dev_"+file), total); known {
+				if count, ok := totalOf(m.Text(above, "aer_dev_"+file), total); ok {
 					into["pcie_"+file+"_errors "+base] = count
 				}
 			}
@@ -148,7 +148,7 @@ func (w *Watch) compare(before map[string]string, tell func(kind, detail string)
 		return before
 	}
 	for _, name := range slices.Sorted(maps.Keys(now)) {
-		if was, known := before[name]; known && was != now[name] {
+		if was, ok := before[name]; ok && was != now[name] {
 			tell(event.Relink, name+": "+was+" before, "+now[name]+" now")
 		}
 	}

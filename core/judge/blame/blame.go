@@ -166,12 +166,12 @@ func judgedBy(sessions []*session.Session, label string) (session.Key, []member,
 		}
 	}
 	best := -1
-	for at, key := range order {
+	for i, key := range order {
 		if label != "" && !strings.HasPrefix(key.String(), label) {
 			continue
 		}
 		if best < 0 || counts[key] > counts[order[best]] {
-			best = at
+			best = i
 		}
 	}
 	if best < 0 || counts[order[best]] < 2 {
@@ -247,11 +247,11 @@ type cut struct {
 // widest first.
 func (i *Isolation) cuts() []cut {
 	var found []cut
-	for at := 1; at < len(i.Combinations); at++ {
-		slow, fast := i.Combinations[at-1], i.Combinations[at]
+	for j := 1; j < len(i.Combinations); j++ {
+		slow, fast := i.Combinations[j-1], i.Combinations[j]
 		gap := math.Log(fast.Figure / slow.Figure)
 		if gap >= -math.Log(1-leastGap) && gap >= 2*math.Hypot(slow.noise, fast.noise) {
-			found = append(found, cut{at, gap})
+			found = append(found, cut{j, gap})
 		}
 	}
 	slices.SortStableFunc(found, func(a, b cut) int { return cmp.Compare(b.gap, a.gap) })
@@ -308,8 +308,8 @@ func (e explanation) slow(parts factor.Set) bool {
 // weigh gives all explanations with their weights, the likeliest first.
 func (i *Isolation) weigh(parts []Suspected) []explanation {
 	explanations := explanationsOf(parts)
-	for at := range explanations {
-		e := &explanations[at]
+	for j := range explanations {
+		e := &explanations[j]
 		e.weight = e.prior
 		for _, c := range i.Combinations {
 			if e.slow(c.Parts) == c.Slow {
@@ -337,9 +337,9 @@ func (i *Isolation) partsOf(keys []string) []Suspected {
 
 func explanationsOf(parts []Suspected) []explanation {
 	var all []explanation
-	for at, part := range parts {
+	for i, part := range parts {
 		all = append(all, explanation{parts: []Suspected{part}, prior: 1})
-		for _, other := range parts[at+1:] {
+		for _, other := range parts[i+1:] {
 			all = append(all, explanation{parts: []Suspected{part, other}, prior: second})
 			if part.Key != other.Key {
 				all = append(all, explanation{parts: []Suspected{part, other}, together: true, prior: pairing})
@@ -354,8 +354,8 @@ func normalise(explanations []explanation) {
 	for _, e := range explanations {
 		sum += e.weight
 	}
-	for at := range explanations {
-		explanations[at].weight /= sum
+	for i := range explanations {
+		explanations[i].weight /= sum
 	}
 }
 
@@ -376,8 +376,8 @@ func (i *Isolation) clear(parts []Suspected) {
 			continue
 		}
 		// The fastest is last.
-		for at := len(i.Combinations) - 1; at >= 0; at-- {
-			if c := i.Combinations[at]; !c.Slow && c.Parts[part.Key] == part.Value {
+		for j := len(i.Combinations) - 1; j >= 0; j-- {
+			if c := i.Combinations[j]; !c.Slow && c.Parts[part.Key] == part.Value {
 				i.Cleared = append(i.Cleared, Clearance{part, c.Session, c.Figure})
 				break
 			}

@@ -24,10 +24,10 @@ func measured(name string, parts map[book.Kind]string, rates ...float64) *sessio
 			s.Parts = append(s.Parts, book.Part{Kind: kind, Name: parts[kind]})
 		}
 	}
-	for at, rate := range rates {
+	for i, rate := range rates {
 		s.Passes = append(s.Passes, session.Pass{
-			Index: at, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8, Workers: 1}, Direct: true,
-			Repeat: at, BytesPerSecond: unit.BytesPerSecond(rate),
+			Index: i, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8, Workers: 1}, Direct: true,
+			Repeat: i, BytesPerSecond: unit.BytesPerSecond(rate),
 		})
 	}
 	return s
@@ -84,15 +84,15 @@ func (g rig) tellable(combinations []map[book.Kind]int) bool {
 	var fitting []string
 	slow := 0
 	for _, kind := range kinds {
-		for at := range g.carries[kind] {
+		for i := range g.carries[kind] {
 			fits, seen := true, false
 			for _, c := range combinations {
 				isSlow := c[g.kind] == g.guilty
-				fits = fits && isSlow == (c[kind] == at)
+				fits = fits && isSlow == (c[kind] == i)
 				seen = seen || isSlow
 			}
 			if fits && seen {
-				fitting = append(fitting, g.name(kind, at))
+				fitting = append(fitting, g.name(kind, i))
 			}
 		}
 	}
@@ -112,10 +112,10 @@ func TestIsolateRandomBenches(t *testing.T) {
 		g := randomRig(r)
 		var combinations []map[book.Kind]int
 		var sessions []*session.Session
-		for at := range 4 + r.IntN(8) {
+		for i := range 4 + r.IntN(8) {
 			chosen := g.choose(r)
 			combinations = append(combinations, chosen)
-			sessions = append(sessions, g.measure(r, fmt.Sprintf("s%d", at), chosen, 0.03))
+			sessions = append(sessions, g.measure(r, fmt.Sprintf("s%d", i), chosen, 0.03))
 		}
 		result, err := Isolate(sessions, "")
 		if err != nil {

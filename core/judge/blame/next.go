@@ -113,8 +113,8 @@ func (i *Isolation) meaning(explanations []explanation, left func(explanation) b
 
 func words(parts []Suspected, together bool) string {
 	texts := make([]string, len(parts))
-	for at, part := range parts {
-		texts[at] = part.String()
+	for i, part := range parts {
+		texts[i] = part.String()
 	}
 	text := strings.Join(texts, " and ")
 	switch {

@@ -66,9 +66,9 @@ type Comparison struct {
 func New(sessions []*session.Session) (Comparison, error) {
 	c := Comparison{Findings: []session.Finding{}, Rows: []Row{}, Differences: []Difference{}}
 	all := make([]Loads, len(sessions))
-	for at, s := range sessions {
+	for i, s := range sessions {
 		c.Sides = append(c.Sides, Side{ID: s.ID, Name: s.Name, Simulated: s.Simulated, Factors: factor.Of(s)})
-		all[at] = LoadsOf(s)
+		all[i] = LoadsOf(s)
 	}
 	for _, key := range all[0].Order {
 		if row, shared := newRow(key, all); shared {
@@ -86,11 +86,11 @@ func newRow(key session.Key, all []Loads) (Row, bool) {
 	metric := MetricOf(key)
 	row := Row{Label: key.String(), Metric: metric, HigherIsBetter: metric.HigherIsBetter(), Load: key}
 	shared := false
-	for at := range all {
-		figure := all[at].Figures[key]
+	for i := range all {
+		figure := all[i].Figures[key]
 		row.Figures = append(row.Figures, figure)
 		var against *Contrast
-		if at > 0 && figure.Known {
+		if i > 0 && figure.Known {
 			made := contrast(metric, row.Figures[0], figure)
 			against, shared = &made, true
 		}
@@ -101,17 +101,17 @@ func newRow(key session.Key, all []Loads) (Row, bool) {
 
 func nothingShared(sides []Side, all []Loads) error {
 	texts := make([]string, len(sides))
-	for at, side := range sides {
+	for i, side := range sides {
 		var labels []string
-		for _, key := range all[at].Order {
+		for _, key := range all[i].Order {
 			labels = append(labels, key.String())
 		}
 		if len(labels) > 4 {
 			labels = append(labels[:4], fmt.Sprintf("and %d more", len(labels)-4))
 		}
-		texts[at] = side.DisplayName() + " has " + strings.Join(labels, "; ")
+		texts[i] = side.DisplayName() + " has " + strings.Join(labels, "; ")
 		if len(labels) == 0 {
-			texts[at] = side.DisplayName() + " has no whole pass"
+			texts[i] = side.DisplayName() + " has no whole pass"
 		}
 	}
 	return fmt.Errorf("nothing to compare: no session has a pass in common with the first: %s; measure both with the same plan", strings.Join(texts, ". "))
@@ -119,8 +119,8 @@ func nothingShared(sides []Side, all []Loads) error {
 
 func differencesOf(sides []Side) []Difference {
 	sets := make([]factor.Set, len(sides))
-	for at, side := range sides {
-		sets[at] = side.Factors
+	for i, side := range sides {
+		sets[i] = side.Factors
 	}
 	var differ []Difference
 	for _, key := range factor.Keys(sets...) {
@@ -135,12 +135,12 @@ func differencesOf(sides []Side) []Difference {
 		}
 	}
 	keys := make([]string, len(differ))
-	for at := range differ {
-		keys[at] = differ[at].Key
+	for i := range differ {
+		keys[i] = differ[i].Key
 	}
 	kept := factor.Own(keys)
-	for at := range differ {
-		differ[at].Follows = !slices.Contains(kept, differ[at].Key)
+	for i := range differ {
+		differ[i].Follows = !slices.Contains(kept, differ[i].Key)
 	}
 	return differ
 }
@@ -149,19 +149,19 @@ func differencesOf(sides []Side) []Difference {
 // the most of the others.
 func WithBaseline(sessions []*session.Session) []*session.Session {
 	all := make([]Loads, len(sessions))
-	for at, s := range sessions {
-		all[at] = LoadsOf(s)
+	for i, s := range sessions {
+		all[i] = LoadsOf(s)
 	}
 	best, most := 0, -1
-	for at := range sessions {
+	for i := range sessions {
 		count := 0
 		for other := range sessions {
-			if other != at && sharing(all[at], all[other]) {
+			if other != i && sharing(all[i], all[other]) {
 				count++
 			}
 		}
 		if count > most {
-			best, most = at, count
+			best, most = i, count
 		}
 	}
 	ordered := []*session.Session{}
@@ -179,17 +179,17 @@ func sharing(a, b Loads) bool {
 // Shared leaves out the sessions that have no pass in common with the baseline.
 func (c Comparison) Shared() Comparison {
 	kept := Comparison{Findings: []session.Finding{}, Rows: slices.Clone(c.Rows)}
-	for at := range kept.Rows {
-		kept.Rows[at].Figures, kept.Rows[at].Contrasts = nil, nil
+	for i := range kept.Rows {
+		kept.Rows[i].Figures, kept.Rows[i].Contrasts = nil, nil
 	}
-	for at, side := range c.Sides {
-		if at > 0 && !slices.ContainsFunc(c.Rows, func(r Row) bool { return r.Contrasts[at] != nil }) {
+	for i, side := range c.Sides {
+		if i > 0 && !slices.ContainsFunc(c.Rows, func(r Row) bool { return r.Contrasts[i] != nil }) {
 			continue
 		}
 		kept.Sides = append(kept.Sides, side)
 		for row := range kept.Rows {
-			kept.Rows[row].Figures = append(kept.Rows[row].Figures, c.Rows[row].Figures[at])
-			kept.Rows[row].Contrasts = append(kept.Rows[row].Contrasts, c.Rows[row].Contrasts[at])
+			kept.Rows[row].Figures = append(kept.Rows[row].Figures, c.Rows[row].Figures[i])
+			kept.Rows[row].Contrasts = append(kept.Rows[row].Contrasts, c.Rows[row].Contrasts[i])
 		}
 	}
 	kept.finish()
@@ -199,11 +199,11 @@ func (c Comparison) Shared() Comparison {
 // finish computes what follows from sides and rows.
 func (c *Comparison) finish() {
 	c.Differences = differencesOf(c.Sides)
-	for at := 1; at < len(c.Sides); at++ {
-		finding, found := confounded(c.Sides, at)
-		if found {
+	for i := 1; i < len(c.Sides); i++ {
+		finding, ok := confounded(c.Sides, i)
+		if ok {
 			c.Findings = append(c.Findings, finding)
 		}
-		c.Verdicts = append(c.Verdicts, c.verdict(at, found))
+		c.Verdicts = append(c.Verdicts, c.verdict(i, ok))
 	}
 }

@@ -164,9 +164,9 @@ func TestNothingInCommon(t *testing.T) {
 
 func TestLatencyIsComparedWhereOperationsArriveOnASchedule(t *testing.T) {
 	one, other := under("a", nil, 1e6, 1e6), under("b", nil, 1e6, 1e6)
-	for at := range 2 {
+	for i := range 2 {
 		for s, p99 := range map[*session.Session]float64{one: 1e-3, other: 2e-3} {
-			s.Passes[at].Rate, s.Passes[at].Latency.P99 = 1000, p99*(1+0.01*float64(at))
+			s.Passes[i].Rate, s.Passes[i].Latency.P99 = 1000, p99*(1+0.01*float64(i))
 		}
 	}
 	made, err := New([]*session.Session{one, other})
@@ -180,9 +180,9 @@ func TestLatencyIsComparedWhereOperationsArriveOnASchedule(t *testing.T) {
 
 func TestEffectHoldsAllElseEqual(t *testing.T) {
 	var sessions []*session.Session
-	for at, drive := range []string{"sandpiper", "dunlin", "curlew"} {
-		base := 500e6 * float64(at+1)
-		for fan, gain := range map[string]float64{"off": 1, "on": 1.2 + 0.02*float64(at)} {
+	for i, drive := range []string{"sandpiper", "dunlin", "curlew"} {
+		base := 500e6 * float64(i+1)
+		for fan, gain := range map[string]float64{"off": 1, "on": 1.2 + 0.02*float64(i)} {
 			s := measured(drive+"-"+fan, map[book.Kind]string{book.Drive: drive}, base*gain, base*gain*1.01, base*gain*0.99)
 			s.Conditions = map[string]string{"fan": fan}
 			sessions = append(sessions, s)
@@ -205,8 +205,8 @@ func TestEffectHoldsAllElseEqual(t *testing.T) {
 
 func TestEffectOfFill(t *testing.T) {
 	s := under("ladder", nil, 1e9, 1e9, 0.7e9, 0.7e9)
-	for at := range s.Passes {
-		s.Passes[at].FillShare = []float64{0, 0, 0.9, 0.9}[at]
+	for i := range s.Passes {
+		s.Passes[i].FillShare = []float64{0, 0, 0.9, 0.9}[i]
 	}
 	effect, err := EffectOf(factor.Fill, "", []*session.Session{s})
 	if err != nil || len(effect.Loads) != 1 || math.Abs(effect.Loads[0].Effects[0].Ratio-0.7) > 0.01 || effect.Loads[0].Effects[0].Value != "90%" {
@@ -238,10 +238,10 @@ func measured(name string, parts map[book.Kind]string, rates ...float64) *sessio
 			s.Parts = append(s.Parts, book.Part{Kind: kind, Name: parts[kind]})
 		}
 	}
-	for at, rate := range rates {
+	for i, rate := range rates {
 		s.Passes = append(s.Passes, session.Pass{
-			Index: at, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8, Workers: 1}, Direct: true,
-			Repeat: at, BytesPerSecond: unit.BytesPerSecond(rate),
+			Index: i, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8, Workers: 1}, Direct: true,
+			Repeat: i, BytesPerSecond: unit.BytesPerSecond(rate),
 		})
 	}
 	return s

@@ -184,8 +184,8 @@ func (e *Effect) row(key session.Key) EffectRow {
 		var contrasts []Contrast
 		for _, g := range e.Groups {
 			base, knownBase := g.figure(e.Key, e.Values[0], key)
-			other, known := g.figure(e.Key, value, key)
-			if known && knownBase {
+			other, ok := g.figure(e.Key, value, key)
+			if ok && knownBase {
 				contrasts = append(contrasts, contrast(metric, base, other))
 			}
 		}
@@ -241,8 +241,8 @@ func fewValues(key string, values []string, members []member) error {
 		return fmt.Errorf("all of these sessions that say have %s=%s; measure one with another %s", key, values[0], key)
 	}
 	sets := make([]factor.Set, len(members))
-	for at, m := range members {
-		sets[at] = m.factors
+	for i, m := range members {
+		sets[i] = m.factors
 	}
 	return fmt.Errorf("no session says its %s; what sessions say is %s", key, strings.Join(factor.Keys(sets...), ", "))
 }
@@ -252,8 +252,8 @@ func nothingHeld(key string, members []member) error {
 	nearest, text := math.MaxInt, ""
 	const enough = 200 // sessions to look at: it is only an example
 	members = members[:min(len(members), enough)]
-	for at, a := range members {
-		for _, b := range members[at+1:] {
+	for i, a := range members {
+		for _, b := range members[i+1:] {
 			if a.factors[key] == b.factors[key] {
 				continue
 			}

@@ -145,7 +145,7 @@ func asPass(c *session.Copy) *session.Pass {
 	for _, sample := range c.Samples {
 		rates = append(rates, float64(sample.BytesPerSecond))
 	}
-	if interval, known := stat.MeanInterval(rates); known {
+	if interval, ok := stat.MeanInterval(rates); ok {
 		made.Throughput = &session.Interval{Low: unit.BytesPerSecond(interval.Low), High: unit.BytesPerSecond(interval.High)}
 	}
 	return made

@@ -26,27 +26,27 @@ func Merge(id, name string, sessions []*session.Session, shifts []time.Duration,
 		Plan: first.Plan, Target: first.Target, Chain: first.Chain, Parts: first.Parts, Conditions: map[string]string{}, Environment: first.Environment,
 		Passes: []session.Pass{}, Events: []session.Event{}, Findings: []session.Finding{},
 	}
-	for at, s := range sessions {
+	for i, s := range sessions {
 		merged.Simulated = merged.Simulated || s.Simulated
-		if began := s.Started.Add(shifts[at]); began.Before(merged.Started) {
+		if began := s.Started.Add(shifts[i]); began.Before(merged.Started) {
 			merged.Started = began
 		}
-		if ended := s.Ended.Add(shifts[at]); ended.After(merged.Ended) {
+		if ended := s.Ended.Add(shifts[i]); ended.After(merged.Ended) {
 			merged.Ended = ended
 		}
 		merged.MergedFrom = append(merged.MergedFrom, s.ID)
 	}
 	hosts := make(hosts, len(sessions))
-	for at, s := range sessions {
-		hosts[at] = &host{s, s.Started.Add(shifts[at]).Sub(merged.Started).Seconds(), map[int]bool{}, nil}
+	for i, s := range sessions {
+		hosts[i] = &host{s, s.Started.Add(shifts[i]).Sub(merged.Started).Seconds(), map[int]bool{}, nil}
 		for _, each := range alone {
 			if hostOf(each) == hostOf(s) {
-				hosts[at].apart = append(hosts[at].apart, each)
+				hosts[i].apart = append(hosts[i].apart, each)
 			}
 		}
 	}
-	for at := range first.Passes {
-		if made, overlap := hosts.meeting(&first.Passes[at], len(merged.Contentions)); overlap {
+	for i := range first.Passes {
+		if made, overlap := hosts.meeting(&first.Passes[i], len(merged.Contentions)); overlap {
 			merged.Contentions = append(merged.Contentions, made)
 		}
 	}
@@ -87,8 +87,8 @@ func (h hosts) meeting(p *session.Pass, index int) (session.Contention, bool) {
 	for _, other := range h[1:] {
 		var best *session.Pass
 		most := leastOverlap * (to - from)
-		for at := range other.Passes {
-			each := &other.Passes[at]
+		for i := range other.Passes {
+			each := &other.Passes[i]
 			begins, ends := other.span(each)
 			if overlap := min(to, ends) - max(from, begins); each.Key() == key && overlap >= most {
 				best, most = each, overlap
@@ -100,15 +100,15 @@ func (h hosts) meeting(p *session.Pass, index int) (session.Contention, bool) {
 		chosen = append(chosen, best)
 	}
 	made := session.Contention{Index: index}
-	for at, pass := range chosen {
-		h[at].met[pass.Index] = true
-		begins, ends := h[at].span(pass)
+	for i, pass := range chosen {
+		h[i].met[pass.Index] = true
+		begins, ends := h[i].span(pass)
 		from, to = max(from, begins), min(to, ends)
 	}
-	for at, pass := range chosen {
-		begins, _ := h[at].span(pass)
+	for i, pass := range chosen {
+		begins, _ := h[i].span(pass)
 		made.Members = append(made.Members, session.Member{
-			Address: h[at].label(), Chain: h[at].Chain, Alone: h[at].alone(pass), Together: during(pass, from-begins, to-begins),
+			Address: h[i].label(), Chain: h[i].Chain, Alone: h[i].alone(pass), Together: during(pass, from-begins, to-begins),
 		})
 	}
 	made.Samples = h.shares(chosen, from, to)
@@ -150,14 +150,14 @@ func (h *host) label() string {
 
 // alone gives a pass of the same load in which the host was by itself, or none.
 func (h *host) alone(like *session.Pass) session.Pass {
-	for at := range h.Passes {
-		if pass := &h.Passes[at]; pass.Key() == like.Key() && !h.met[pass.Index] {
+	for i := range h.Passes {
+		if pass := &h.Passes[i]; pass.Key() == like.Key() && !h.met[pass.Index] {
 			return *pass
 		}
 	}
 	for _, each := range h.apart {
-		for at := range each.Passes {
-			if pass := &each.Passes[at]; pass.Key() == like.Key() {
+		for i := range each.Passes {
+			if pass := &each.Passes[i]; pass.Key() == like.Key() {
 				return *pass
 			}
 		}
@@ -212,8 +212,8 @@ func apart(all hosts) error {
 		}
 	}
 	loads := map[session.Key]bool{}
-	for at := range first.Passes {
-		loads[first.Passes[at].Key()] = true
+	for i := range first.Passes {
+		loads[first.Passes[i].Key()] = true
 	}
 	return fmt.Errorf("no load ran on all of them at the same time; start the same plan on all hosts at once (%s has %d loads)", first.DisplayName(), len(loads))
 }

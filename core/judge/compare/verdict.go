@@ -56,15 +56,15 @@ func (c Comparison) Brief(most int) []string {
 			break
 		}
 		fastest, slowest := 0, 0
-		for at, figure := range row.Figures {
+		for i, figure := range row.Figures {
 			if !figure.Known {
 				continue
 			}
 			if row.better(figure.Value, row.Figures[fastest].Value) {
-				fastest = at
+				fastest = i
 			}
 			if row.better(row.Figures[slowest].Value, figure.Value) {
-				slowest = at
+				slowest = i
 			}
 		}
 		if fastest == slowest {

@@ -58,11 +58,11 @@ func Of(s *session.Session) Set {
 	for key, value := range s.Conditions {
 		f.Put(key, value)
 	}
-	if hop, known := s.Chain.Binding(); known {
+	if hop, ok := s.Chain.Binding(); ok {
 		f.Put(Link, hop.Standard)
 	}
-	for at := range s.Passes {
-		if !s.Passes[at].Direct {
+	for i := range s.Passes {
+		if !s.Passes[i].Direct {
 			f.Put("system cache", "in the way")
 		}
 	}
@@ -246,12 +246,12 @@ func (f Set) Exact() string {
 // Words writes some of the factors for people: "enclosure=barnacle, fan=on".
 func (f Set) Words(keys []string) string {
 	texts := make([]string, len(keys))
-	for at, key := range keys {
+	for i, key := range keys {
 		value := f[key]
 		if value == "" {
 			value = "(not said)"
 		}
-		texts[at] = fmt.Sprintf("%s=%s", key, value)
+		texts[i] = fmt.Sprintf("%s=%s", key, value)
 	}
 	return strings.Join(texts, ", ")
 }

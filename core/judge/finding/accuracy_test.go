@@ -242,8 +242,8 @@ var worlds = []world{
 
 // scale makes passes slower by a share each.
 func scale(s *session.Session, share func(*session.Pass) float64) {
-	for at := range s.Passes {
-		p := &s.Passes[at]
+	for j := range s.Passes {
+		p := &s.Passes[j]
 		by := share(p)
 		p.BytesPerSecond *= unit.BytesPerSecond(by)
 		p.IOPS *= by
@@ -261,8 +261,8 @@ func scale(s *session.Session, share func(*session.Pass) float64) {
 func blur(r *rand.Rand, s *session.Session, keepSensors bool) bool {
 	noise, grain, late := between(r, 0.003, 0.04), float64(1+r.IntN(2)), r.IntN(4)
 	missing := !keepSensors && r.Float64() < 0.2
-	for at := range s.Passes {
-		p := &s.Passes[at]
+	for j := range s.Passes {
+		p := &s.Passes[j]
 		var total unit.Bytes
 		readings := make([]map[string]unit.Celsius, len(p.Samples))
 		for i := range p.Samples {

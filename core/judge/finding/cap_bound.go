@@ -137,8 +137,8 @@ func (c counted) hold(s *session.Session, group []*session.Pass, n unit.Notation
 
 // whose says which of the limits that the bench book gives a figure is at, or empty.
 func (c counted) whose(s *session.Session, figure float64) string {
-	volume, known := s.Part(book.Volume)
-	if !known {
+	volume, ok := s.Part(book.Volume)
+	if !ok {
 		return ""
 	}
 	for _, limit := range c.known(volume) {

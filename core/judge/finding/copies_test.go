@@ -67,7 +67,7 @@ func copied(t *testing.T, set string, size unit.Bytes, ends ...transfer.Endpoint
 // named gives what a session's finding says is the limit.
 func named(s *session.Session) string {
 	for _, f := range s.Findings {
-		if end, is := f.Evidence.Fact("end").(string); is {
+		if end, ok := f.Evidence.Fact("end").(string); ok {
 			return end
 		}
 	}

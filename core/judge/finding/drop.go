@@ -37,13 +37,13 @@ type drop struct {
 func drops(pass *session.Pass) []drop {
 	levels := levelsOf(pass)
 	var found []drop
-	for at := 1; at < len(levels); at++ {
-		before, after := levels[at-1], levels[at]
+	for i := 1; i < len(levels); i++ {
+		before, after := levels[i-1], levels[i]
 		if float64(after.rate) > float64(before.rate)*(1-leastDrop) {
 			continue
 		}
 		d := drop{before: before, after: after, at: after.from}
-		for next := at + 1; next < len(levels); next++ {
+		for next := i + 1; next < len(levels); next++ {
 			if float64(levels[next].rate) >= float64(before.rate)*(1-leastDrop) {
 				d.returned = &levels[next]
 				break
@@ -60,9 +60,9 @@ func levelsOf(pass *session.Pass) []level {
 	samples := pass.Samples
 	stride := (len(samples) + mostSamples - 1) / mostSamples
 	var rates, ends []float64
-	for at := 0; at < len(samples); at += max(stride, 1) {
+	for i := 0; i < len(samples); i += max(stride, 1) {
 		var bytes, seconds float64
-		group := samples[at:min(at+max(stride, 1), len(samples))]
+		group := samples[i:min(i+max(stride, 1), len(samples))]
 		for _, sample := range group {
 			bytes += float64(sample.Bytes)
 			seconds += sample.ElapsedSeconds
@@ -98,7 +98,7 @@ func sensorName(pass *session.Pass) (string, bool) {
 			rise[name] = max(rise[name], float64(temperature-first[name]))
 		}
 	}
-	if _, there := rise["drive"]; there {
+	if _, ok := rise["drive"]; ok {
 		return "drive", true
 	}
 	best, most := "", -1.0

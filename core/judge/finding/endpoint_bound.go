@@ -174,8 +174,8 @@ func measuredCopies(s *session.Session) []measuredCopy {
 	rates := map[way][]float64{}
 	groups := map[way]*measuredCopy{}
 	var order []way
-	for at := range s.Copies {
-		c := &s.Copies[at]
+	for i := range s.Copies {
+		c := &s.Copies[i]
 		key := way{c.Set, c.From, c.To}
 		if !c.Counts() {
 			continue

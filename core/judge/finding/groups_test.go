@@ -19,9 +19,9 @@ func sameLoad(t *testing.T, megabytes []float64, set func(at int, p *session.Pas
 		passes = append(passes, pass(load.Write, load.Sequential, unit.MiB, 8, 1))
 	}
 	s := measured(t, "", passes...)
-	for at := range s.Passes {
-		s.Passes[at].BytesPerSecond = unit.BytesPerSecond(megabytes[at] * 1e6)
-		set(at, &s.Passes[at])
+	for i := range s.Passes {
+		s.Passes[i].BytesPerSecond = unit.BytesPerSecond(megabytes[i] * 1e6)
+		set(i, &s.Passes[i])
 	}
 	return s
 }
@@ -41,9 +41,9 @@ func TestFillSlowdown(t *testing.T) {
 		"two levels only":   {[]float64{1000, 500}, false},
 		"several repeats":   {[]float64{1000, 950, 900, 800, 600, 1010, 940, 910, 790, 610}, true},
 	} {
-		f, found := ofKind(Detect(sameLoad(t, c.rates, byFill), unit.Decimal), "fill-slowdown")
-		if found != c.want || found && !strings.Contains(f.Summary, "at 90 %") {
-			t.Errorf("%s: %v %q", name, found, f.Summary)
+		f, ok := ofKind(Detect(sameLoad(t, c.rates, byFill), unit.Decimal), "fill-slowdown")
+		if ok != c.want || ok && !strings.Contains(f.Summary, "at 90 %") {
+			t.Errorf("%s: %v %q", name, ok, f.Summary)
 		}
 	}
 }
@@ -60,8 +60,8 @@ func TestRunFade(t *testing.T) {
 		"three repeats":  {[]float64{1000, 800, 600}, false},
 		"noisy but down": {[]float64{1000, 930, 950, 860, 870, 780, 790}, true},
 	} {
-		if f, found := ofKind(Detect(sameLoad(t, c.rates, byRepeat), unit.Decimal), "run-fade"); found != c.want {
-			t.Errorf("%s: %v %q", name, found, f.Summary)
+		if f, ok := ofKind(Detect(sameLoad(t, c.rates, byRepeat), unit.Decimal), "run-fade"); ok != c.want {
+			t.Errorf("%s: %v %q", name, ok, f.Summary)
 		}
 	}
 }
@@ -77,8 +77,8 @@ func TestDataSensitive(t *testing.T) {
 		"the same":                 {[]float64{500, 505, 510, 500, 490, 500}, false},
 		"repeats overlap":          {[]float64{500, 900, 850, 600, 700, 800}, false},
 	} {
-		if f, found := ofKind(Detect(sameLoad(t, c.rates, byData), unit.Decimal), "data-sensitive"); found != c.want {
-			t.Errorf("%s: %v %q", name, found, f.Summary)
+		if f, ok := ofKind(Detect(sameLoad(t, c.rates, byData), unit.Decimal), "data-sensitive"); ok != c.want {
+			t.Errorf("%s: %v %q", name, ok, f.Summary)
 		}
 	}
 }
@@ -86,8 +86,8 @@ func TestDataSensitive(t *testing.T) {
 func TestCapBound(t *testing.T) {
 	volume := func(iops ...float64) *session.Session {
 		var passes []session.Pass
-		for at, each := range iops {
-			block := 4 * unit.KiB << (2 * at)
+		for i, each := range iops {
+			block := 4 * unit.KiB << (2 * i)
 			passes = append(passes, pass(load.Read, load.Random, block, 32, each*float64(block)/1e6))
 		}
 		s := measured(t, "", passes...)

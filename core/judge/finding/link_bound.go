@@ -126,8 +126,8 @@ func isLimit(hop link.Hop) bool {
 // suspectHops are the narrowest hop of a chain and those nearly as narrow, as far
 // as a throughput is within what they carry.
 func suspectHops(chain link.Chain, throughput unit.BytesPerSecond) []link.Hop {
-	binding, known := chain.Binding()
-	if !known {
+	binding, ok := chain.Binding()
+	if !ok {
 		return nil
 	}
 	var suspects []link.Hop

@@ -26,8 +26,8 @@ func measured(t *testing.T, chain string, passes ...session.Pass) *session.Sessi
 	} else {
 		s.Chain = link.NewChain()
 	}
-	for at, pass := range passes {
-		pass.Index, pass.Workers, pass.Direct, pass.ElapsedSeconds, pass.StartedSeconds = at, 1, true, 5, float64(at)*6
+	for i, pass := range passes {
+		pass.Index, pass.Workers, pass.Direct, pass.ElapsedSeconds, pass.StartedSeconds = i, 1, true, 5, float64(i)*6
 		pass.Operations = int64(float64(pass.BytesPerSecond)*5) / int64(pass.Block)
 		pass.IOPS = float64(pass.Operations) / 5
 		pass.Latency.Mean = float64(pass.Depth) / pass.IOPS
@@ -74,9 +74,9 @@ func TestLinkBound(t *testing.T) {
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			f, found := ofKind(Detect(measured(t, c.chain, c.passes...), unit.Decimal), "link-bound")
-			if found != (c.want != "") || found && (!strings.Contains(f.Summary, c.want) || f.Confidence != c.confidence) {
-				t.Errorf("finding %v %q, confidence %v", found, f.Summary, f.Confidence)
+			f, ok := ofKind(Detect(measured(t, c.chain, c.passes...), unit.Decimal), "link-bound")
+			if ok != (c.want != "") || ok && (!strings.Contains(f.Summary, c.want) || f.Confidence != c.confidence) {
+				t.Errorf("finding %v %q, confidence %v", ok, f.Summary, f.Confidence)
 			}
 		})
 	}
@@ -105,8 +105,8 @@ func TestLinkDegraded(t *testing.T) {
 func TestLatencyBound(t *testing.T) {
 	small := func(rates ...float64) []session.Pass {
 		var passes []session.Pass
-		for at, rate := range rates {
-			passes = append(passes, pass(load.Read, load.Random, 4*unit.KiB, 1<<(2*at), rate))
+		for i, rate := range rates {
+			passes = append(passes, pass(load.Read, load.Random, 4*unit.KiB, 1<<(2*i), rate))
 		}
 		return passes
 	}

@@ -97,8 +97,8 @@ func (v achieved) share() float64 { return v.figure(v.best) / v.rating }
 
 // beyond reports whether the rating is above what the chain carries.
 func (v achieved) beyond(s *session.Session) bool {
-	usable, known := s.Chain.Usable()
-	return known && float64(usable.High) < float64(v.best.BytesPerSecond)/v.share()
+	usable, ok := s.Chain.Usable()
+	return ok && float64(usable.High) < float64(v.best.BytesPerSecond)/v.share()
 }
 
 func (v achieved) finding(drive book.Part, kind Kind, advice string) session.Finding {

@@ -55,8 +55,8 @@ func addRecovery(f *session.Finding, evidence CacheExhaustedEvidence, whole unit
 // restBetween gives the seconds between two passes, and whether they are alike
 // and nothing was measured between them.
 func restBetween(s *session.Session, before, after int) (seconds float64, adjacent bool) {
-	for at := 1; at < len(s.Passes); at++ {
-		a, b := &s.Passes[at-1], &s.Passes[at]
+	for i := 1; i < len(s.Passes); i++ {
+		a, b := &s.Passes[i-1], &s.Passes[i]
 		if a.Index == before && b.Index == after {
 			return b.StartedSeconds - a.StartedSeconds - a.ElapsedSeconds, a.Block == b.Block && a.Operation == b.Operation
 		}

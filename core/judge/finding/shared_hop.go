@@ -93,11 +93,11 @@ func losses(c *session.Contention, n unit.Notation) (worst float64, sum unit.Byt
 
 // hopOfAll gives the narrowest hop that the chains of all members have.
 func hopOfAll(members []session.Member) (link.Hop, bool) {
-	best, found := sharedHopOf(members[0].Chain, members[1].Chain)
-	for i := 2; i < len(members) && found; i++ {
-		best, found = sharedHopOf(link.NewChain(best), members[i].Chain)
+	best, ok := sharedHopOf(members[0].Chain, members[1].Chain)
+	for i := 2; i < len(members) && ok; i++ {
+		best, ok = sharedHopOf(link.NewChain(best), members[i].Chain)
 	}
-	return best, found
+	return best, ok
 }
 
 // sharedHopOf gives the narrowest hop that two chains share: hops are the same if

@@ -125,14 +125,14 @@ func countsOf(pass *session.Pass) slowdownCounts {
 
 // slowdownsOf looks at every drop of a pass.
 func slowdownsOf(pass *session.Pass) ([]slowdown, heat) {
-	h, known := heatOf(pass)
-	if known && float64(h.highest()-h.values[0]) < leastRise && h.highest() < tooCool {
+	h, ok := heatOf(pass)
+	if ok && float64(h.highest()-h.values[0]) < leastRise && h.highest() < tooCool {
 		h.still = true
 	}
 	var found []slowdown
 	for _, d := range drops(pass) {
 		s := slowdown{drop: d, bytes: bytesUntil(pass, d.at)}
-		if known {
+		if ok {
 			s.temperature, s.known = h.around(d.at, aroundSeconds)
 		}
 		if s.known {

@@ -54,8 +54,8 @@ const (
 // New says what to expect of a session's drive behind another chain.
 func New(s *session.Session, chain link.Chain) Forecast {
 	f := Forecast{Session: s.ID, Name: s.Name, Chain: chain, Passes: []Pass{}}
-	for at := range s.Passes {
-		pass := &s.Passes[at]
+	for i := range s.Passes {
+		pass := &s.Passes[i]
 		if pass.CutShort || pass.BytesPerSecond <= 0 || pass.Repeat > 0 {
 			continue
 		}

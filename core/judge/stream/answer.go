@@ -68,16 +68,16 @@ func Answers(s *session.Session, findings []session.Finding, streams []Stream) (
 		return nil, errors.New("the session has no sequential pass or copy of two samples or more; measure with --plan warm-up, or long-write")
 	}
 	answers := make([]Answer, len(streams))
-	for at, each := range streams {
-		answers[at] = Answer{Stream: each, Reading: sideOf(reads, each, findings), Writing: sideOf(writes, each, findings)}
+	for i, each := range streams {
+		answers[i] = Answer{Stream: each, Reading: sideOf(reads, each, findings), Writing: sideOf(writes, each, findings)}
 	}
 	return answers, nil
 }
 
 func recordingOf(s *session.Session, operation load.Operation) recording {
 	var longest recording
-	for at := range s.Passes {
-		p := &s.Passes[at]
+	for i := range s.Passes {
+		p := &s.Passes[i]
 		if p.Operation != operation || p.Access != load.Sequential || p.Rate > 0 {
 			continue
 		}
@@ -90,8 +90,8 @@ func recordingOf(s *session.Session, operation load.Operation) recording {
 		}
 	}
 	work := map[load.Operation]string{load.Read: session.CopySource, load.Write: session.CopyDestination}[operation]
-	for at := range s.Copies {
-		c := &s.Copies[at]
+	for i := range s.Copies {
+		c := &s.Copies[i]
 		if c.Work != work {
 			continue
 		}

@@ -168,7 +168,7 @@ func parseBits(text string) (int, error) {
 }
 
 func parseChroma(text string) (Chroma, error) {
-	if _, known := samples[Chroma(text)]; !known {
+	if _, ok := samples[Chroma(text)]; !ok {
 		return "", fmt.Errorf("unknown chroma subsampling %q; use 4:4:4, 4:2:2, 4:2:0, grey or 4:4:4:4", text)
 	}
 	return Chroma(text), nil
@@ -193,7 +193,7 @@ func parseCount(text string) (int, error) {
 // parseHertz reads "44100Hz" or "96kHz".
 func parseHertz(text string) (float64, error) {
 	number, factor := strings.TrimSuffix(text, "Hz"), 1.0
-	if kilo, found := strings.CutSuffix(number, "k"); found {
+	if kilo, ok := strings.CutSuffix(number, "k"); ok {
 		number, factor = kilo, 1000
 	}
 	value, err := strconv.ParseFloat(number, 64)

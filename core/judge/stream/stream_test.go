@@ -46,8 +46,8 @@ func TestRatesOfGeometries(t *testing.T) {
 // steady is a series at one rate.
 func steady(seconds int, rate unit.BytesPerSecond) []Interval {
 	series := make([]Interval, seconds)
-	for at := range series {
-		series[at] = Interval{1, rate}
+	for i := range series {
+		series[i] = Interval{1, rate}
 	}
 	return series
 }
@@ -55,8 +55,8 @@ func steady(seconds int, rate unit.BytesPerSecond) []Interval {
 // A stall of three seconds fails a stream that the average would pass.
 func TestAStallThatTheAverageHides(t *testing.T) {
 	series := steady(60, 500e6)
-	for at := 30; at < 33; at++ {
-		series[at].Rate = 0
+	for i := 30; i < 33; i++ {
+		series[i].Rate = 0
 	}
 	s := Stream{Rate: 400e6, Buffer: 1000e6} // 475 MB/s on average
 	got := Carry(series, s, 1)

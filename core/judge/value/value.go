@@ -169,8 +169,8 @@ func Of(sessions []*session.Session, terms Terms, n unit.Notation) (Value, error
 		}
 		return cmp.Compare(a.Price, b.Price)
 	})
-	for at := 1; at < len(value.Offers); at++ {
-		if from, to := value.Offers[at-1], value.Offers[at]; from.Monthly == to.Monthly && len(from.Unpriced) == 0 && len(to.Unpriced) == 0 {
+	for i := 1; i < len(value.Offers); i++ {
+		if from, to := value.Offers[i-1], value.Offers[i]; from.Monthly == to.Monthly && len(from.Unpriced) == 0 && len(to.Unpriced) == 0 {
 			value.Steps = append(value.Steps, stepOf(from, to, n))
 		}
 	}
@@ -199,7 +199,7 @@ func offerLabel(s *session.Session) string {
 		}
 	}
 	label := strings.Join(names, " + ")
-	if host, known := s.Part(book.Host); known {
+	if host, ok := s.Part(book.Host); ok {
 		label += " on " + host.Name
 		if port := factor.PortOf(s, host.Name); port != "" {
 			label += "." + port
@@ -212,8 +212,8 @@ func offerOf(label string, sessions []*session.Session, terms Terms) (Offer, err
 	offer := Offer{Label: label, Worths: []Worth{}}
 	factors := factor.Of(sessions[0])
 	for _, kind := range bought {
-		part, known := sessions[0].Part(kind)
-		if !known {
+		part, ok := sessions[0].Part(kind)
+		if !ok {
 			if name := factors[string(kind)]; name != "" { // named, but not in the book
 				offer.Unpriced = append(offer.Unpriced, name)
 			}
@@ -243,14 +243,14 @@ func offerOf(label string, sessions []*session.Session, terms Terms) (Offer, err
 			return offer, err
 		}
 		for _, use := range Uses {
-			if worth, known := worthOf(s, use); known {
+			if worth, ok := worthOf(s, use); ok {
 				worth.in(chain, s, terms.Through != "")
 				offer.add(worth)
 			}
 		}
 	}
-	for at := range offer.Worths {
-		if worth := &offer.Worths[at]; len(offer.Unpriced) == 0 && worth.Rate > 0 {
+	for i := range offer.Worths {
+		if worth := &offer.Worths[i]; len(offer.Unpriced) == 0 && worth.Rate > 0 {
 			worth.Price = offer.Price / (float64(worth.Rate) / 1e6)
 		}
 	}
@@ -264,7 +264,7 @@ func (t Terms) chain(s *session.Session) (link.Chain, error) {
 	}
 	var names []string
 	for _, kind := range bought {
-		if part, known := s.Part(kind); known {
+		if part, ok := s.Part(kind); ok {
 			names = append(names, part.Name)
 		}
 	}
@@ -275,8 +275,8 @@ func (t Terms) chain(s *session.Session) (link.Chain, error) {
 // add keeps the better figure of a use; of steady writes and full-drive reads, the
 // worse: they are what remains.
 func (o *Offer) add(worth Worth) {
-	for at := range o.Worths {
-		held := &o.Worths[at]
+	for i := range o.Worths {
+		held := &o.Worths[i]
 		if held.Use != worth.Use {
 			continue
 		}

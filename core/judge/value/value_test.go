@@ -15,9 +15,9 @@ func priced(name, drive string, price float64, reads, writes float64) *session.S
 	s := &session.Session{ID: name, Name: name, Parts: []book.Part{
 		{Kind: book.Enclosure, Name: "limpet", Price: 39}, {Kind: book.Drive, Name: drive, Price: price, Capacity: 2e12},
 	}}
-	for at, rate := range []float64{reads, writes} {
+	for i, rate := range []float64{reads, writes} {
 		s.Passes = append(s.Passes, session.Pass{
-			Index: at, Load: load.Load{Operation: []load.Operation{load.Read, load.Write}[at], Access: load.Sequential, Block: unit.MiB, Depth: 8}, ElapsedSeconds: 5,
+			Index: i, Load: load.Load{Operation: []load.Operation{load.Read, load.Write}[i], Access: load.Sequential, Block: unit.MiB, Depth: 8}, ElapsedSeconds: 5,
 			BytesPerSecond: unit.BytesPerSecond(rate), Samples: []session.Sample{{TSeconds: 5, Readings: map[string]float64{"power_watts": 5}}},
 		})
 	}
@@ -75,7 +75,7 @@ func TestSteadyWritesAreWhatRemains(t *testing.T) {
 	}
 	s.Passes = append(s.Passes, long)
 	value, err := Of([]*session.Session{s}, Terms{}, unit.Decimal)
-	if steady, known := value.Offers[0].For(SteadyWrites); err != nil || !known || steady.Rate != 200e6 {
+	if steady, ok := value.Offers[0].For(SteadyWrites); err != nil || !ok || steady.Rate != 200e6 {
 		t.Errorf("steady writes are %+v, %v", steady, err)
 	}
 }

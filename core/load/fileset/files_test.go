@@ -54,8 +54,8 @@ func TestContentDoesNotDependOnHowItIsRead(t *testing.T) {
 	whole, pieces := make([]byte, 50_000), make([]byte, 0, 50_000)
 	_, _ = set.Content(1).Read(whole)
 	content := set.Content(1)
-	for at, size := 0, 1; at < len(whole); at, size = at+size, size*3%977+1 {
-		piece := make([]byte, min(size, len(whole)-at))
+	for i, size := 0, 1; i < len(whole); i, size = i+size, size*3%977+1 {
+		piece := make([]byte, min(size, len(whole)-i))
 		_, _ = content.Read(piece)
 		pieces = append(pieces, piece...)
 	}

@@ -89,8 +89,8 @@ var Kinds = []Kind{
 // KindNames lists the names of the kinds.
 func KindNames() []string {
 	names := make([]string, len(Kinds))
-	for at, kind := range Kinds {
-		names[at] = kind.Name
+	for i, kind := range Kinds {
+		names[i] = kind.Name
 	}
 	return names
 }
@@ -178,8 +178,8 @@ func (s Set) Spread() Spread {
 	sizes := make([]unit.Bytes, len(s.Entries))
 	folders := map[string]bool{}
 	spread := Spread{Files: len(s.Entries), Bytes: s.Bytes()}
-	for at, entry := range s.Entries {
-		sizes[at] = entry.Size
+	for i, entry := range s.Entries {
+		sizes[i] = entry.Size
 		if cut := strings.LastIndex(entry.Path, "/"); cut >= 0 {
 			folders[entry.Path[:cut]] = true
 		}

@@ -61,8 +61,8 @@ func (a *assembly) rounds(round time.Duration) []float64 {
 
 // known says whether the throughput is known to within that share.
 func (a *assembly) known(within float64) bool {
-	interval, known := stat.MeanInterval(a.beats)
-	return known && interval.Share() <= within
+	interval, ok := stat.MeanInterval(a.beats)
+	return ok && interval.Share() <= within
 }
 
 // result sums a pass up from its meters' counts.

@@ -148,11 +148,11 @@ func (g *gathered) add(i interval) {
 	g.sample.Bytes += i.sample.Bytes
 	g.sample.Operations += i.sample.Operations
 	g.sample.Errors += i.sample.Errors
-	for at, bytes := range i.beats {
-		if at == len(g.beats) {
+	for j, bytes := range i.beats {
+		if j == len(g.beats) {
 			g.beats = append(g.beats, 0)
 		}
-		g.beats[at] += bytes
+		g.beats[j] += bytes
 	}
 }
 
@@ -160,8 +160,8 @@ func (c *crew) result(t target.Target, whole *assembly, r Request, errs []error)
 	meters := make([]*meter, len(c.workers))
 	var end, flush time.Duration
 	cut := false
-	for at, w := range c.workers {
-		meters[at] = w.meter
+	for i, w := range c.workers {
+		meters[i] = w.meter
 		end, flush, cut = max(end, w.end), max(flush, w.flushTook), cut || w.cut
 	}
 	err := errors.Join(errs...)

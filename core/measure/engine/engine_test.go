@@ -173,9 +173,9 @@ func TestBytesEndAPass(t *testing.T) {
 	if result.Bytes != 64*4096 || result.CutShort {
 		t.Errorf("%d bytes, cut short %v; want exactly 64 blocks", result.Bytes, result.CutShort)
 	}
-	for at, offset := range m.offsets {
-		if offset != int64(at)*4096 {
-			t.Fatalf("write %d went to %d, want every block once, in order", at, offset)
+	for i, offset := range m.offsets {
+		if offset != int64(i)*4096 {
+			t.Fatalf("write %d went to %d, want every block once, in order", i, offset)
 		}
 	}
 }
@@ -212,8 +212,8 @@ func TestWritesNeverRepeatASector(t *testing.T) {
 	m.run(t, writeLoad, Timing{Hold: time.Second, Sample: time.Second})
 	seen := map[string]bool{}
 	for _, block := range m.writes {
-		for at := 0; at < len(block); at += sector {
-			if data := string(block[at : at+sector]); seen[data] {
+		for i := 0; i < len(block); i += sector {
+			if data := string(block[i : i+sector]); seen[data] {
 				t.Fatal("a sector was written twice with the same data")
 			} else {
 				seen[data] = true

@@ -35,8 +35,8 @@ func newPayload(seed uint64, compressibleShare float64) *payload {
 
 // fill makes a buffer as compressible as asked.
 func (p *payload) fill(buffer []byte) {
-	for at := 0; at < len(buffer); at += granule {
-		stretch := buffer[at:min(at+granule, len(buffer))]
+	for i := 0; i < len(buffer); i += granule {
+		stretch := buffer[i:min(i+granule, len(buffer))]
 		random := stretch[:p.random*len(stretch)/granule]
 		_, _ = p.source.Read(random) // never fails, by its documentation
 		clear(stretch[len(random):])
@@ -58,13 +58,13 @@ func (p *payload) stamp(buffer []byte) {
 	if p.random == 0 {
 		return
 	}
-	for at := 0; at+8 <= len(buffer); at += sector {
-		if p.random < granule && at%granule >= p.random {
+	for i := 0; i+8 <= len(buffer); i += sector {
+		if p.random < granule && i%granule >= p.random {
 			continue
 		}
 		p.serial++
 		// Multiplying by an odd number keeps the serials distinct and spreads
 		// them over all eight bytes.
-		binary.LittleEndian.PutUint64(buffer[at:], p.serial*0x9e3779b97f4a7c15)
+		binary.LittleEndian.PutUint64(buffer[i:], p.serial*0x9e3779b97f4a7c15)
 	}
 }

@@ -55,8 +55,8 @@ func (r *sharedReporter) tell(number int, now time.Duration, m *meter) {
 		return
 	}
 	var bytes unit.Bytes
-	for at := range r.counted {
-		bytes += unit.Bytes(r.counted[at].Load())
+	for i := range r.counted {
+		bytes += unit.Bytes(r.counted[i].Load())
 	}
 	r.tellBytes(now, m.counting, bytes)
 }

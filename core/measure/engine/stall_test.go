@@ -103,11 +103,11 @@ func TestACrewAddsUp(t *testing.T) {
 			t.Fatal(err)
 		}
 		var sum, operations int64
-		for at, sample := range result.Samples {
+		for i, sample := range result.Samples {
 			sum += int64(sample.Bytes)
 			operations += sample.Operations
-			if at > 0 && sample.At <= result.Samples[at-1].At {
-				t.Errorf("sample %d ends at %s, not after the one before it", at, sample.At)
+			if i > 0 && sample.At <= result.Samples[i-1].At {
+				t.Errorf("sample %d ends at %s, not after the one before it", i, sample.At)
 			}
 		}
 		if sum != int64(result.Bytes) || operations != result.Operations || result.Operations < 100 {

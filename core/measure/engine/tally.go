@@ -22,8 +22,8 @@ func (t *tally) add(h *histogram) {
 		t.counts = more
 		return
 	}
-	for at, count := range more.Counts {
-		t.counts.Counts[at] += count
+	for i, count := range more.Counts {
+		t.counts.Counts[i] += count
 	}
 }
 

@@ -42,8 +42,8 @@ func passRecord(p plan.Pass, d target.Description, result engine.Result, began t
 	if result.FirstError != nil {
 		record.FirstError = result.FirstError.Error()
 	}
-	for at, sample := range result.Samples {
-		record.Samples[at] = sampleRecord(sample)
+	for i, sample := range result.Samples {
+		record.Samples[i] = sampleRecord(sample)
 	}
 	return record
 }

@@ -24,8 +24,8 @@ const page = 4096
 
 // stampPages makes every page of a buffer differ from all before it.
 func stampPages(buffer []byte, offset uint64) {
-	for at := 0; at+16 <= len(buffer); at += page {
-		binary.LittleEndian.PutUint64(buffer[at:], stamps.Add(1)*0x9e3779b97f4a7c15)
-		binary.LittleEndian.PutUint64(buffer[at+8:], offset)
+	for i := 0; i+16 <= len(buffer); i += page {
+		binary.LittleEndian.PutUint64(buffer[i:], stamps.Add(1)*0x9e3779b97f4a7c15)
+		binary.LittleEndian.PutUint64(buffer[i+8:], offset)
 	}
 }

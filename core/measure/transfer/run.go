@@ -157,9 +157,9 @@ func (r *Request) noteAlike(s *session.Session, from, to Endpoint) {
 		note(fmt.Sprintf("the destination %s is inside the source", to.Address))
 	}
 	for _, set := range r.Sets {
-		for at, left := range set.Left {
-			if at == 3 {
-				note(fmt.Sprintf("and %d more were left out", len(set.Left)-at))
+		for i, left := range set.Left {
+			if i == 3 {
+				note(fmt.Sprintf("and %d more were left out", len(set.Left)-i))
 				break
 			}
 			note("left out: " + left)
@@ -343,7 +343,7 @@ func (u *underWay) place(ctx context.Context, j job) (string, error) {
 		return u.Own, nil
 	}
 	key := [2]int{j.from, j.set}
-	if made, there := u.made[key]; there {
+	if made, ok := u.made[key]; ok {
 		return made, nil
 	}
 	folder := filepath.Join(u.Ends[j.from].Path, fmt.Sprintf("%s%s-%d", SetPrefix, u.ID, j.set))

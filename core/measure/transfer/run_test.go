@@ -61,9 +61,9 @@ func TestAMatrixOfFoldersLeavesNothing(t *testing.T) {
 	if err != nil || len(s.Copies) != 3+3+12 {
 		t.Fatalf("%d copies, %v", len(s.Copies), err)
 	}
-	for at, c := range s.Copies {
-		if c.Index != at || c.Bytes != set.Bytes() || c.CutShort {
-			t.Errorf("copy %d is %+v", at, c)
+	for i, c := range s.Copies {
+		if c.Index != i || c.Bytes != set.Bytes() || c.CutShort {
+			t.Errorf("copy %d is %+v", i, c)
 		}
 	}
 	for _, end := range ends {

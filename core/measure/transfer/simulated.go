@@ -300,9 +300,9 @@ func (p *pump) arrived(s *side, made piece) {
 }
 
 func (p *pump) flowOf(file int) int {
-	for at, f := range p.open {
+	for i, f := range p.open {
 		if f.file == file {
-			return at
+			return i
 		}
 	}
 	return -1

@@ -82,7 +82,7 @@ func (a *Anonymous) Session(s *session.Session) (*session.Session, error) {
 // note remembers something to be replaced.
 func (a *Anonymous) note(kind, text string) {
 	text = strings.TrimSpace(text)
-	if _, known := a.aliases[text]; known || text == "" || strings.HasPrefix(text, kind+"-") {
+	if _, ok := a.aliases[text]; ok || text == "" || strings.HasPrefix(text, kind+"-") {
 		return
 	}
 	a.counts[kind]++
@@ -199,8 +199,8 @@ func replaced(tree any, change func(string) string) any {
 	case string:
 		return change(value)
 	case []any:
-		for at, each := range value {
-			value[at] = replaced(each, change)
+		for i, each := range value {
+			value[i] = replaced(each, change)
 		}
 		return value
 	case map[string]any:

@@ -29,14 +29,14 @@ var (
 // columnsOf gives the columns of a row type, by the names that Parquet has for them.
 func columnsOf(row reflect.Type, without ...string) []column {
 	var columns []column
-	for at := range row.NumField() {
-		name, _, _ := strings.Cut(row.Field(at).Tag.Get("parquet"), ",")
+	for i := range row.NumField() {
+		name, _, _ := strings.Cut(row.Field(i).Tag.Get("parquet"), ",")
 		skip := false
 		for _, each := range without {
 			skip = skip || each == name
 		}
 		if !skip {
-			columns = append(columns, column{name, at})
+			columns = append(columns, column{name, i})
 		}
 	}
 	return columns
@@ -51,8 +51,8 @@ type csvWriter[Row any] struct {
 func newCSVWriter[Row any](w io.Writer, columns []column, rows func(*session.Session) ([]Row, error)) (*csvWriter[Row], error) {
 	made := &csvWriter[Row]{csv.NewWriter(w), columns, rows}
 	titles := make([]string, len(columns))
-	for at, each := range columns {
-		titles[at] = each.name
+	for i, each := range columns {
+		titles[i] = each.name
 	}
 	return made, made.out.Write(titles)
 }
@@ -63,8 +63,8 @@ func (w *csvWriter[Row]) Add(s *session.Session) error {
 		return err
 	}
 	cells := make([]string, len(w.columns))
-	for at := range rows {
-		row := reflect.ValueOf(&rows[at]).Elem()
+	for i := range rows {
+		row := reflect.ValueOf(&rows[i]).Elem()
 		for place, each := range w.columns {
 			if cells[place], err = writeCell(row.Field(each.field)); err != nil {
 				return err
@@ -120,11 +120,11 @@ func unguarded(text string) string { return strings.TrimPrefix(text, string(guar
 // those that are not known are left out.
 func readCSV[Row any](in *csv.Reader, titles []string, columns []column, each func(*Row) error) error {
 	places := make([]int, len(titles))
-	for at, title := range titles {
-		places[at] = -1
+	for i, title := range titles {
+		places[i] = -1
 		for _, known := range columns {
 			if known.name == title {
-				places[at] = known.field
+				places[i] = known.field
 			}
 		}
 	}
@@ -139,12 +139,12 @@ func readCSV[Row any](in *csv.Reader, titles []string, columns []column, each fu
 		line, _ := in.FieldPos(0)
 		var row Row
 		value := reflect.ValueOf(&row).Elem()
-		for at, cell := range cells {
-			if places[at] < 0 || cell == "" {
+		for i, cell := range cells {
+			if places[i] < 0 || cell == "" {
 				continue
 			}
-			if err := readCell(value.Field(places[at]), cell); err != nil {
-				return fmt.Errorf("line %d, column %s: %w", line, titles[at], err)
+			if err := readCell(value.Field(places[i]), cell); err != nil {
+				return fmt.Errorf("line %d, column %s: %w", line, titles[i], err)
 			}
 		}
 		if err := each(&row); err != nil {

@@ -203,8 +203,8 @@ func TestFilesThatCannotBeRead(t *testing.T) {
 	parquet, _ := os.ReadFile(write(t, "p.parquet", Passes, example("k3f9abcdef", "")))
 	change := func(old, new string) []byte { return []byte(strings.Replace(string(whole), old, new, 1)) }
 	flipped := bytes.Clone(parquet)
-	for at := 4; at < len(flipped)-8; at += 7 {
-		flipped[at] ^= 0xff
+	for i := 4; i < len(flipped)-8; i += 7 {
+		flipped[i] ^= 0xff
 	}
 	for name, c := range map[string]struct{ path, want string }{
 		"missing":              {filepath.Join(folder, "none.json"), "no such file"},
@@ -253,9 +253,9 @@ func (f *failing) Write(p []byte) (int, error) {
 func TestAFullDiskIsAnError(t *testing.T) {
 	for _, format := range []Format{JSON, CSV, Parquet, OpenMetrics} {
 		out, err := NewWriter(&failing{left: 100}, format, Plain, Passes, 200)
-		for at := range 200 {
+		for i := range 200 {
 			if err == nil {
-				err = out.Add(example(fmt.Sprintf("k%d", at), ""))
+				err = out.Add(example(fmt.Sprintf("k%d", i), ""))
 			}
 		}
 		if err == nil {

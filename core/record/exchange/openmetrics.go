@@ -53,11 +53,11 @@ func (w *metricsWriter) Add(s *session.Session) error {
 			w.families = append(w.families, &dto.MetricFamily{Name: &each.name, Help: &each.help, Type: &kind})
 		}
 	}
-	for at := range s.Passes {
-		pass := &s.Passes[at]
+	for i := range s.Passes {
+		pass := &s.Passes[i]
 		labels := labelsOf(s, pass)
 		for number, each := range gauges {
-			if value, known := each.value(pass); known {
+			if value, ok := each.value(pass); ok {
 				family := w.families[number]
 				family.Metric = append(family.Metric, &dto.Metric{Label: labels, Gauge: &dto.Gauge{Value: &value}})
 			}

@@ -49,8 +49,8 @@ func readParquet[Row any](r io.ReaderAt, size int64, each func(*Row) error) (err
 	rows := make([]Row, 256)
 	for {
 		count, err := reader.Read(rows)
-		for at := range rows[:count] {
-			if err := each(&rows[at]); err != nil {
+		for i := range rows[:count] {
+			if err := each(&rows[i]); err != nil {
 				return err
 			}
 		}

@@ -108,9 +108,9 @@ func (t *tables) addCSV(r io.Reader) error {
 		return fmt.Errorf("the CSV has no line of titles: %w", err)
 	}
 	columns := map[string]bool{}
-	for at := range titles {
-		titles[at] = strings.TrimPrefix(strings.TrimSpace(titles[at]), "\ufeff")
-		columns[titles[at]] = true
+	for i := range titles {
+		titles[i] = strings.TrimPrefix(strings.TrimSpace(titles[i]), "\ufeff")
+		columns[titles[i]] = true
 	}
 	table, err := tableWith(columns)
 	switch {
@@ -157,10 +157,10 @@ func (t *tables) addSample(row *sampleRow) error {
 func (t *tables) sessions() iter.Seq2[*session.Session, error] {
 	return func(yield func(*session.Session, error) bool) {
 		for _, s := range t.order {
-			for at := range s.Passes {
-				s.Passes[at].Samples = t.samples[s.ID][int64(s.Passes[at].Index)]
-				if s.Passes[at].Samples == nil {
-					s.Passes[at].Samples = []session.Sample{}
+			for i := range s.Passes {
+				s.Passes[i].Samples = t.samples[s.ID][int64(s.Passes[i].Index)]
+				if s.Passes[i].Samples == nil {
+					s.Passes[i].Samples = []session.Sample{}
 				}
 			}
 			delete(t.samples, s.ID)

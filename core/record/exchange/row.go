@@ -148,14 +148,14 @@ func (r *passRow) take(pass session.Pass) error {
 // sampleRows gives the rows of a session's samples.
 func sampleRows(s *session.Session) ([]sampleRow, error) {
 	var rows []sampleRow
-	for at := range s.Passes {
-		for _, sample := range s.Passes[at].Samples {
+	for i := range s.Passes {
+		for _, sample := range s.Passes[i].Samples {
 			temperatures := make(map[string]float64, len(sample.TemperaturesCelsius))
 			for name, value := range sample.TemperaturesCelsius {
 				temperatures[name] = float64(value)
 			}
 			rows = append(rows, sampleRow{
-				Session: s.ID, Pass: int64(s.Passes[at].Index), TSeconds: sample.TSeconds, ElapsedSeconds: sample.ElapsedSeconds, Bytes: int64(sample.Bytes),
+				Session: s.ID, Pass: int64(s.Passes[i].Index), TSeconds: sample.TSeconds, ElapsedSeconds: sample.ElapsedSeconds, Bytes: int64(sample.Bytes),
 				Operations: sample.Operations, BytesPerSecond: float64(sample.BytesPerSecond), IOPS: sample.IOPS, P50Seconds: sample.P50Seconds,
 				P99Seconds: sample.P99Seconds, Errors: sample.Errors, Temperatures: temperatures, Readings: sample.Readings,
 			})

@@ -31,8 +31,8 @@ func (l *Logbook) Check(progress func(done, total int)) ([]string, int, error) {
 	if err != nil {
 		return append(faults, err.Error()), 0, nil
 	}
-	for at, id := range ids {
-		progress(at, len(ids))
+	for i, id := range ids {
+		progress(i, len(ids))
 		s, err := l.load(id)
 		if err != nil {
 			faults = append(faults, fmt.Sprintf("session %s cannot be read: %v", id, err))

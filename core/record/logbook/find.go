@@ -114,8 +114,8 @@ func (x *index) add(s *session.Session) error {
 }
 
 func (x *index) rankingOf(r ranking) (id int64, err error) {
-	id, known := x.rankings[r]
-	if known {
+	id, ok := x.rankings[r]
+	if ok {
 		return id, nil
 	}
 	if err := x.ranking.QueryRow(r.class, r.load).Scan(&id); err != nil {
@@ -209,8 +209,8 @@ func brief(from querier, id string) (*session.Session, error) {
 		return nil, err
 	}
 	s.Passes = make([]session.Pass, len(documents))
-	for at, text := range documents {
-		if err := fastjson.Unmarshal([]byte(text), &s.Passes[at]); err != nil {
+	for i, text := range documents {
+		if err := fastjson.Unmarshal([]byte(text), &s.Passes[i]); err != nil {
 			return nil, err
 		}
 	}

@@ -205,9 +205,9 @@ func older(t *testing.T, sessions ...*session.Session) string {
 			s.ID, s.Name, s.Started.UnixMilli(), s.State, s.Simulated, s.Plan.Name, s.Target.Address, document); err != nil {
 			t.Fatal(err)
 		}
-		for at, pass := range s.Passes {
+		for i, pass := range s.Passes {
 			row, _ := packer.pack(pass)
-			if _, err := database.Exec(`INSERT INTO passes VALUES (?, ?, ?, ?)`, s.ID, at, row.document, row.samples); err != nil {
+			if _, err := database.Exec(`INSERT INTO passes VALUES (?, ?, ?, ?)`, s.ID, i, row.document, row.samples); err != nil {
 				t.Fatal(err)
 			}
 		}

@@ -39,9 +39,9 @@ func (l *Logbook) Import(sessions iter.Seq2[*session.Session, error]) (Imported,
 			if err != nil {
 				return err
 			}
-			for at := range batch {
-				if err := into.add(&batch[at], &added); err != nil {
-					return fmt.Errorf("session %s could not be added: %w", batch[at].session.ID, err)
+			for i := range batch {
+				if err := into.add(&batch[i], &added); err != nil {
+					return fmt.Errorf("session %s could not be added: %w", batch[i].session.ID, err)
 				}
 			}
 			return nil
@@ -156,8 +156,8 @@ func (i *importing) add(w *whole, done *Imported) error {
 	} else if added == 0 {
 		return i.meet(s, done)
 	}
-	for at, row := range w.passes {
-		if _, err := i.pass.Exec(s.ID, at, row.document, row.samples); err != nil {
+	for j, row := range w.passes {
+		if _, err := i.pass.Exec(s.ID, j, row.document, row.samples); err != nil {
 			return err
 		}
 	}
@@ -195,8 +195,8 @@ type passEssence struct {
 
 func essence(s *session.Session) []any {
 	essence := []any{s.ID, s.Name, s.Started.UnixMilli(), s.Ended.UnixMilli(), s.State, s.Target.Address, len(s.Passes)}
-	for at := range s.Passes {
-		p := &s.Passes[at]
+	for i := range s.Passes {
+		p := &s.Passes[i]
 		essence = append(essence, passEssence{p.Key(), int64(p.Bytes), p.Operations, float64(p.BytesPerSecond), p.Latency.P99, p.ElapsedSeconds, p.IOPS})
 	}
 	return essence

@@ -59,12 +59,12 @@ func (l *Logbook) where(f Filter) (string, []any, error) {
 	}
 	if len(f.References) > 0 {
 		ids := make([]string, len(f.References))
-		for at, reference := range f.References {
+		for i, reference := range f.References {
 			id, err := l.resolve(reference)
 			if err != nil {
 				return "", nil, err
 			}
-			ids[at] = id
+			ids[i] = id
 		}
 		add(`id IN (SELECT value FROM json_each(?))`, jsonList(ids))
 	}

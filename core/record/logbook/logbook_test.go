@@ -234,8 +234,8 @@ func TestTwoProgramsWriteAtOnce(t *testing.T) {
 				return
 			}
 			defer own.Close()
-			for at := range 20 {
-				s := example(fmt.Sprintf("w%d%08d", writer, at), "", time.Now())
+			for i := range 20 {
+				s := example(fmt.Sprintf("w%d%08d", writer, i), "", time.Now())
 				s.Passes = nil
 				if err := own.Begin(s); err != nil {
 					failures <- err

@@ -107,18 +107,18 @@ func Read(name string, r io.Reader, about About) (*session.Session, error) {
 
 func (rd *reader) head(header []string) error {
 	rd.places = map[string]int{}
-	for at, title := range header {
+	for i, title := range header {
 		title = strings.TrimSpace(strings.TrimPrefix(title, "\ufeff"))
 		if _, twice := rd.places[title]; twice {
 			return fmt.Errorf("the column %q is there twice", title)
 		}
-		rd.places[title] = at
+		rd.places[title] = i
 		if sensor, isSensor := strings.CutPrefix(title, columnTemperature); isSensor {
 			rd.sensors = append(rd.sensors, strings.TrimPrefix(sensor, ":"))
 		}
 	}
 	for _, needed := range []string{columnTime, columnRate} {
-		if _, there := rd.places[needed]; !there {
+		if _, ok := rd.places[needed]; !ok {
 			return fmt.Errorf("there is no column %q, but %s; a recording needs %s and %s, in seconds and in bytes a second",
 				needed, strings.Join(header, ", "), columnTime, columnRate)
 		}
@@ -128,8 +128,8 @@ func (rd *reader) head(header []string) error {
 
 // number reads a column of a line; NaN where it is missing or no number.
 func (rd *reader) number(fields []string, column string) float64 {
-	at, there := rd.places[column]
-	if !there || at >= len(fields) {
+	at, ok := rd.places[column]
+	if !ok || at >= len(fields) {
 		return math.NaN()
 	}
 	value, err := strconv.ParseFloat(strings.TrimSpace(fields[at]), 64)
@@ -215,10 +215,10 @@ func (rd *reader) add(made row) {
 	if len(rd.rows) < mostRows || rd.pending > 0 {
 		return
 	}
-	for at := range mostRows / 2 {
-		pair := rd.rows[2*at]
-		pair.join(rd.rows[2*at+1], 1)
-		rd.rows[at] = pair
+	for i := range mostRows / 2 {
+		pair := rd.rows[2*i]
+		pair.join(rd.rows[2*i+1], 1)
+		rd.rows[i] = pair
 	}
 	rd.rows, rd.perRow = rd.rows[:mostRows/2], rd.perRow*2
 }
@@ -231,9 +231,9 @@ func (r *row) join(other row, count int) {
 	r.iops += (other.iops - r.iops) * share
 	r.p50, r.p99 = max(r.p50, other.p50), max(r.p99, other.p99)
 	r.errors += other.errors
-	for at := range r.temperatures {
-		if !math.IsNaN(other.temperatures[at]) {
-			r.temperatures[at] = other.temperatures[at]
+	for i := range r.temperatures {
+		if !math.IsNaN(other.temperatures[i]) {
+			r.temperatures[i] = other.temperatures[i]
 		}
 	}
 }
@@ -277,14 +277,14 @@ func (rd *reader) session(name string, about About) *session.Session {
 	}
 	readings, faulty := rd.believable()
 	last := -step
-	for at, r := range rd.rows {
+	for i, r := range rd.rows {
 		elapsed := r.t - last
 		last = r.t
 		// A gap in the recording is not an outage: nobody looked.
 		counted := min(elapsed, 3*step)
 		sample := session.Sample{
 			TSeconds: r.t + step, ElapsedSeconds: elapsed, Bytes: unit.Bytes(r.rate * counted), BytesPerSecond: unit.BytesPerSecond(r.rate),
-			IOPS: r.iops, P50Seconds: r.p50, P99Seconds: r.p99, Errors: r.errors, TemperaturesCelsius: readings[at],
+			IOPS: r.iops, P50Seconds: r.p50, P99Seconds: r.p99, Errors: r.errors, TemperaturesCelsius: readings[i],
 		}
 		if sample.IOPS == 0 && about.Block > 0 {
 			sample.IOPS = r.rate / float64(about.Block)
@@ -312,8 +312,8 @@ func (rd *reader) session(name string, about About) *session.Session {
 // typicalStep is how far apart rows are.
 func (rd *reader) typicalStep() float64 {
 	steps := make([]float64, 0, len(rd.rows))
-	for at := 1; at < len(rd.rows); at++ {
-		steps = append(steps, rd.rows[at].t-rd.rows[at-1].t)
+	for i := 1; i < len(rd.rows); i++ {
+		steps = append(steps, rd.rows[i].t-rd.rows[i-1].t)
 	}
 	return stat.Median(steps)
 }
@@ -329,23 +329,23 @@ const (
 // cannot.
 func (rd *reader) believable() (readings []map[string]unit.Celsius, faulty int) {
 	readings = make([]map[string]unit.Celsius, len(rd.rows))
-	for at := range readings {
-		readings[at] = map[string]unit.Celsius{}
+	for i := range readings {
+		readings[i] = map[string]unit.Celsius{}
 	}
 	for number, sensor := range rd.sensors {
 		if sensor == "" {
 			sensor = "drive"
 		}
-		for at, r := range rd.rows {
+		for i, r := range rd.rows {
 			value := r.temperatures[number]
 			if math.IsNaN(value) {
 				continue
 			}
-			if !unit.Celsius(value).Believable() || math.Abs(value-rd.around(at, number)) > jump {
+			if !unit.Celsius(value).Believable() || math.Abs(value-rd.around(i, number)) > jump {
 				faulty++
 				continue
 			}
-			readings[at][sensor] = unit.Celsius(value)
+			readings[i][sensor] = unit.Celsius(value)
 		}
 	}
 	return readings, faulty
@@ -384,9 +384,9 @@ func (rd *reader) events(step float64, faulty int) []session.Event {
 		add(0, "%d lines each were put together, as there are so many", rd.perRow)
 	}
 	const told = 20
-	for at := 1; at < len(rd.rows) && len(events) < told; at++ {
-		if gap := rd.rows[at].t - rd.rows[at-1].t; gap > 5*step {
-			add(rd.rows[at-1].t, "nothing was recorded for %.3g s", gap)
+	for i := 1; i < len(rd.rows) && len(events) < told; i++ {
+		if gap := rd.rows[i].t - rd.rows[i-1].t; gap > 5*step {
+			add(rd.rows[i-1].t, "nothing was recorded for %.3g s", gap)
 		}
 	}
 	return events

@@ -26,14 +26,14 @@ func (s *Session) Check() error {
 	if s.Chain.BindingHop >= len(s.Chain.Hops) {
 		return fmt.Errorf("session %s: hop %d of %d cannot bind", s.ID, s.Chain.BindingHop, len(s.Chain.Hops))
 	}
-	for at := range s.Passes {
-		if err := s.Passes[at].check(); err != nil {
-			return fmt.Errorf("session %s, pass %d: %w", s.ID, at, err)
+	for i := range s.Passes {
+		if err := s.Passes[i].check(); err != nil {
+			return fmt.Errorf("session %s, pass %d: %w", s.ID, i, err)
 		}
 	}
-	for at := range s.Contentions {
-		if err := s.Contentions[at].check(); err != nil {
-			return fmt.Errorf("session %s, contention %d: %w", s.ID, at, err)
+	for i := range s.Contentions {
+		if err := s.Contentions[i].check(); err != nil {
+			return fmt.Errorf("session %s, contention %d: %w", s.ID, i, err)
 		}
 	}
 	return nil

@@ -8,7 +8,7 @@ import (
 // same narrowest hop, real or simulated.
 func (s *Session) Class() string {
 	class := s.storageKind()
-	if hop, known := s.Chain.Binding(); known {
+	if hop, ok := s.Chain.Binding(); ok {
 		class += " through " + hop.Standard
 	}
 	if s.Simulated {

@@ -31,9 +31,9 @@ func ParseSeverity(name string) (Severity, error) {
 func (s Severity) Reaches(other Severity) bool { return s.rank() >= other.rank() }
 
 func (s Severity) rank() int {
-	for at, known := range Severities {
+	for i, known := range Severities {
 		if s == known {
-			return at
+			return i
 		}
 	}
 	return -1

@@ -21,8 +21,8 @@ func NewID() string {
 	var raw [idLength]byte
 	_, _ = rand.Read(raw[:]) // never fails, by its documentation
 	id := make([]byte, idLength)
-	for at, b := range raw {
-		id[at] = idAlphabet[int(b)%len(idAlphabet)]
+	for i, b := range raw {
+		id[i] = idAlphabet[int(b)%len(idAlphabet)]
 	}
 	id[0] = idAlphabet[10+int(raw[0])%22]
 	return string(id)
@@ -79,9 +79,9 @@ func ParseConditions(texts []string) (map[string]string, error) {
 // isKey says whether a condition may be called that: small letters, digits
 // and hyphens, beginning with a letter.
 func isKey(key string) bool {
-	for at, r := range key {
+	for i, r := range key {
 		letter := r >= 'a' && r <= 'z'
-		if !letter && (at == 0 || r != '-' && (r < '0' || r > '9')) {
+		if !letter && (i == 0 || r != '-' && (r < '0' || r > '9')) {
 			return false
 		}
 	}

@@ -196,7 +196,7 @@ func replyWord(kind uint32) string {
 		replyTLSNeeded: "it asks for TLS, use nbds://", replyUnknown: "there is no such export", replyShutdown: "it is about to end",
 		replyBlockSizes: "it asks for other block sizes", replyTooBig: "it finds the option too big",
 	}
-	if word, known := words[kind]; known {
+	if word, ok := words[kind]; ok {
 		return word
 	}
 	return fmt.Sprintf("error %#x", kind)

@@ -86,8 +86,8 @@ func TestWhatIsWrittenIsRead(t *testing.T) {
 
 func TestManyAtOnceAndOutOfOrder(t *testing.T) {
 	memory := NewMemory(1 << 20)
-	for at := range memory.bytes {
-		memory.bytes[at] = byte(at >> 12)
+	for i := range memory.bytes {
+		memory.bytes[i] = byte(i >> 12)
 	}
 	slow := make(chan bool, 1)
 	slow <- true
@@ -230,7 +230,7 @@ func scripted(t *testing.T, says []byte) string {
 func big(parts ...any) []byte {
 	var out bytes.Buffer
 	for _, part := range parts {
-		if text, is := part.(string); is {
+		if text, ok := part.(string); ok {
 			out.WriteString(text)
 			continue
 		}

@@ -194,9 +194,9 @@ func (h *handshake) reply(option, kind uint32, data []byte) error {
 }
 
 func (h *handshake) find(name string) *Served {
-	for at := range h.server.Exports {
-		if h.server.Exports[at].Name == name {
-			return &h.server.Exports[at]
+	for i := range h.server.Exports {
+		if h.server.Exports[i].Name == name {
+			return &h.server.Exports[i]
 		}
 	}
 	return nil

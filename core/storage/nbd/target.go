@@ -148,8 +148,8 @@ func newQueue(v *Volume, c *connection, shape target.Shape) *queue {
 		ready: make([]target.Completion, 0, shape.Slots), timer: time.NewTimer(time.Hour), closed: make(chan struct{}),
 	}
 	memory := make([]byte, int(shape.Block)*shape.Slots)
-	for at := range q.buffers {
-		q.buffers[at] = memory[at*int(shape.Block) : (at+1)*int(shape.Block) : (at+1)*int(shape.Block)]
+	for i := range q.buffers {
+		q.buffers[i] = memory[i*int(shape.Block) : (i+1)*int(shape.Block) : (i+1)*int(shape.Block)]
 	}
 	go q.read()
 	return q
@@ -225,8 +225,8 @@ func (q *queue) Submit(operations []target.Operation) error {
 	q.mutex.Lock()
 	now := q.volume.Now()
 	q.out = q.out[:0]
-	for at := range operations {
-		q.add(&operations[at], now)
+	for i := range operations {
+		q.add(&operations[i], now)
 	}
 	broken := q.broken
 	q.mutex.Unlock()

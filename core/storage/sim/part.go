@@ -79,9 +79,9 @@ func asNumber(text string) (float64, error) {
 
 // asShare reads "7%".
 func asShare(text string) (float64, error) {
-	number, found := strings.CutSuffix(text, "%")
+	number, ok := strings.CutSuffix(text, "%")
 	share, err := asNumber(number)
-	if err != nil || !found || share > 100 {
+	if err != nil || !ok || share > 100 {
 		return 0, fmt.Errorf("%q is not a share; write one like 7%%", text)
 	}
 	return share / 100, nil

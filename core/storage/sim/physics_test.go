@@ -230,14 +230,14 @@ func TestTwoDrivesOnOneHopTakeFromEachOther(t *testing.T) {
 		queues = append(queues, queue)
 	}
 	done := make([]target.Completion, 8)
-	for at := 0; both[at].Now() < 5*time.Second; {
-		filled, _ := queues[at].Wait(done, 5*time.Second)
+	for i := 0; both[i].Now() < 5*time.Second; {
+		filled, _ := queues[i].Wait(done, 5*time.Second)
 		for _, c := range done[:filled] {
-			moved[at] += float64(unit.MiB)
-			_ = queues[at].Submit([]target.Operation{{Action: target.Write, Slot: c.Slot, Length: int(unit.MiB)}})
+			moved[i] += float64(unit.MiB)
+			_ = queues[i].Submit([]target.Operation{{Action: target.Write, Slot: c.Slot, Length: int(unit.MiB)}})
 		}
-		if both[1-at].Now() < both[at].Now() {
-			at = 1 - at
+		if both[1-i].Now() < both[i].Now() {
+			i = 1 - i
 		}
 	}
 	near(t, "the share of one", moved[0]/(moved[0]+moved[1]), 0.5, 0.05)

@@ -88,9 +88,9 @@ func TestThermalFollowsTheEquation(t *testing.T) {
 		t.Fatalf("idle balance is %s, want 44 °C", h.temperature)
 	}
 	for second := range 120 {
-		for at := range 10 {
+		for i := range 10 {
 			h.spend(3 * tick.Seconds())
-			h.advance(time.Duration(second)*time.Second + time.Duration(at+1)*tick)
+			h.advance(time.Duration(second)*time.Second + time.Duration(i+1)*tick)
 		}
 	}
 	want := 44 + 36*(1-math.Exp(-1))
@@ -139,11 +139,11 @@ func TestSameSeedSameCompletions(t *testing.T) {
 	}
 	first, again, other := trace(7), trace(7), trace(8)
 	differs := false
-	for at := range first {
-		if first[at] != again[at] {
-			t.Fatalf("completion %d is at %s, then at %s", at, first[at], again[at])
+	for i := range first {
+		if first[i] != again[i] {
+			t.Fatalf("completion %d is at %s, then at %s", i, first[i], again[i])
 		}
-		differs = differs || at < len(other) && first[at] != other[at]
+		differs = differs || i < len(other) && first[i] != other[i]
 	}
 	if !differs {
 		t.Error("another seed gives the same completions")

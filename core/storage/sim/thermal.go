@@ -95,14 +95,14 @@ func (h *thermal) step() {
 
 func (h *thermal) throttle() {
 	h.limit = unlimited
-	for at, stage := range h.drive.Throttle {
+	for i, stage := range h.drive.Throttle {
 		switch {
 		case h.temperature >= stage.At:
-			h.stages[at] = true
+			h.stages[i] = true
 		case h.temperature <= stage.Until:
-			h.stages[at] = false
+			h.stages[i] = false
 		}
-		if h.stages[at] {
+		if h.stages[i] {
 			h.limit = min(h.limit, stage.Rate)
 		}
 	}

@@ -30,10 +30,10 @@ func Together(parts []*Part) []target.Target {
 		latest = max(latest, part.now)
 	}
 	views := make([]target.Target, len(parts))
-	for at, part := range parts {
+	for i, part := range parts {
 		part.Sleep(latest - part.now)
 		turns.clocks[part] = latest
-		views[at] = &turning{Part: part, turns: turns}
+		views[i] = &turning{Part: part, turns: turns}
 	}
 	return views
 }

@@ -235,8 +235,8 @@ func (k *kernelFile) Description() Description { return k.description }
 func (k *kernelFile) Now() time.Duration { return time.Since(k.epoch) }
 
 func (k *kernelFile) Usage() Usage {
-	device, known := deviceBytes(k.statistics)
-	return Usage{Processor: ProcessorTime(), Device: device, Known: known}
+	device, ok := deviceBytes(k.statistics)
+	return Usage{Processor: ProcessorTime(), Device: device, Known: ok}
 }
 
 // Open gives a queue on the file. Where the cache cannot be bypassed it is
