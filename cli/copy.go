@@ -235,7 +235,7 @@ func (e *environment) openEnds(r *transfer.Request, arguments []string, flags *c
 		addresses = arguments
 	}
 	r.Pairs = flags.pairs(len(addresses))
-	r.Environment = survey.Environment(Version)
+	r.Environment = survey.Environment(Version())
 	shared := map[string]*sim.SharedHop{}
 	var stops []func()
 	stop = func() {
@@ -271,7 +271,7 @@ func (e *environment) openEnds(r *transfer.Request, arguments []string, flags *c
 		return nil, usageError{errors.New("a simulated part and a real folder have different clocks; copy between parts, or between folders")}
 	}
 	if simulated > 0 {
-		r.Environment = host.Environment{System: "simulated", ProgramVersion: Version}
+		r.Environment = host.Environment{System: "simulated", ProgramVersion: Version()}
 	}
 	return stop, nil
 }
@@ -283,7 +283,7 @@ func openSimulatedEnd(named, through string, seed uint64, shared map[string]*sim
 	if err != nil {
 		return transfer.Endpoint{}, err
 	}
-	part, ok := around.Target.(*sim.Part)
+	part, ok := around.Target.(*sim.Device)
 	if !ok {
 		return transfer.Endpoint{}, fmt.Errorf("%s is no simulated part", named)
 	}

@@ -238,7 +238,7 @@ func subjectOf(s *session.Session, notation unit.Notation) figure.Subject {
 // throughput depends on fill level, block size and depth, as far as it has several,
 // and its long passes over time, if that is asked.
 func showFigures(screen *term.Screen, about figure.Subject, overTime bool) {
-	for _, kind := range figure.Kinds {
+	for _, kind := range figure.Forms {
 		if kind.Within || kind.OverTime && !overTime {
 			continue
 		}

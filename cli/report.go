@@ -145,7 +145,7 @@ func firstOf(sessions []*session.Session, baseline string) error {
 // reportOf puts together what a report is made of.
 func (e *environment) reportOf(sessions []*session.Session, flags *reportFlags, notation unit.Notation) article.Report {
 	report := article.Report{
-		Title: flags.title, Author: flags.author, Note: flags.note, Program: Version, Written: time.Now(),
+		Title: flags.title, Author: flags.author, Note: flags.note, Program: Version(), Written: time.Now(),
 		Subject: figure.Subject{Sessions: sessions, Findings: map[string][]session.Finding{}, Notation: notation},
 	}
 	if report.Title == "" {
@@ -181,7 +181,7 @@ func writePicture(flags *reportFlags, format image.Format, about figure.Subject)
 	about.Sessions = about.Sessions[:1]
 	var missing string
 	for _, name := range names {
-		kind, _ := figure.KindOf(name)
+		kind, _ := figure.FormOf(name)
 		if found := kind.Of(about); len(found) > 0 {
 			return writeFile(flags.picture, func(w io.Writer) error { return image.Write(w, format, longest(found)) })
 		}

@@ -18,9 +18,6 @@ import (
 	"opengauge/present/term"
 )
 
-// Version of the program. Releases set it when they are linked.
-var Version = "0.1-dev"
-
 // Exit codes, as the README lists them.
 const (
 	exitDone        = 0
@@ -107,12 +104,13 @@ measured, and says what held it back.`,
   opengauge measure /media/stick          a first figure of a real drive
   opengauge explain latest                what the last session found
   opengauge report latest --out page.html a page to read or publish`,
-		Version:       Version,
+		Version:       Version(),
 		SilenceErrors: true,
 		SilenceUsage:  true,
 		Args:          cobra.NoArgs,
 		RunE:          func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
+	root.SetVersionTemplate(versionLine())
 	root.SetOut(env.stdout)
 	root.SetErr(env.stderr)
 	flags := root.PersistentFlags()

@@ -19,7 +19,7 @@ func openBench(ctx context.Context, r address.Request) (address.Opened, error) {
 	if err != nil {
 		return address.Opened{}, err
 	}
-	r.Demo, r.Version = demo, Version
+	r.Demo, r.Version = demo, Version()
 	opened, err := address.Open(ctx, r)
 	if misused := (address.Misused{}); errors.As(err, &misused) {
 		return opened, usageError{err}

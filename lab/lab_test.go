@@ -61,7 +61,7 @@ func TestLab(t *testing.T) {
 
 func checkSurvey(t *testing.T, devices map[string]survey.Device) {
 	want := map[string]struct {
-		kind     survey.Kind
+		kind     survey.Class
 		standard string
 		lanes    int
 		// celsius is what the drive's own sensor reports, or 0 for none.

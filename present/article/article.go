@@ -62,7 +62,7 @@ type Point struct{ Lead, Text string }
 // Shown is a figure with the kind that it is of.
 type Shown struct {
 	figure.Figure
-	Kind figure.Kind
+	Kind figure.Form
 	// Caption stands over it; empty is its own title and subtitle.
 	Caption string
 }
@@ -97,7 +97,7 @@ func New(r Report) Article {
 // not stand within another one has a section of its own.
 func sections() []func(Report) Section {
 	order := []func(Report) Section{tested, verdict, comparison}
-	for _, kind := range figure.Kinds {
+	for _, kind := range figure.Forms {
 		if !kind.Within {
 			order = append(order, figuresOf(kind))
 		}
@@ -106,7 +106,7 @@ func sections() []func(Report) Section {
 }
 
 // figuresOf is the section of a kind of figure.
-func figuresOf(kind figure.Kind) func(Report) Section {
+func figuresOf(kind figure.Form) func(Report) Section {
 	return func(r Report) Section {
 		section := Section{ID: kind.Section, Short: kind.Title, Title: kind.Title}
 		for _, f := range kind.Of(r.Subject) {
@@ -117,7 +117,7 @@ func figuresOf(kind figure.Kind) func(Report) Section {
 }
 
 // shown is a figure with the table behind it.
-func shown(kind figure.Kind, f figure.Figure, caption string) []Block {
+func shown(kind figure.Form, f figure.Figure, caption string) []Block {
 	blocks := []Block{{Figure: &Shown{f, kind, caption}}}
 	if t := f.Table(); len(t.Rows) > 0 {
 		title := f.Head().Title

@@ -58,7 +58,7 @@ func chainsOf(r Report) []Card {
 
 func (c *chain) made() Card {
 	if c.strip != nil {
-		kind, _ := figure.KindOf("chain-strip")
+		kind, _ := figure.FormOf("chain-strip")
 		caption := "The chain, from host to storage"
 		if c.strip.Flow != nil {
 			caption += "; fastest by " + c.strip.Flow.Label
@@ -110,7 +110,7 @@ func verdict(r Report) Section {
 // comparison sets the sessions side by side.
 func comparison(r Report) Section {
 	section := Section{ID: "comparison", Short: "Side by side", Title: "Side by side"}
-	kind, _ := figure.KindOf("comparison")
+	kind, _ := figure.FormOf("comparison")
 	for _, f := range kind.Of(r.Subject) {
 		section.Blocks = append(section.Blocks, shown(kind, f, "")...)
 		section.Blocks = append(section.Blocks,
@@ -128,7 +128,7 @@ func comparison(r Report) Section {
 // money says what the money buys.
 func money(r Report) Section {
 	section := Section{ID: "money", Short: "Money", Title: "Money"}
-	kind, _ := figure.KindOf("money")
+	kind, _ := figure.FormOf("money")
 	for _, f := range kind.Of(r.Subject) {
 		section.Blocks = append(section.Blocks, shown(kind, f, "")...)
 		var sentences []string

@@ -10,7 +10,7 @@ import (
 	"opengauge/present/table"
 )
 
-var comparisonKind = Kind{
+var comparisonForm = Form{
 	Name: "comparison", Section: "comparison", Title: "Side by side", Within: true,
 	Missing: "has nothing in common with others that could be set side by side",
 	Of: func(subject Subject) []Figure {
@@ -21,7 +21,7 @@ var comparisonKind = Kind{
 	},
 }
 
-var moneyKind = Kind{
+var moneyForm = Form{
 	Name: "money", Section: "money", Title: "Money", Within: true,
 	Missing: "does not know what its parts cost; measure with --through and a bench book that has prices",
 	Of: func(subject Subject) []Figure {

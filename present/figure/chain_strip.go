@@ -10,7 +10,7 @@ import (
 	"opengauge/present/table"
 )
 
-var chainStripKind = Kind{
+var chainStripForm = Form{
 	Name: "chain-strip", Section: "chains", Title: "Chains", Fold: "The hops as a table", Within: true,
 	Missing: "knows no hop of its chain, so there is no strip to draw",
 	Of:      each(func(s *session.Session, subject Subject) []Figure { return one(ChainStripOf(s, subject.Notation)) }),

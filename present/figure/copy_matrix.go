@@ -11,7 +11,7 @@ import (
 	"opengauge/present/table"
 )
 
-var copyMatrixKind = Kind{
+var copyMatrixForm = Form{
 	Name: "copy-matrix", Section: "copies", Title: "Copies", OverTime: true, Missing: "has no copies, so there is no matrix to draw",
 	Of: each(func(s *session.Session, subject Subject) []Figure {
 		return asFigures(CopyMatrices(s, subject.Findings[s.ID], subject.Notation))

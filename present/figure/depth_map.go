@@ -12,7 +12,7 @@ import (
 	"opengauge/present/table"
 )
 
-var depthMapKind = Kind{
+var depthMapForm = Form{
 	Name: "depth-map", Section: "maps", Title: "Depth maps", Fold: "The cells as a table",
 	Missing: "has no two block sizes and depths, so there is no map to draw",
 	Of:      each(func(s *session.Session, subject Subject) []Figure { return asFigures(DepthMaps(s, subject.Notation)) }),

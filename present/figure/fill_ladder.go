@@ -11,7 +11,7 @@ import (
 	"opengauge/present/table"
 )
 
-var fillLadderKind = Kind{
+var fillLadderForm = Form{
 	Name: "fill-ladder", Section: "ladders", Title: "Fill ladder", Fold: "The levels as a table",
 	Missing: "has no load at two fill levels, so there is no ladder to draw",
 	Of:      each(func(s *session.Session, subject Subject) []Figure { return one(NewFillLadder(s, subject.Notation)) }),

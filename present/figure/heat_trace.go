@@ -14,7 +14,7 @@ import (
 	"opengauge/present/table"
 )
 
-var heatTraceKind = Kind{
+var heatTraceForm = Form{
 	Name: "heat-trace", Section: "traces", Title: "Heat traces", Fold: "The samples as a table", OverTime: true,
 	Missing: "has no pass of two samples or more, so there is no trace to draw",
 	Of: each(func(s *session.Session, subject Subject) []Figure {

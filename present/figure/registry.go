@@ -30,8 +30,8 @@ type Head struct {
 	ID, Title, Subtitle string
 }
 
-// Kind is a kind of figure, with how it is found in what a report is about.
-type Kind struct {
+// Form is a kind of figure, with how it is found in what a report is about.
+type Form struct {
 	// Name is what --figure takes, Section the id of its section in a page, and
 	// Title what stands over that.
 	Name, Section, Title string
@@ -58,34 +58,34 @@ type Subject struct {
 	Notation   unit.Notation
 }
 
-// Kinds are all kinds of figures, in the order of a report. A new kind is a file of
+// Forms are all forms of figures, in the order of a report. A new form is a file of
 // its own and a line here.
-var Kinds = []Kind{
-	chainStripKind,
-	comparisonKind,
-	copyMatrixKind,
-	depthMapKind,
-	heatTraceKind,
-	fillLadderKind,
-	moneyKind,
+var Forms = []Form{
+	chainStripForm,
+	comparisonForm,
+	copyMatrixForm,
+	depthMapForm,
+	heatTraceForm,
+	fillLadderForm,
+	moneyForm,
 }
 
 // Names are those of all kinds.
 func Names() []string {
-	names := make([]string, len(Kinds))
-	for i, kind := range Kinds {
+	names := make([]string, len(Forms))
+	for i, kind := range Forms {
 		names[i] = kind.Name
 	}
 	return names
 }
 
-// KindOf gives the kind of a name.
-func KindOf(name string) (Kind, bool) {
-	i := slices.IndexFunc(Kinds, func(k Kind) bool { return k.Name == name })
+// FormOf gives the kind of a name.
+func FormOf(name string) (Form, bool) {
+	i := slices.IndexFunc(Forms, func(k Form) bool { return k.Name == name })
 	if i < 0 {
-		return Kind{}, false
+		return Form{}, false
 	}
-	return Kinds[i], true
+	return Forms[i], true
 }
 
 // each gives the figures of all sessions of a subject, one session after the other.

@@ -192,7 +192,7 @@ func Streams(answers []stream.Answer, notation unit.Notation) Table {
 		stall, needed := 0.0, unit.Bytes(0)
 		for _, side := range []*stream.Side{a.Reading, a.Writing} {
 			if side != nil {
-				stall, needed = max(stall, side.Verdict.LongestStallSeconds), max(needed, side.Verdict.BufferNeeded)
+				stall, needed = max(stall, side.Outcome.LongestStallSeconds), max(needed, side.Outcome.BufferNeeded)
 			}
 		}
 		row[6], row[7] = fmt.Sprintf("%.3g s", stall), needed.Decimal()
@@ -205,12 +205,12 @@ func carried(side *stream.Side) string {
 	switch {
 	case side == nil:
 		return "not measured"
-	case side.Verdict.Carried:
+	case side.Outcome.Carried:
 		return "yes"
-	case side.Verdict.UntilSeconds == 0:
+	case side.Outcome.UntilSeconds == 0:
 		return "no"
 	default:
-		return fmt.Sprintf("for %s", unit.Span(unit.Duration(side.Verdict.UntilSeconds)))
+		return fmt.Sprintf("for %s", unit.Span(unit.Duration(side.Outcome.UntilSeconds)))
 	}
 }
 

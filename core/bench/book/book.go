@@ -14,23 +14,23 @@ import (
 	"opengauge/core/unit"
 )
 
-// Kind is what a part is, in the order in which a chain has them.
-type Kind string
+// Role is what a part is, in the order in which a chain has them.
+type Role string
 
 // The kinds of parts.
 const (
-	Host      Kind = "host"
-	Cable     Kind = "cable"
-	Enclosure Kind = "enclosure"
-	Drive     Kind = "drive"
-	Volume    Kind = "volume"
+	Host      Role = "host"
+	Cable     Role = "cable"
+	Enclosure Role = "enclosure"
+	Drive     Role = "drive"
+	Volume    Role = "volume"
 )
 
-var kindOrder = []Kind{Host, Cable, Enclosure, Drive, Volume}
+var kindOrder = []Role{Host, Cable, Enclosure, Drive, Volume}
 
 // Part is one thing on the bench.
 type Part struct {
-	Kind  Kind   `json:"kind"`
+	Kind  Role   `json:"kind"`
 	Name  string `json:"name"`
 	About string `json:"about,omitempty"`
 	// Link is what the part connects by, towards the host. A host has ports
@@ -128,7 +128,7 @@ func Parse(file string, source []byte) (Book, error) {
 	return book, err
 }
 
-func (b *Book) addPart(kind Kind, entry document.Entry) error {
+func (b *Book) addPart(kind Role, entry document.Entry) error {
 	if _, taken := b.Part(entry.Key); taken || strings.ContainsAny(entry.Key, ".,> ") {
 		return entry.KeyNode.Errorf("the name %q is taken, or holds a space, a dot, a comma or >; "+
 			"every part needs one of its own", entry.Key)
@@ -199,7 +199,7 @@ func (r *Ratings) keys() []document.Key {
 	}
 }
 
-func parsePart(kind Kind, entry document.Entry) (Part, error) {
+func parsePart(kind Role, entry document.Entry) (Part, error) {
 	part := Part{Kind: kind, Name: entry.Key}
 	_, err := entry.Read(part.keys()...)
 	if err == nil && kind == Host && len(part.Ports) == 0 {

@@ -16,7 +16,7 @@ type Device struct {
 	Name string `json:"name"`
 	// Path is where programs open it.
 	Path     string     `json:"path"`
-	Kind     Kind       `json:"kind"`
+	Kind     Class       `json:"kind"`
 	Model    string     `json:"model"`
 	Serial   string     `json:"serial"`
 	Firmware string     `json:"firmware"`
@@ -45,22 +45,22 @@ type Partition struct {
 	Mounts []Mount    `json:"mounts"`
 }
 
-// Kind is what sort of storage a device is.
-type Kind string
+// Class is what sort of storage a device is.
+type Class string
 
 // The kinds of device.
 const (
-	SolidState   Kind = "solid-state drive"
-	HardDisk     Kind = "hard disk"
-	Card         Kind = "memory card"
-	Paravirtual  Kind = "paravirtual disk"
-	Loop         Kind = "loop device"
-	Mapped       Kind = "mapped device"
-	Array        Kind = "array"
-	Network      Kind = "network block device"
-	Memory       Kind = "memory"
-	Optical      Kind = "optical drive"
-	UnknownDrive Kind = "unknown"
+	SolidState   Class = "solid-state drive"
+	HardDisk     Class = "hard disk"
+	Card         Class = "memory card"
+	Paravirtual  Class = "paravirtual disk"
+	Loop         Class = "loop device"
+	Mapped       Class = "mapped device"
+	Array        Class = "array"
+	Network      Class = "network block device"
+	Memory       Class = "memory"
+	Optical      Class = "optical drive"
+	UnknownDrive Class = "unknown"
 )
 
 // Devices gives every block device that has a size, in the order of their names.
@@ -127,7 +127,7 @@ func (m *Machine) device(name string, mounts mountTable) (Device, bool) {
 	return d, true
 }
 
-func (m *Machine) kindOf(name, folder string) Kind {
+func (m *Machine) kindOf(name, folder string) Class {
 	switch {
 	case strings.HasPrefix(name, "loop"):
 		return Loop

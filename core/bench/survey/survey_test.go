@@ -160,7 +160,7 @@ func hopTexts(d Device) string {
 func TestDevicesAndTheirHops(t *testing.T) {
 	devices := under(t, writeMachine(t, benchMachine())).Devices()
 	want := map[string]struct {
-		kind          Kind
+		kind          Class
 		model, serial string
 		hops          string
 	}{

@@ -13,11 +13,11 @@ import (
 	"opengauge/core/unit"
 )
 
-var kinds = []book.Kind{book.Host, book.Cable, book.Enclosure, book.Drive}
+var kinds = []book.Role{book.Host, book.Cable, book.Enclosure, book.Drive}
 
 // measured is a session of one sequential write through a chain of parts, with so
 // many repeats.
-func measured(name string, parts map[book.Kind]string, rates ...float64) *session.Session {
+func measured(name string, parts map[book.Role]string, rates ...float64) *session.Session {
 	s := &session.Session{ID: name, Name: name, State: session.Complete, Conditions: map[string]string{}}
 	for _, kind := range kinds {
 		if parts[kind] != "" {
@@ -35,13 +35,13 @@ func measured(name string, parts map[book.Kind]string, rates ...float64) *sessio
 
 // rig is a random bench: what each part carries, and which one is to blame.
 type rig struct {
-	carries map[book.Kind][]float64
-	kind    book.Kind
+	carries map[book.Role][]float64
+	kind    book.Role
 	guilty  int
 }
 
 func randomRig(r *rand.Rand) rig {
-	made := rig{carries: map[book.Kind][]float64{}, kind: kinds[r.IntN(len(kinds))]}
+	made := rig{carries: map[book.Role][]float64{}, kind: kinds[r.IntN(len(kinds))]}
 	for _, kind := range kinds {
 		for range 2 + r.IntN(2) {
 			made.carries[kind] = append(made.carries[kind], 1000e6*(0.9+0.25*r.Float64()))
@@ -52,11 +52,11 @@ func randomRig(r *rand.Rand) rig {
 	return made
 }
 
-func (g rig) name(kind book.Kind, at int) string { return fmt.Sprintf("%s-%d", kind, at) }
+func (g rig) name(kind book.Role, at int) string { return fmt.Sprintf("%s-%d", kind, at) }
 
 // choose draws a combination of parts.
-func (g rig) choose(r *rand.Rand) map[book.Kind]int {
-	chosen := map[book.Kind]int{}
+func (g rig) choose(r *rand.Rand) map[book.Role]int {
+	chosen := map[book.Role]int{}
 	for _, kind := range kinds {
 		chosen[kind] = r.IntN(len(g.carries[kind]))
 	}
@@ -65,8 +65,8 @@ func (g rig) choose(r *rand.Rand) map[book.Kind]int {
 
 // measure is a session of a combination: what the narrowest part carries, with
 // noise from repeat to repeat.
-func (g rig) measure(r *rand.Rand, name string, chosen map[book.Kind]int, noise float64) *session.Session {
-	carries, parts := math.Inf(1), map[book.Kind]string{}
+func (g rig) measure(r *rand.Rand, name string, chosen map[book.Role]int, noise float64) *session.Session {
+	carries, parts := math.Inf(1), map[book.Role]string{}
 	for _, kind := range kinds {
 		carries = min(carries, g.carries[kind][chosen[kind]])
 		parts[kind] = g.name(kind, chosen[kind])
@@ -80,7 +80,7 @@ func (g rig) measure(r *rand.Rand, name string, chosen map[book.Kind]int, noise 
 
 // tellable says whether combinations allow to name the guilty part: all slow ones
 // have it, no fast one has, and that holds for no other part.
-func (g rig) tellable(combinations []map[book.Kind]int) bool {
+func (g rig) tellable(combinations []map[book.Role]int) bool {
 	var fitting []string
 	slow := 0
 	for _, kind := range kinds {
@@ -110,7 +110,7 @@ func TestIsolateRandomBenches(t *testing.T) {
 	right, named, guessed, open := 0, 0, 0, 0
 	for tries := 0; named < benches && tries < 20*benches; tries++ {
 		g := randomRig(r)
-		var combinations []map[book.Kind]int
+		var combinations []map[book.Role]int
 		var sessions []*session.Session
 		for i := range 4 + r.IntN(8) {
 			chosen := g.choose(r)
@@ -170,7 +170,7 @@ func TestIsolateAsksForWhatTells(t *testing.T) {
 			if result.Next == nil {
 				break // the few parts seen tell no more
 			}
-			chosen := map[book.Kind]int{}
+			chosen := map[book.Role]int{}
 			for _, kind := range kinds {
 				name := result.Next.Parts[string(kind)]
 				chosen[kind] = slow[kind]
@@ -190,7 +190,7 @@ func TestIsolateAsksForWhatTells(t *testing.T) {
 
 func TestIsolateSaysWhatItIs(t *testing.T) {
 	at := func(name, host, cable, enclosure string, rate float64) *session.Session {
-		return measured(name, map[book.Kind]string{book.Host: host, book.Cable: cable, book.Enclosure: enclosure, book.Drive: "sandpiper"}, rate, rate*1.01, rate*0.99)
+		return measured(name, map[book.Role]string{book.Host: host, book.Cable: cable, book.Enclosure: enclosure, book.Drive: "sandpiper"}, rate, rate*1.01, rate*0.99)
 	}
 	cases := []struct {
 		name     string
@@ -224,8 +224,8 @@ func TestIsolateSaysWhatItIs(t *testing.T) {
 }
 
 func TestIsolateNeedsSomethingToCompare(t *testing.T) {
-	one := measured("a", map[book.Kind]string{book.Host: "cabin"}, 1e9)
-	other := measured("b", map[book.Kind]string{book.Host: "cabin"}, 5e8)
+	one := measured("a", map[book.Role]string{book.Host: "cabin"}, 1e9)
+	other := measured("b", map[book.Role]string{book.Host: "cabin"}, 5e8)
 	if _, err := Isolate([]*session.Session{one, other}, ""); err == nil || !strings.Contains(err.Error(), "do not differ") {
 		t.Errorf("the same parts: %v", err)
 	}

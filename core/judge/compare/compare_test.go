@@ -15,7 +15,7 @@ import (
 
 // under is a session under conditions, with so many repeats of a write.
 func under(name string, conditions map[string]string, rates ...float64) *session.Session {
-	s := measured(name, map[book.Kind]string{book.Host: "cabin", book.Drive: "sandpiper"}, rates...)
+	s := measured(name, map[book.Role]string{book.Host: "cabin", book.Drive: "sandpiper"}, rates...)
 	s.Conditions = conditions
 	return s
 }
@@ -96,8 +96,8 @@ func TestASinglePassIsNotQuotedAsTheTruth(t *testing.T) {
 	if c := only(t, made); c.Verdict != NotKnown || c.Low != 0 || c.Interval() != "not repeated" {
 		t.Errorf("two short passes give %+v", c)
 	}
-	one.Passes[0].Throughput = &session.Interval{Low: 0.99e9, High: 1.01e9}
-	other.Passes[0].Throughput = &session.Interval{Low: 1.19e9, High: 1.21e9}
+	one.Passes[0].Throughput = &session.RateInterval{Low: 0.99e9, High: 1.01e9}
+	other.Passes[0].Throughput = &session.RateInterval{Low: 1.19e9, High: 1.21e9}
 	made, _ = New([]*session.Session{one, other})
 	if c := only(t, made); c.Verdict != Better || c.Basis != OnePass || !strings.Contains(made.Verdicts[0], "single pass") {
 		t.Errorf("two long passes give %+v, %q", c, made.Verdicts)
@@ -133,14 +133,14 @@ func TestConfounded(t *testing.T) {
 }
 
 func TestAnotherEnclosureBringsItsFirmware(t *testing.T) {
-	one := measured("a", map[book.Kind]string{book.Enclosure: "limpet", book.Drive: "sandpiper"}, 1e9, 1e9)
-	other := measured("b", map[book.Kind]string{book.Enclosure: "barnacle", book.Drive: "sandpiper"}, 2e9, 2e9)
+	one := measured("a", map[book.Role]string{book.Enclosure: "limpet", book.Drive: "sandpiper"}, 1e9, 1e9)
+	other := measured("b", map[book.Role]string{book.Enclosure: "barnacle", book.Drive: "sandpiper"}, 2e9, 2e9)
 	one.Parts[0].Firmware, other.Parts[0].Firmware = "1.03", "2.1"
 	made, err := New([]*session.Session{one, other})
 	if err != nil || len(made.Findings) != 0 || len(made.Differences) != 2 || !made.Differences[1].Follows {
 		t.Errorf("differences %+v, findings %+v, %v", made.Differences, made.Findings, err)
 	}
-	newer := measured("c", map[book.Kind]string{book.Enclosure: "limpet", book.Drive: "sandpiper"}, 1e9, 1e9)
+	newer := measured("c", map[book.Role]string{book.Enclosure: "limpet", book.Drive: "sandpiper"}, 1e9, 1e9)
 	newer.Parts[0].Firmware = "1.04"
 	if made, _ = New([]*session.Session{one, newer}); made.Differences[0].Follows || !strings.Contains(made.Verdicts[0], "only enclosure firmware differs") {
 		t.Errorf("before and after an update: %+v, %q", made.Differences, made.Verdicts)
@@ -183,12 +183,12 @@ func TestEffectHoldsAllElseEqual(t *testing.T) {
 	for i, drive := range []string{"sandpiper", "dunlin", "curlew"} {
 		base := 500e6 * float64(i+1)
 		for fan, gain := range map[string]float64{"off": 1, "on": 1.2 + 0.02*float64(i)} {
-			s := measured(drive+"-"+fan, map[book.Kind]string{book.Drive: drive}, base*gain, base*gain*1.01, base*gain*0.99)
+			s := measured(drive+"-"+fan, map[book.Role]string{book.Drive: drive}, base*gain, base*gain*1.01, base*gain*0.99)
 			s.Conditions = map[string]string{"fan": fan}
 			sessions = append(sessions, s)
 		}
 	}
-	lone := measured("turnstone-on", map[book.Kind]string{book.Drive: "turnstone"}, 200e6)
+	lone := measured("turnstone-on", map[book.Role]string{book.Drive: "turnstone"}, 200e6)
 	lone.Conditions = map[string]string{"fan": "on"}
 	effect, err := EffectOf("fan", "off", append(sessions, lone))
 	if err != nil || len(effect.Groups) != 3 || len(effect.Loads) != 1 {
@@ -227,11 +227,11 @@ func TestEffectsThatCannotBeTold(t *testing.T) {
 	}
 }
 
-var kinds = []book.Kind{book.Host, book.Cable, book.Enclosure, book.Drive}
+var kinds = []book.Role{book.Host, book.Cable, book.Enclosure, book.Drive}
 
 // measured is a session of one sequential write through a chain of parts, with so
 // many repeats.
-func measured(name string, parts map[book.Kind]string, rates ...float64) *session.Session {
+func measured(name string, parts map[book.Role]string, rates ...float64) *session.Session {
 	s := &session.Session{ID: name, Name: name, State: session.Complete, Conditions: map[string]string{}}
 	for _, kind := range kinds {
 		if parts[kind] != "" {

@@ -146,7 +146,7 @@ func asPass(c *session.Copy) *session.Pass {
 		rates = append(rates, float64(sample.BytesPerSecond))
 	}
 	if interval, ok := stat.MeanInterval(rates); ok {
-		made.Throughput = &session.Interval{Low: unit.BytesPerSecond(interval.Low), High: unit.BytesPerSecond(interval.High)}
+		made.Throughput = &session.RateInterval{Low: unit.BytesPerSecond(interval.Low), High: unit.BytesPerSecond(interval.High)}
 	}
 	return made
 }

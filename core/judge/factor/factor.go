@@ -108,7 +108,9 @@ func PortOf(s *session.Session, host string) string {
 func (f Set) addEnvironment(s *session.Session) {
 	f.Put("size touched", s.Target.SpanBytes.Decimal())
 	f.Put("file system", s.Target.FileSystem)
-	f.Put("opengauge", s.Environment.ProgramVersion)
+	if version := s.Environment.ProgramVersion; strings.Contains(version, "(") { // else all development is one
+		f.Put("opengauge", version)
+	}
 	if s.Simulated {
 		f.Put("measured on", "simulated parts")
 		return

@@ -103,7 +103,7 @@ func (b *bench) measure(r *rand.Rand, source string) *session.Session {
 	return measure(part, source)
 }
 
-func measure(part *sim.Part, source string) *session.Session {
+func measure(part *sim.Device, source string) *session.Session {
 	p, err := plan.Parse("p", []byte("plan: p\nsteps:\n"+source))
 	if err != nil {
 		panic(err)

@@ -187,10 +187,10 @@ func TestTrust(t *testing.T) {
 		{"too short", "short-run", func(_ *session.Session, p *session.Pass) { p.ElapsedSeconds = 0.5 }},
 		{"too few operations", "short-run", func(_ *session.Session, p *session.Pass) { p.Operations = 12 }},
 		{"hardly known", "unsteady", func(_ *session.Session, p *session.Pass) {
-			p.Throughput = &session.Interval{Low: p.BytesPerSecond * 8 / 10, High: p.BytesPerSecond * 12 / 10}
+			p.Throughput = &session.RateInterval{Low: p.BytesPerSecond * 8 / 10, High: p.BytesPerSecond * 12 / 10}
 		}},
 		{"well known", "", func(_ *session.Session, p *session.Pass) {
-			p.Throughput = &session.Interval{Low: p.BytesPerSecond * 99 / 100, High: p.BytesPerSecond * 101 / 100}
+			p.Throughput = &session.RateInterval{Low: p.BytesPerSecond * 99 / 100, High: p.BytesPerSecond * 101 / 100}
 		}},
 		{"wrong data", "corrupt-data", func(s *session.Session, _ *session.Pass) {
 			s.Verification = &session.Verification{Checked: 10, Faults: 1, Wrong: 1, FirstOffset: 4096}

@@ -15,7 +15,7 @@ import (
 )
 
 // volumeOf opens a simulated volume.
-func volumeOf(t *testing.T, v sim.Volume, seed uint64) *sim.Part {
+func volumeOf(t *testing.T, v sim.Volume, seed uint64) *sim.Device {
 	t.Helper()
 	network, err := link.Find("ethernet 10g")
 	if err != nil {

@@ -20,7 +20,7 @@ type Answer struct {
 
 // Side is one direction of an answer.
 type Side struct {
-	Verdict
+	Outcome
 	// Most is the greatest number of them at once that is carried.
 	Most int `json:"most_at_once"`
 	// EndedBy is the kind of finding over which it ended, TooSlow, or empty.
@@ -46,7 +46,7 @@ func (a Answer) Ends() string {
 type recording struct {
 	label  string
 	pass   *session.Pass // or nil
-	series []Interval
+	series []Stretch
 }
 
 func (r recording) seconds() float64 {
@@ -83,7 +83,7 @@ func recordingOf(s *session.Session, operation load.Operation) recording {
 		}
 		made := recording{label: p.Label(), pass: p}
 		for _, sample := range p.Samples {
-			made.series = append(made.series, Interval{sample.ElapsedSeconds, sample.BytesPerSecond})
+			made.series = append(made.series, Stretch{sample.ElapsedSeconds, sample.BytesPerSecond})
 		}
 		if made.seconds() > longest.seconds() {
 			longest = made
@@ -97,7 +97,7 @@ func recordingOf(s *session.Session, operation load.Operation) recording {
 		}
 		made := recording{label: fmt.Sprintf("%s, %s", c.Set, c.Work)}
 		for _, sample := range c.Samples {
-			made.series = append(made.series, Interval{sample.ElapsedSeconds, sample.BytesPerSecond})
+			made.series = append(made.series, Stretch{sample.ElapsedSeconds, sample.BytesPerSecond})
 		}
 		if made.seconds() > longest.seconds() {
 			longest = made
@@ -117,7 +117,7 @@ func sideOf(r recording, s Stream, findings []session.Finding) *Side {
 	if len(r.series) < fewestSamples {
 		return nil
 	}
-	side := &Side{Verdict: Carry(r.series, s, s.AtOnce), Most: Most(r.series, s), From: r.label, Seconds: r.seconds()}
+	side := &Side{Outcome: Carry(r.series, s, s.AtOnce), Most: Most(r.series, s), From: r.label, Seconds: r.seconds()}
 	switch {
 	case side.Carried:
 	case side.LongestStallSeconds >= wholeSeries*side.Seconds:

@@ -4,14 +4,14 @@ import (
 	"opengauge/core/unit"
 )
 
-// Interval is what the storage moved in a stretch of a recorded series.
-type Interval struct {
+// Stretch is what the storage moved in a stretch of a recorded series.
+type Stretch struct {
 	Seconds float64
 	Rate    unit.BytesPerSecond
 }
 
-// Verdict says whether a series carries a number of streams at once.
-type Verdict struct {
+// Outcome says whether a series carries a number of streams at once.
+type Outcome struct {
 	AtOnce  int  `json:"at_once"`
 	Carried bool `json:"carried"`
 	// LongestStallSeconds is the longest stretch in which the storage gave less
@@ -29,8 +29,8 @@ type Verdict struct {
 // rate, and the storage empties it as fast as it did in the series; what is in it
 // may not exceed the buffer. A stream that is read empties a full buffer, and the
 // storage fills it: what is missing obeys the same sum.
-func Carry(series []Interval, s Stream, atOnce int) Verdict {
-	v := Verdict{AtOnce: atOnce, Carried: true}
+func Carry(series []Stretch, s Stream, atOnce int) Outcome {
+	v := Outcome{AtOnce: atOnce, Carried: true}
 	need := float64(s.Rate) * float64(atOnce)
 	buffer := float64(s.Buffer) * float64(atOnce)
 	behind, most, now, stall := 0.0, 0.0, 0.0, 0.0
@@ -60,7 +60,7 @@ func Carry(series []Interval, s Stream, atOnce int) Verdict {
 const mostAtOnce = 100_000
 
 // Most is the greatest number of streams at once that a series carries.
-func Most(series []Interval, s Stream) int {
+func Most(series []Stretch, s Stream) int {
 	if s.Rate <= 0 || !Carry(series, s, 1).Carried {
 		return 0
 	}

@@ -44,10 +44,10 @@ func TestRatesOfGeometries(t *testing.T) {
 }
 
 // steady is a series at one rate.
-func steady(seconds int, rate unit.BytesPerSecond) []Interval {
-	series := make([]Interval, seconds)
+func steady(seconds int, rate unit.BytesPerSecond) []Stretch {
+	series := make([]Stretch, seconds)
 	for i := range series {
-		series[i] = Interval{1, rate}
+		series[i] = Stretch{1, rate}
 	}
 	return series
 }

@@ -183,7 +183,7 @@ func (v Value) Priced() bool {
 }
 
 // bought are the kinds of parts that an offer is made of.
-var bought = []book.Kind{book.Drive, book.Volume, book.Enclosure, book.Cable}
+var bought = []book.Role{book.Drive, book.Volume, book.Enclosure, book.Cable}
 
 // offerLabel names what was bought, and where it was measured.
 func offerLabel(s *session.Session) string {

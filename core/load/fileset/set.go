@@ -57,14 +57,14 @@ type class struct {
 	depth, perFolder int
 }
 
-// Kind is a kind of set that can be made.
-type Kind struct {
+// Recipe is a kind of set that can be made.
+type Recipe struct {
 	Name, About string
 	classes     []class
 }
 
 // Kinds lists the kinds of sets.
-var Kinds = []Kind{
+var Kinds = []Recipe{
 	{"large-file", "one large file that cannot be compressed, like a recording", []class{
 		{1, 0, 0, 0, "bin", 0, 1},
 	}},
@@ -105,7 +105,7 @@ const (
 // New makes a set of a kind that holds exactly so much. The same kind, size and
 // seed give the same set everywhere.
 func New(name string, total unit.Bytes, seed uint64) (Set, error) {
-	at := slices.IndexFunc(Kinds, func(k Kind) bool { return k.Name == name })
+	at := slices.IndexFunc(Kinds, func(k Recipe) bool { return k.Name == name })
 	switch {
 	case at < 0:
 		return Set{}, fmt.Errorf("unknown file set %q; there are %s", name, strings.Join(KindNames(), ", "))

@@ -35,7 +35,7 @@ func passRecord(p plan.Pass, d target.Description, result engine.Result, began t
 		record.DeviceBytes = &result.Usage.Device
 	}
 	if result.Known {
-		record.Throughput = &session.Interval{
+		record.Throughput = &session.RateInterval{
 			Low: unit.BytesPerSecond(result.Throughput.Low), High: unit.BytesPerSecond(result.Throughput.High),
 		}
 	}

@@ -80,7 +80,7 @@ type Links interface {
 // ReadOnlyError says that a plan writes to a target that must not be written.
 type ReadOnlyError struct {
 	Plan, Address string
-	Kind          target.Kind
+	Kind          target.Medium
 }
 
 func (e *ReadOnlyError) Error() string {

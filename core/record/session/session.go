@@ -98,7 +98,7 @@ type Pass struct {
 	FirstError     string              `json:"first_error,omitempty"`
 	BytesPerSecond unit.BytesPerSecond `json:"bytes_per_second"`
 	// Throughput is the 95% interval of the mean, where the pass is long enough.
-	Throughput *Interval `json:"bytes_per_second_interval,omitempty"`
+	Throughput *RateInterval `json:"bytes_per_second_interval,omitempty"`
 	// Steady is the judgement of a sustained pass's last rounds.
 	Steady     *stat.SteadyState `json:"steady_state,omitempty"`
 	IOPS       float64           `json:"iops"`
@@ -112,8 +112,8 @@ type Pass struct {
 	Samples []Sample     `json:"samples"`
 }
 
-// Interval is a 95% interval.
-type Interval struct {
+// RateInterval is a 95% interval.
+type RateInterval struct {
 	Low  unit.BytesPerSecond `json:"low"`
 	High unit.BytesPerSecond `json:"high"`
 }
@@ -190,7 +190,7 @@ type Event struct {
 
 // Part gives the part of a kind that the session's chain has, as the bench book
 // describes it.
-func (s *Session) Part(kind book.Kind) (book.Part, bool) {
+func (s *Session) Part(kind book.Role) (book.Part, bool) {
 	for _, part := range s.Parts {
 		if part.Kind == kind {
 			return part, true

@@ -14,9 +14,9 @@ import (
 
 // What the target can do besides.
 var (
-	_ target.Reopener  = (*Part)(nil)
-	_ target.Sleeper   = (*Part)(nil)
-	_ target.Discarder = (*Part)(nil)
+	_ target.Reopener  = (*Device)(nil)
+	_ target.Sleeper   = (*Device)(nil)
+	_ target.Discarder = (*Device)(nil)
 )
 
 // Prefix marks a simulated target on the command line.
@@ -57,10 +57,10 @@ func (h *SharedHop) carry(ready time.Duration, length int) time.Duration {
 	return h.free
 }
 
-// Part is a simulated drive in an enclosure, or a volume. It is a
+// Device is a simulated drive in an enclosure, or a volume. It is a
 // [target.Target] on a virtual clock that moves only while a queue is waited on,
-// or in [Part.Sleep].
-type Part struct {
+// or in [Device.Sleep].
+type Device struct {
 	drive     Drive
 	enclosure Enclosure
 	options   Options
@@ -73,7 +73,7 @@ type Part struct {
 }
 
 // Open puts the named drive into its enclosure, or opens the named volume.
-func (b Bench) Open(name string, options Options) (*Part, error) {
+func (b Bench) Open(name string, options Options) (*Device, error) {
 	if volume, known := b.Volumes[name]; known {
 		drive, path := volume.drive()
 		return newPart(drive, path, newLimits(volume), options)
@@ -98,7 +98,7 @@ func (b Bench) Open(name string, options Options) (*Part, error) {
 	return newPart(drive, enclosure, nil, options)
 }
 
-func newPart(drive Drive, enclosure Enclosure, limits *limits, options Options) (*Part, error) {
+func newPart(drive Drive, enclosure Enclosure, limits *limits, options Options) (*Device, error) {
 	if options.Span == 0 {
 		options.Span = drive.Capacity
 	}
@@ -110,7 +110,7 @@ func newPart(drive Drive, enclosure Enclosure, limits *limits, options Options) 
 			enclosure.Carries = min(enclosure.Carries, (hop.Usable.Low+hop.Usable.High)/2)
 		}
 	}
-	p := &Part{drive: drive, enclosure: enclosure, options: options, limits: limits, chance: rand.NewPCG(options.Seed, 0x73696d)}
+	p := &Device{drive: drive, enclosure: enclosure, options: options, limits: limits, chance: rand.NewPCG(options.Seed, 0x73696d)}
 	p.heat = newThermal(&p.drive, &p.enclosure, options.Ambient)
 	p.cells = newCells(&p.drive)
 	if drive.Disk.InnerRate > 0 {
@@ -120,7 +120,7 @@ func newPart(drive Drive, enclosure Enclosure, limits *limits, options Options) 
 }
 
 // Description of a simulated part.
-func (p *Part) Description() target.Description {
+func (p *Device) Description() target.Description {
 	return target.Description{
 		Kind: target.Simulated, Address: Prefix + p.drive.Name, Span: p.options.Span,
 		Capacity: p.drive.Capacity, Writable: true, Direct: true, Seed: p.options.Seed,
@@ -128,7 +128,7 @@ func (p *Part) Description() target.Description {
 }
 
 // Chain is the simulated path from the host to the drive.
-func (p *Part) Chain() link.Chain {
+func (p *Device) Chain() link.Chain {
 	if p.limits != nil {
 		return link.NewChain(p.drive.Link.Hop("network to "+p.drive.Name), p.provisioned())
 	}
@@ -141,7 +141,7 @@ func (p *Part) Chain() link.Chain {
 }
 
 // provisioned is the limit of a volume as a hop of its own.
-func (p *Part) provisioned() link.Hop {
+func (p *Device) provisioned() link.Hop {
 	limit := max(p.limits.volume.Throughput, p.limits.volume.Burst.Throughput)
 	return link.Hop{Name: p.drive.Name, State: link.State{Standard: "provisioned limit", Ceiling: link.Ceiling{
 		Line: limit, Payload: limit, Usable: link.Range{Low: limit, High: limit},
@@ -150,34 +150,34 @@ func (p *Part) provisioned() link.Hop {
 
 // EnclosureName is the name of the enclosure that the drive is in; a volume is in
 // none.
-func (p *Part) EnclosureName() string { return p.enclosure.Name }
+func (p *Device) EnclosureName() string { return p.enclosure.Name }
 
 // Cooling is how the enclosure's fan behaves: what a condition "fan" says.
-func (p *Part) Cooling() Cooling { return p.enclosure.Cooling }
+func (p *Device) Cooling() Cooling { return p.enclosure.Cooling }
 
 // Ambient is the temperature of the air around the enclosure.
-func (p *Part) Ambient() unit.Celsius { return p.options.Ambient }
+func (p *Device) Ambient() unit.Celsius { return p.options.Ambient }
 
 // Fill is how full the drive is, from 0 to 1.
-func (p *Part) Fill() float64 { return p.cells.fill() }
+func (p *Device) Fill() float64 { return p.cells.fill() }
 
 // Now is the virtual time.
-func (p *Part) Now() time.Duration { return p.now }
+func (p *Device) Now() time.Duration { return p.now }
 
 // Sleep lets virtual time pass with nothing to do.
-func (p *Part) Sleep(stretch time.Duration) {
+func (p *Device) Sleep(stretch time.Duration) {
 	p.now += stretch
 	p.heat.advance(p.now)
 }
 
 // Discard forgets what the drive holds from an offset on.
-func (p *Part) Discard(from unit.Bytes) error {
+func (p *Device) Discard(from unit.Bytes) error {
 	p.cells.discard(int64(from))
 	return nil
 }
 
 // Reopen says whether the drive is there.
-func (p *Part) Reopen() error {
+func (p *Device) Reopen() error {
 	if p.gone() {
 		return syscall.ENODEV
 	}
@@ -185,11 +185,11 @@ func (p *Part) Reopen() error {
 }
 
 // gone says whether the drive has vanished.
-func (p *Part) gone() bool { return p.heat.left >= 0 }
+func (p *Device) gone() bool { return p.heat.left >= 0 }
 
 // carries is what the enclosure's bridge moves; less where a drive came back
 // slower.
-func (p *Part) carries() unit.BytesPerSecond {
+func (p *Device) carries() unit.BytesPerSecond {
 	if p.heat.returned && p.enclosure.Vanish.Rate > 0 {
 		return min(p.enclosure.Carries, p.enclosure.Vanish.Rate)
 	}
@@ -198,11 +198,11 @@ func (p *Part) carries() unit.BytesPerSecond {
 
 // Usage is nothing: a simulated host is never busy, and nobody else uses the
 // device.
-func (p *Part) Usage() target.Usage { return target.Usage{} }
+func (p *Device) Usage() target.Usage { return target.Usage{} }
 
 // Temperatures gives what the drive's own sensors report, in whole degrees. A
 // volume has none, and neither has a drive that vanished.
-func (p *Part) Temperatures() map[string]unit.Celsius {
+func (p *Device) Temperatures() map[string]unit.Celsius {
 	if p.limits != nil || p.gone() {
 		return nil
 	}
@@ -215,7 +215,7 @@ func (p *Part) Temperatures() map[string]unit.Celsius {
 
 // Readings gives what the bench's other sensors report: whether the fan runs, and
 // the power that the drive takes, in watts.
-func (p *Part) Readings() map[string]float64 {
+func (p *Device) Readings() map[string]float64 {
 	if p.limits != nil {
 		return nil
 	}
@@ -232,7 +232,7 @@ func (p *Part) Readings() map[string]float64 {
 func wholeDegrees(temperature unit.Celsius) unit.Celsius { return unit.Celsius(int(temperature + 0.5)) }
 
 // Open gives a queue on the drive.
-func (p *Part) Open(target.Shape) (target.Queue, error) { return newQueue(p), nil }
+func (p *Device) Open(target.Shape) (target.Queue, error) { return newQueue(p), nil }
 
 // Close does nothing: a simulated part leaves nothing behind.
-func (p *Part) Close() error { return nil }
+func (p *Device) Close() error { return nil }

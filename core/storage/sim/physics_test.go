@@ -21,7 +21,7 @@ type load struct {
 
 // drive keeps a load under way for a stretch of virtual time, and gives the
 // bytes a second of every second of it and the operations that failed.
-func drive(t testing.TB, part *Part, l load, stretch time.Duration) (perSecond []float64, failed int) {
+func drive(t testing.TB, part *Device, l load, stretch time.Duration) (perSecond []float64, failed int) {
 	t.Helper()
 	queue, err := part.Open(target.Shape{Slots: l.depth, Block: l.block})
 	if err != nil {
@@ -70,7 +70,7 @@ func drive(t testing.TB, part *Part, l load, stretch time.Duration) (perSecond [
 	return perSecond, failed
 }
 
-func open(t testing.TB, name string, options Options) *Part {
+func open(t testing.TB, name string, options Options) *Device {
 	t.Helper()
 	bench, err := DemoBench()
 	if err != nil {
@@ -216,11 +216,11 @@ func TestABridgeThatStalls(t *testing.T) {
 
 func TestTwoDrivesOnOneHopTakeFromEachOther(t *testing.T) {
 	hop := &SharedHop{Carries: 1200e6}
-	part := func(seed uint64) *Part { return open(t, "sandpiper", Options{Shared: hop, Seed: seed}) }
+	part := func(seed uint64) *Device { return open(t, "sandpiper", Options{Shared: hop, Seed: seed}) }
 	alone, _ := drive(t, part(1), write1MiB, 5*time.Second)
 	near(t, "one alone", alone[3], 1042e6, 0.02) // its own bridge
 	hop.free = 0
-	both, moved := []*Part{part(2), part(3)}, []float64{0, 0}
+	both, moved := []*Device{part(2), part(3)}, []float64{0, 0}
 	var queues []target.Queue
 	for _, p := range both {
 		queue, _ := p.Open(target.Shape{})

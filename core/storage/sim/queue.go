@@ -15,7 +15,7 @@ import (
 // volume, and the enclosure's bridge; a stage is a time at which it is free
 // again. So they leave in that order too.
 type queue struct {
-	part     *Part
+	part     *Device
 	fetching agenda
 	waiting  line
 	leaving  line
@@ -23,7 +23,7 @@ type queue struct {
 	bridge   time.Duration
 }
 
-func newQueue(part *Part) *queue { return &queue{part: part} }
+func newQueue(part *Device) *queue { return &queue{part: part} }
 
 func (q *queue) Buffer(int) []byte { return nil }
 

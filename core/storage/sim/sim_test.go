@@ -11,7 +11,7 @@ import (
 )
 
 // openDemo opens the sandpiper as the demo bench has it.
-func openDemo(t *testing.T, options Options) *Part {
+func openDemo(t *testing.T, options Options) *Device {
 	t.Helper()
 	bench, err := DemoBench()
 	if err != nil {
@@ -29,7 +29,7 @@ func openDemo(t *testing.T, options Options) *Part {
 
 // write keeps eight 1 MiB writes under way for a stretch of virtual time and
 // gives the throughput.
-func write(t *testing.T, part *Part, stretch time.Duration) unit.BytesPerSecond {
+func write(t *testing.T, part *Device, stretch time.Duration) unit.BytesPerSecond {
 	t.Helper()
 	queue, err := part.Open(target.Shape{Slots: 8, Block: unit.MiB})
 	if err != nil {

@@ -14,7 +14,7 @@ import (
 type Turns struct {
 	mutex   sync.Mutex
 	changed *sync.Cond
-	clocks  map[*Part]time.Duration
+	clocks  map[*Device]time.Duration
 }
 
 // ahead is how far a part's clock may get before another's.
@@ -22,8 +22,8 @@ const ahead = 50 * time.Microsecond
 
 // Together gives views of parts that take turns. Their clocks are brought to the one
 // that is furthest on. A part leaves once its queue is closed.
-func Together(parts []*Part) []target.Target {
-	turns := &Turns{clocks: map[*Part]time.Duration{}}
+func Together(parts []*Device) []target.Target {
+	turns := &Turns{clocks: map[*Device]time.Duration{}}
 	turns.changed = sync.NewCond(&turns.mutex)
 	latest := time.Duration(0)
 	for _, part := range parts {
@@ -33,26 +33,26 @@ func Together(parts []*Part) []target.Target {
 	for i, part := range parts {
 		part.Sleep(latest - part.now)
 		turns.clocks[part] = latest
-		views[i] = &turning{Part: part, turns: turns}
+		views[i] = &turning{Device: part, turns: turns}
 	}
 	return views
 }
 
 // turning is a part that takes turns.
 type turning struct {
-	*Part
+	*Device
 	turns *Turns
 }
 
 // Open gives a queue that takes turns.
 func (t *turning) Open(shape target.Shape) (target.Queue, error) {
-	queue, err := t.Part.Open(shape)
-	return &turningQueue{Queue: queue, part: t.Part, turns: t.turns}, err
+	queue, err := t.Device.Open(shape)
+	return &turningQueue{Queue: queue, part: t.Device, turns: t.turns}, err
 }
 
 type turningQueue struct {
 	target.Queue
-	part  *Part
+	part  *Device
 	turns *Turns
 }
 
@@ -80,7 +80,7 @@ func (q *turningQueue) Wait(done []target.Completion, until time.Duration) (int,
 }
 
 // others is the clock of whichever other part is furthest back.
-func (t *Turns) others(part *Part) time.Duration {
+func (t *Turns) others(part *Device) time.Duration {
 	least := never
 	for other, clock := range t.clocks {
 		if other != part {
@@ -101,9 +101,9 @@ func (q *turningQueue) Close() error {
 
 // KeepTogether makes simulated parts keep their clocks together; real ones share one.
 func KeepTogether(targets []target.Target) []target.Target {
-	parts := make([]*Part, len(targets))
+	parts := make([]*Device, len(targets))
 	for i, each := range targets {
-		part, ok := each.(*Part)
+		part, ok := each.(*Device)
 		if !ok {
 			return slices.Clone(targets)
 		}

@@ -12,22 +12,22 @@ import (
 	"opengauge/core/unit"
 )
 
-// Kind says what a target is.
-type Kind string
+// Medium says what a target is.
+type Medium string
 
 // The kinds of target.
 const (
-	Folder    Kind = "folder"
-	File      Kind = "file"
-	Device    Kind = "device"
-	Simulated Kind = "simulated"
+	Folder    Medium = "folder"
+	File      Medium = "file"
+	Device    Medium = "device"
+	Simulated Medium = "simulated"
 	// Volume is one that a server on a network serves.
-	Volume Kind = "volume"
+	Volume Medium = "volume"
 )
 
 // Description says what a target is and what may be done to it.
 type Description struct {
-	Kind Kind
+	Kind Medium
 	// Address is the target as the user wrote it.
 	Address string
 	// Path is the folder or file on this machine; empty for a simulated part.
