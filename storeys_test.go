@@ -81,7 +81,8 @@ func climbs(room, imported string) string {
 func TestNoRoomClimbs(t *testing.T) {
 	files := 0
 	err := filepath.WalkDir(".", func(name string, entry fs.DirEntry, err error) error {
-		if err != nil || entry.IsDir() && (entry.Name() == ".git" || entry.Name() == ".lab" || entry.Name() == "recipes") {
+		if err != nil || entry.IsDir() && (entry.Name() == ".git" || entry.Name() == ".lab" ||
+			entry.Name() == "recipes") {
 			return cmpDir(err, entry)
 		}
 		if entry.IsDir() || !strings.HasSuffix(name, ".go") || filepath.Dir(name) == "." {

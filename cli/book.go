@@ -15,8 +15,10 @@ const bookName = "bench.yaml"
 
 // addBenchFlag lets a command be told where the bench book is.
 func (e *environment) addBenchFlag(cmd *cobra.Command) {
-	cmd.Flags().StringVar(&e.benchPath, "bench", "", "the bench book (default $OPENGAUGE_BENCH, or "+bookName+" in this folder, or the demo's)")
-	_ = cmd.RegisterFlagCompletionFunc("through", func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+	cmd.Flags().StringVar(&e.benchPath, "bench", "",
+		"the bench book (default $OPENGAUGE_BENCH, or "+bookName+" in this folder, or the demo's)")
+	_ = cmd.RegisterFlagCompletionFunc("through", func(*cobra.Command, []string, string) ([]string,
+		cobra.ShellCompDirective) {
 		parts, err := e.book()
 		if err != nil {
 			return nil, cobra.ShellCompDirectiveNoFileComp

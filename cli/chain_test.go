@@ -22,8 +22,10 @@ func TestLink(t *testing.T) {
 			Usable   struct{ Low, High float64 }
 		}
 		BindingHop int `json:"binding_hop"`
-	}](t, strings.ReplaceAll(d.must("link", "PCIe 4.0 x4 > usb4 40G > pcie 3.0x4", "--json"), "usable_bytes_per_second", "usable"))
-	if len(chain.Hops) != 3 || chain.BindingHop != 2 || chain.Hops[0].Line != 8e9 || chain.Hops[1].Lanes != 2 || chain.Hops[2].Usable.Low <= 0 {
+	}](t, strings.ReplaceAll(d.must("link", "PCIe 4.0 x4 > usb4 40G > pcie 3.0x4",
+		"--json"), "usable_bytes_per_second", "usable"))
+	if len(chain.Hops) != 3 || chain.BindingHop != 2 || chain.Hops[0].Line != 8e9 || chain.Hops[1].Lanes != 2 ||
+		chain.Hops[2].Usable.Low <= 0 {
 		t.Errorf("the chain is %+v", chain)
 	}
 	text := d.must("link", "pcie 4.0 x4 > usb 3.2 gen 2")
@@ -32,11 +34,13 @@ func TestLink(t *testing.T) {
 			t.Errorf("%q is not in:\n%s", want, text)
 		}
 	}
-	if list := d.must("link", "--units", "bits"); !strings.Contains(list, "wi-fi 7") || !strings.Contains(list, "line Gbit/s") {
+	if list := d.must("link", "--units", "bits"); !strings.Contains(list, "wi-fi 7") ||
+		!strings.Contains(list, "line Gbit/s") {
 		t.Error("the list lacks something")
 	}
 	for argument, want := range map[string]string{"pcie 4 x4": "nearest are pcie 4.0 x4", "usb 2.0 >": "is empty"} {
-		if got := d.run("link", argument); got.code != 2 || !strings.Contains(got.stderr, want) || strings.Count(got.stderr, "\n") != 1 {
+		if got := d.run("link", argument); got.code != 2 || !strings.Contains(got.stderr, want) ||
+			strings.Count(got.stderr, "\n") != 1 {
 			t.Errorf("%q: exit %d, %s", argument, got.code, got.stderr)
 		}
 	}
@@ -53,10 +57,14 @@ func writeSysroot(t *testing.T) string {
 	port := "sys/devices/pci0000:00/0000:00:01.0"
 	card := port + "/0000:01:00.0"
 	for name, content := range map[string]string{
-		port + "/class": "0x060400", port + "/current_link_speed": "8.0 GT/s PCIe", port + "/max_link_speed": "16.0 GT/s PCIe", port + "/max_link_width": "4",
-		card + "/class": "0x010802", card + "/current_link_speed": "8.0 GT/s PCIe", card + "/current_link_width": "1", card + "/max_link_speed": "8.0 GT/s PCIe", card + "/max_link_width": "4",
-		card + "/nvme/nvme0/nvme0n1/size": "1953525168", card + "/nvme/nvme0/nvme0n1/dev": "259:0", card + "/nvme/nvme0/nvme0n1/queue/rotational": "0",
-		card + "/nvme/nvme0/nvme0n1/device/serial": "TW-0001", card + "/nvme/nvme0/nvme0n1/device/model": "Sandpiper \x1b[31m",
+		port + "/class": "0x060400", port + "/current_link_speed": "8.0 GT/s PCIe",
+		port + "/max_link_speed": "16.0 GT/s PCIe", port + "/max_link_width": "4",
+		card + "/class": "0x010802", card + "/current_link_speed": "8.0 GT/s PCIe", card + "/current_link_width": "1",
+		card + "/max_link_speed": "8.0 GT/s PCIe", card + "/max_link_width": "4",
+		card + "/nvme/nvme0/nvme0n1/size": "1953525168", card + "/nvme/nvme0/nvme0n1/dev": "259:0",
+		card + "/nvme/nvme0/nvme0n1/queue/rotational": "0",
+		card + "/nvme/nvme0/nvme0n1/device/serial":    "TW-0001",
+		card + "/nvme/nvme0/nvme0n1/device/model":     "Sandpiper \x1b[31m",
 	} {
 		if err := os.MkdirAll(filepath.Dir(filepath.Join(root, name)), 0o755); err != nil {
 			t.Fatal(err)
@@ -68,7 +76,8 @@ func writeSysroot(t *testing.T) string {
 	if err := os.MkdirAll(filepath.Join(root, "sys/block"), 0o755); err != nil {
 		t.Fatal(err)
 	}
-	if err := os.Symlink("../devices/pci0000:00/0000:00:01.0/0000:01:00.0/nvme/nvme0/nvme0n1", filepath.Join(root, "sys/block/nvme0n1")); err != nil {
+	if err := os.Symlink("../devices/pci0000:00/0000:00:01.0/0000:01:00.0/nvme/nvme0/nvme0n1",
+		filepath.Join(root, "sys/block/nvme0n1")); err != nil {
 		t.Skip("no links on this system: ", err)
 	}
 	return root
@@ -95,7 +104,8 @@ func TestSurvey(t *testing.T) {
 			t.Fatalf("%s: %+v", place, surveyed)
 		}
 		hop := surveyed.Devices[0].Hops[0]
-		if hop.Negotiated == nil || hop.Capable == nil || hop.Negotiated.Lanes != 1 || hop.Capable.Standard != "pcie 3.0 x4" || !strings.HasPrefix(surveyed.Devices[0].Serial, "masked-") {
+		if hop.Negotiated == nil || hop.Capable == nil || hop.Negotiated.Lanes != 1 ||
+			hop.Capable.Standard != "pcie 3.0 x4" || !strings.HasPrefix(surveyed.Devices[0].Serial, "masked-") {
 			t.Errorf("%s: %+v, serial %q", place, hop, surveyed.Devices[0].Serial)
 		}
 	}
@@ -108,7 +118,8 @@ func TestSurvey(t *testing.T) {
 	if strings.ContainsRune(text, '\x1b') {
 		t.Error("a model's escapes reach the terminal")
 	}
-	for _, bad := range [][]string{{"survey", "sdzz"}, {"survey", "--sysroot", t.TempDir()}, {"survey", "--sysroot", "none"}, {"survey", "--capture", filepath.Join(root, "none", "x.tar.gz")}} {
+	for _, bad := range [][]string{{"survey", "sdzz"}, {"survey", "--sysroot", t.TempDir()},
+		{"survey", "--sysroot", "none"}, {"survey", "--capture", filepath.Join(root, "none", "x.tar.gz")}} {
 		if got := d.run(bad...); got.code == 0 || strings.Count(got.stderr, "\n") != 1 {
 			t.Errorf("%q: exit %d, %q", bad, got.code, got.stderr)
 		}
@@ -119,7 +130,8 @@ func TestSurvey(t *testing.T) {
 // low, and one that two hops share.
 func TestTheExampleCapture(t *testing.T) {
 	text := newDesk(t).must("survey", "--sysroot", "../examples/cabin-desk.tar.gz")
-	for _, want := range []string{"usb 3.2 gen 1 queued", "narrowest, trained low", "thunderbolt 4", "as narrow", "/media/barnacle (xfs)", "31 °C"} {
+	for _, want := range []string{"usb 3.2 gen 1 queued", "narrowest, trained low", "thunderbolt 4", "as narrow",
+		"/media/barnacle (xfs)", "31 °C"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("%q is not in:\n%s", want, text)
 		}
@@ -128,22 +140,26 @@ func TestTheExampleCapture(t *testing.T) {
 
 func TestThroughTheBenchBook(t *testing.T) {
 	d, folder, book := newDesk(t), t.TempDir(), filepath.Join(t.TempDir(), "book.yaml")
-	source := "hosts:\n  desk: {ports: {front: usb 3.2 gen 2}}\ndrives:\n  tern: {link: sata 3, ratings: {sequential-read: 560MB/s}, price: 40}\nchains:\n  usual: [desk, tern]\n"
+	source := "hosts:\n  desk: {ports: {front: usb 3.2 gen 2}}\ndrives:\n  tern: {link: sata 3, ratings: " +
+		"{sequential-read: 560MB/s}, price: 40}\nchains:\n  usual: [desk, tern]\n"
 	if err := os.WriteFile(book, []byte(source), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	s := decode[session.Session](t, d.must("measure", folder, "--through", "usual", "--bench", book, "--hold", "20ms", "--size", "4MiB", "--json"))
+	s := decode[session.Session](t, d.must("measure", folder, "--through", "usual", "--bench", book, "--hold", "20ms",
+		"--size", "4MiB", "--json"))
 	binding, ok := s.Chain.Binding()
 	if !ok || binding.Name != "tern" || s.Chain.Name != "usual" || len(s.Parts) != 2 {
 		t.Errorf("chain %+v, parts %+v", s.Chain, s.Parts)
 	}
-	if got := d.run("measure", folder, "--through", "nonesuch", "--bench", book); got.code != 2 || !strings.Contains(got.stderr, "it has desk, tern, usual") {
+	if got := d.run("measure", folder, "--through", "nonesuch", "--bench", book); got.code != 2 ||
+		!strings.Contains(got.stderr, "it has desk, tern, usual") {
 		t.Errorf("exit %d: %s", got.code, got.stderr)
 	}
 	if err := os.WriteFile(book, []byte("drives:\n  tern: {link: sata 9}\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if got := d.run("measure", folder, "--through", "tern", "--bench", book); got.code != 2 || !strings.Contains(got.stderr, "book.yaml:2:16: unknown link standard") {
+	if got := d.run("measure", folder, "--through", "tern", "--bench", book); got.code != 2 ||
+		!strings.Contains(got.stderr, "book.yaml:2:16: unknown link standard") {
 		t.Errorf("exit %d: %s", got.code, got.stderr)
 	}
 	assertEmpty(t, folder)
@@ -159,7 +175,8 @@ func TestForesee(t *testing.T) {
 		}
 		Chain struct{ Hops []struct{ Name string } }
 	}
-	if err := json.Unmarshal([]byte(d.must("foresee", "limpet", "--through", "deck-tablet,deck-cable,barnacle", "--json")), &forecast); err != nil {
+	if err := json.Unmarshal([]byte(d.must("foresee", "limpet", "--through", "deck-tablet,deck-cable,barnacle",
+		"--json")), &forecast); err != nil {
 		t.Fatal(err)
 	}
 	if len(forecast.Chain.Hops) != 4 || forecast.Chain.Hops[3].Name != "sandpiper" || len(forecast.Passes) != 6 {
@@ -168,10 +185,12 @@ func TestForesee(t *testing.T) {
 	if first := forecast.Passes[0]; first.Binds != "hop" || first.Expected.High > 470e6 || first.Expected.High < 440e6 {
 		t.Errorf("the first pass is expected as %+v", first)
 	}
-	if text := d.must("foresee", "limpet", "--through", "cabin-barnacle"); !strings.Contains(text, "the limit will be") || !strings.Contains(text, "(simulated)") {
+	if text := d.must("foresee", "limpet", "--through", "cabin-barnacle"); !strings.Contains(text,
+		"the limit will be") || !strings.Contains(text, "(simulated)") {
 		t.Errorf("the forecast says:\n%s", text)
 	}
-	for _, bad := range [][]string{{"foresee", "limpet"}, {"foresee", "limpet", "--through", "cabin-desk"}, {"foresee", "none", "--through", "barnacle"}} {
+	for _, bad := range [][]string{{"foresee", "limpet"}, {"foresee", "limpet", "--through", "cabin-desk"},
+		{"foresee", "none", "--through", "barnacle"}} {
 		if got := d.run(bad...); got.code == 0 || strings.Count(got.stderr, "\n") != 1 {
 			t.Errorf("%q: exit %d, %q", bad, got.code, got.stderr)
 		}
@@ -192,16 +211,20 @@ func TestExplainARecording(t *testing.T) {
 	if err := os.WriteFile(file, []byte(text.String()), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	found := decode[struct{ Findings []session.Finding }](t, d.must("explain", "--series", file, "--operation", "write", "--json"))
-	if kindsOf(found.Findings) != "cache-exhausted" || len(found.Findings[0].Rejected) != 1 || found.Findings[0].Rejected[0].Kind != "heat-throttle" {
+	found := decode[struct{ Findings []session.Finding }](t, d.must("explain", "--series", file, "--operation",
+		"write", "--json"))
+	if kindsOf(found.Findings) != "cache-exhausted" || len(found.Findings[0].Rejected) != 1 ||
+		found.Findings[0].Rejected[0].Kind != "heat-throttle" {
 		t.Errorf("findings are %+v", found.Findings)
 	}
 	if got := d.run("explain", "--series", file, "--fail-on", "caution"); got.code != 3 {
 		t.Errorf("exit %d", got.code)
 	}
 	for _, bad := range [][]string{
-		{"explain"}, {"explain", "latest", "--series", file}, {"explain", "--series", file, "--operation", "erase"}, {"explain", "--series", file, "--block-size", "5"},
-		{"explain", "--series", file, "--ceiling", "fast"}, {"explain", "--series", file, "--depth", "0"}, {"explain", "--series", file + "x"},
+		{"explain"}, {"explain", "latest", "--series", file}, {"explain", "--series", file, "--operation", "erase"},
+		{"explain", "--series", file, "--block-size", "5"},
+		{"explain", "--series", file, "--ceiling", "fast"}, {"explain", "--series", file, "--depth", "0"},
+		{"explain", "--series", file + "x"},
 	} {
 		if got := d.run(bad...); got.code == 0 || strings.Count(got.stderr, "\n") != 1 {
 			t.Errorf("%q: exit %d, %q", bad, got.code, got.stderr)

@@ -48,7 +48,8 @@ those of the logbook that the filters leave.`,
 			return env.compare(arguments, flags)
 		},
 	}
-	cmd.Flags().StringVar(&flags.baseline, "baseline", "", "the session to compare with (default the first); with --by, the value to compare with")
+	cmd.Flags().StringVar(&flags.baseline, "baseline", "", "the session to compare with (default the first); with "+
+		"--by, the value to compare with")
 	cmd.Flags().StringVar(&flags.by, "by", "", "the condition or part whose effect is wanted")
 	cmd.Flags().BoolVar(&env.json, "json", false, "print the comparison as JSON")
 	flags.filter.add(cmd)
@@ -69,7 +70,8 @@ func (e *environment) compare(references []string, flags *compareFlags) error {
 		return err
 	}
 	if flags.baseline != "" {
-		references = append([]string{flags.baseline}, slices.DeleteFunc(slices.Clone(references), func(r string) bool { return r == flags.baseline })...)
+		references = append([]string{flags.baseline}, slices.DeleteFunc(slices.Clone(references),
+			func(r string) bool { return r == flags.baseline })...)
 	}
 	if len(references) < 2 {
 		return usageError{errors.New("compare needs two sessions at least, or --by KEY; see opengauge compare --help")}
@@ -86,7 +88,8 @@ func (e *environment) compare(references []string, flags *compareFlags) error {
 		return err
 	}
 	if e.json {
-		return e.writeJSON(comparisonRecord{Format: "opengauge.comparison/1", Simulated: anySimulated(sessions), Comparison: made})
+		return e.writeJSON(comparisonRecord{Format: "opengauge.comparison/1", Simulated: anySimulated(sessions),
+			Comparison: made})
 	}
 	e.showComparison(made, anySimulated(sessions), notation)
 	return nil
@@ -142,7 +145,8 @@ func (e *environment) compareBy(references []string, flags *compareFlags) error 
 		return err
 	}
 	if e.json {
-		return e.writeJSON(effectRecord{Format: "opengauge.effect/1", Simulated: anySimulated(sessions), Effect: effect})
+		return e.writeJSON(effectRecord{Format: "opengauge.effect/1", Simulated: anySimulated(sessions),
+			Effect: effect})
 	}
 	screen := e.screen()
 	screen.Heading(table.Marked("The effect of "+effect.Key+", all else equal", anySimulated(sessions)))
@@ -169,7 +173,8 @@ func eachOnce(sessions []*session.Session) error {
 	seen := map[string]bool{}
 	for _, s := range sessions {
 		if seen[s.ID] {
-			return usageError{errors.New("session " + s.DisplayName() + " is named twice; a session is not compared with itself")}
+			return usageError{errors.New("session " + s.DisplayName() + " is named twice; a session is not " +
+				"compared with itself")}
 		}
 		seen[s.ID] = true
 	}

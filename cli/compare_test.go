@@ -34,8 +34,10 @@ func TestCompareCommand(t *testing.T) {
 	wants(t, "compare", d.must("compare", "barnacle-automatic", "barnacle-fan-on"),
 		"(simulated)", "13 % faster", "+12.84 % to +12.93 %", "only fan differs", "longer is better")
 	wants(t, "baseline", d.must("compare", "barnacle-automatic", "limpet-passive", "--baseline", "limpet-passive"),
-		"against limpet-passive", "confounded", "enclosure=barnacle, fan=automatic instead of enclosure=limpet, fan=passive", "or as near to that as the parts allow")
-	wants(t, "by", d.must("compare", "--by", "cable", "--plan", "quick"), "cable=deck-cable", "times as fast", "Left out:")
+		"against limpet-passive", "confounded", "enclosure=barnacle, fan=automatic instead of enclosure=limpet, "+
+			"fan=passive", "or as near to that as the parts allow")
+	wants(t, "by", d.must("compare", "--by", "cable", "--plan", "quick"), "cable=deck-cable", "times as fast",
+		"Left out:")
 	document := decode[map[string]any](t, d.must("compare", "barnacle-automatic", "barnacle-fan-on", "--json"))
 	if document["format"] != "opengauge.comparison/1" || document["simulated"] != true {
 		t.Errorf("the document is %v", document)
@@ -53,7 +55,8 @@ func TestCompareCommand(t *testing.T) {
 		{2, "--since", []string{"compare", "--by", "fan", "--since", "yesterday"}},
 		{2, "two sessions at least", []string{"isolate", "limpet-passive"}},
 		{1, "no session has passes on a drive or volume", []string{"value", "copies"}},
-		{2, "bench book has no chain", []string{"value", "limpet-passive", "--through", "nowhere", "--bench", "../examples/bench.yaml"}},
+		{2, "bench book has no chain", []string{"value", "limpet-passive", "--through", "nowhere", "--bench",
+			"../examples/bench.yaml"}},
 	} {
 		if got := d.run(c.arguments...); got.code != c.code || !strings.Contains(got.stderr, c.want) {
 			t.Errorf("%q: exit %d, %q; want %d and %q", c.arguments, got.code, got.stderr, c.code, c.want)
@@ -64,13 +67,18 @@ func TestCompareCommand(t *testing.T) {
 func TestIsolateValueAndRankCommands(t *testing.T) {
 	d := demoDesk(t)
 	wants(t, "value of a volume", d.must("value", "lagoon-burst"), "44.00 a month")
-	wants(t, "isolate", d.must("isolate", "deck-long-cable", "cabin-long-cable", "deck-short-cable", "cabin-short-cable"),
+	wants(t, "isolate", d.must("isolate", "deck-long-cable", "cabin-long-cable", "deck-short-cable",
+		"cabin-short-cable"),
 		"It is cable deck-cable, with a probability of", "host deck-tablet.side deck-short-cable")
-	wants(t, "isolate two", d.must("isolate", "deck-long-cable", "cabin-short-cable"), "Cannot tell yet", "Measure next:", "if it is slow, it is", "if it is fast, it is")
+	wants(t, "isolate two", d.must("isolate", "deck-long-cable", "cabin-short-cable"), "Cannot tell yet",
+		"Measure next:", "if it is slow, it is", "if it is fast, it is")
 	wants(t, "value", d.must("value", "limpet-passive", "barnacle-fan-on", "dunlin-long"),
-		"123.00", "steady writes", "J a GB", "From sandpiper + limpet to sandpiper + barnacle, 90 more buys", "25 more buys nothing for writes (75 % slower), steady writes (93 % slower)")
-	wants(t, "value through", d.must("value", "barnacle-fan-on", "--through", "deck-tablet", "--bench", "../examples/bench.yaml"), "held by deck-tablet side")
-	wants(t, "rank", d.must("rank", "deck-short-cable"), "stands among simulated PCI Express through usb 3.2 gen 2", "percentile")
+		"123.00", "steady writes", "J a GB", "From sandpiper + limpet to sandpiper + barnacle, 90 more buys",
+		"25 more buys nothing for writes (75 % slower), steady writes (93 % slower)")
+	wants(t, "value through", d.must("value", "barnacle-fan-on", "--through", "deck-tablet", "--bench",
+		"../examples/bench.yaml"), "held by deck-tablet side")
+	wants(t, "rank", d.must("rank", "deck-short-cable"), "stands among simulated PCI Express through usb 3.2 gen 2",
+		"percentile")
 	ranking := decode[struct {
 		Loads []struct {
 			Load           string
@@ -85,7 +93,8 @@ func TestIsolateValueAndRankCommands(t *testing.T) {
 
 func TestReportKit(t *testing.T) {
 	d, kit := demoDesk(t), filepath.Join(t.TempDir(), "kit")
-	d.must("report", "barnacle-automatic", "barnacle-fan-on", "dunlin-full", "limpet-depth-map", "--kit", kit, "--title", "Fan_or *not*?", "--author", "=A(1)")
+	d.must("report", "barnacle-automatic", "barnacle-fan-on", "dunlin-full", "limpet-depth-map", "--kit", kit,
+		"--title", "Fan_or *not*?", "--author", "=A(1)")
 	files, err := os.ReadDir(kit)
 	if err != nil {
 		t.Fatal(err)
@@ -94,14 +103,16 @@ func TestReportKit(t *testing.T) {
 	for _, file := range files {
 		counts[filepath.Ext(file.Name())]++
 	}
-	if counts[".png"] != counts[".svg"] || counts[".png"] < 8 || counts[".csv"] < 10 || counts[".md"] != counts[".csv"]+1 {
+	if counts[".png"] != counts[".svg"] || counts[".png"] < 8 || counts[".csv"] < 10 ||
+		counts[".md"] != counts[".csv"]+1 {
 		t.Errorf("the kit has %v", counts)
 	}
 	article, err := os.ReadFile(filepath.Join(kit, "article.md"))
 	if err != nil {
 		t.Fatal(err)
 	}
-	wants(t, "article", string(article), `# Fan\_or \*not\*?`, "## Verdict", "](figure-comparison.png)", "## Money", "| --- |")
+	wants(t, "article", string(article), `# Fan\_or \*not\*?`, "## Verdict", "](figure-comparison.png)", "## Money",
+		"| --- |")
 	table, err := os.Open(filepath.Join(kit, "table-comparison.csv"))
 	if err != nil {
 		t.Fatal(err)
@@ -110,7 +121,8 @@ func TestReportKit(t *testing.T) {
 	if rows, err := csv.NewReader(table).ReadAll(); err != nil || len(rows) < 3 || rows[0][0] != "load" {
 		t.Errorf("the table is %v, %v", rows, err)
 	}
-	if got := d.run("report", "limpet-passive", "--kit", kit); got.code != 2 || !strings.Contains(got.stderr, "there already") {
+	if got := d.run("report", "limpet-passive", "--kit", kit); got.code != 2 ||
+		!strings.Contains(got.stderr, "there already") {
 		t.Errorf("over another kit: %d, %s", got.code, got.stderr)
 	}
 	if got := d.run("report", "limpet-passive", "--kit", filepath.Join(kit, "article.md", "x")); got.code != 1 {
@@ -128,8 +140,10 @@ func TestExchangeCommands(t *testing.T) {
 	want := d.must("logbook", "show", "limpet-passive", "--json")
 	for _, files := range [][]string{{at("passes.parquet"), at("samples.parquet")}, {at("backup.db")}} {
 		other := newDesk(t)
-		wants(t, files[0], other.must(append([]string{"logbook", "import"}, files...)...), "added 15 sessions; 0 were there already")
-		wants(t, files[0], other.must(append([]string{"logbook", "import"}, files...)...), "added 0 sessions; 15 were there already")
+		wants(t, files[0], other.must(append([]string{"logbook", "import"}, files...)...),
+			"added 15 sessions; 0 were there already")
+		wants(t, files[0], other.must(append([]string{"logbook", "import"}, files...)...),
+			"added 0 sessions; 15 were there already")
 		if got := other.must("logbook", "show", "limpet-passive", "--json"); got != want {
 			t.Errorf("%s: limpet-passive comes back different", files[0])
 		}
@@ -139,7 +153,8 @@ func TestExchangeCommands(t *testing.T) {
 	}
 	wants(t, "filtered", newDesk(t).must("logbook", "import", at("on.json.zst")), "added 3 sessions")
 	for _, bad := range [][]string{
-		{"logbook", "export"}, {"logbook", "export", "--all", "--out", at("x.pdf")}, {"logbook", "export", "--all", "--format", "x"}, {"logbook", "export", "--all", "--table", "x"},
+		{"logbook", "export"}, {"logbook", "export", "--all", "--out", at("x.pdf")},
+		{"logbook", "export", "--all", "--format", "x"}, {"logbook", "export", "--all", "--table", "x"},
 	} {
 		if got := d.run(bad...); got.code != 2 {
 			t.Errorf("%q: exit %d, %s", bad, got.code, got.stderr)
@@ -177,7 +192,8 @@ func TestAnonymousExport(t *testing.T) {
 	d.must("measure", folder, "--hold", "20ms", "--size", "4MiB", "--name", "mine")
 	got := d.run("logbook", "export", "mine", "--anonymous")
 	if got.code != 0 || strings.Contains(got.stdout, folder) || !strings.Contains(got.stderr, "replaced") {
-		t.Errorf("exit %d, %s; the folder's path is in the document: %v", got.code, got.stderr, strings.Contains(got.stdout, folder))
+		t.Errorf("exit %d, %s; the folder's path is in the document: %v", got.code, got.stderr,
+			strings.Contains(got.stdout, folder))
 	}
 	if host, err := os.Hostname(); err == nil && len(host) > 3 && strings.Contains(got.stdout, `"`+host+`"`) {
 		t.Error("the host's name is in the document")
@@ -223,7 +239,8 @@ func TestHostileSessionsAreHarmless(t *testing.T) {
 		t.Fatal(err)
 	}
 	d.must("logbook", "import", file)
-	for _, arguments := range [][]string{{"logbook", "list"}, {"compare", "limpet-quick", "hostile"}, {"rank", "hostile"}, {"explain", "hostile"}, {"isolate", "hostile", "deck-long-cable"}} {
+	for _, arguments := range [][]string{{"logbook", "list"}, {"compare", "limpet-quick", "hostile"},
+		{"rank", "hostile"}, {"explain", "hostile"}, {"isolate", "hostile", "deck-long-cable"}} {
 		if out := d.must(arguments...); strings.Contains(out, "\x1b[31mred") || strings.Contains(out, "\x07") {
 			t.Errorf("%q lets a terminal escape through", arguments)
 		}

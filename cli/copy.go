@@ -76,16 +76,20 @@ draws the matrix.`,
 	set.BoolVar(&flags.bothWays, "both-ways", false, "copy from TO to FROM too")
 	set.BoolVar(&flags.verify, "verify", false, "compare every file with what it was copied from")
 	set.BoolVar(&flags.keep, "keep", false, "keep the copy")
-	set.BoolVar(&flags.copiesOnly, "copies-only", false, "leave out the work of each end alone: which end is the limit is not told then")
+	set.BoolVar(&flags.copiesOnly, "copies-only", false, "leave out the work of each end alone: which end is the "+
+		"limit is not told then")
 	set.StringVar(&flags.sample, "sample", "", "length of a sample, 10ms to 10m (default 1s)")
 	set.StringVar(&flags.name, "name", "", "a name for the session")
-	set.StringArrayVar(&flags.conditions, "condition", nil, "a key=value that describes the circumstances; may be repeated")
-	set.StringVar(&flags.fromThrough, "from-through", "", "the chain of FROM, as in the bench book; of a simulated drive, its enclosure or chain")
+	set.StringArrayVar(&flags.conditions, "condition", nil, "a key=value that describes the circumstances; may be "+
+		"repeated")
+	set.StringVar(&flags.fromThrough, "from-through", "", "the chain of FROM, as in the bench book; of a simulated "+
+		"drive, its enclosure or chain")
 	set.StringVar(&flags.toThrough, "to-through", "", "the chain of TO")
 	set.StringVar(&flags.failOn, "fail-on", "", "exit with 3 if a finding is at least a note, caution or fault")
 	set.BoolVar(&env.json, "json", false, "print the session as JSON")
 	env.addBenchFlag(cmd)
-	_ = cmd.RegisterFlagCompletionFunc("set", cobra.FixedCompletions(fileset.KindNames(), cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("set", cobra.FixedCompletions(fileset.KindNames(),
+		cobra.ShellCompDirectiveNoFileComp))
 	_ = cmd.RegisterFlagCompletionFunc("fail-on", completeSeverities)
 	return cmd
 }
@@ -96,7 +100,8 @@ const defaultSetSize = unit.GiB
 // request reads the flags and arguments. Every error is one of usage.
 func (f *copyFlags) request(arguments []string) (transfer.Request, error) {
 	r := transfer.Request{
-		ID: session.NewID(), Name: f.name, Repeat: f.repeat, Parallel: f.parallel, Verify: f.verify, Keep: f.keep, Alone: !f.copiesOnly,
+		ID: session.NewID(), Name: f.name, Repeat: f.repeat, Parallel: f.parallel, Verify: f.verify, Keep: f.keep,
+		Alone: !f.copiesOnly,
 	}
 	var err error
 	if r.Conditions, err = session.ParseConditions(f.conditions); err != nil {
@@ -214,7 +219,9 @@ func (e *environment) runCopies(ctx context.Context, request transfer.Request) (
 	defer func() { err = errors.Join(err, book.Close()) }()
 	if request.Name != "" {
 		if taken, err := book.HasName(request.Name); err != nil || taken {
-			return nil, errors.Join(err, usageError{fmt.Errorf("a session named %q is in the logbook already; choose another --name", request.Name)})
+			return nil, errors.Join(err,
+				usageError{fmt.Errorf("a session named %q is in the logbook already; choose another --name",
+					request.Name)})
 		}
 	}
 	e.announceCopies(request)
@@ -268,7 +275,8 @@ func (e *environment) openEnds(r *transfer.Request, arguments []string, flags *c
 	}
 	if simulated > 0 && simulated < len(addresses) {
 		stop()
-		return nil, usageError{errors.New("a simulated part and a real folder have different clocks; copy between parts, or between folders")}
+		return nil, usageError{errors.New("a simulated part and a real folder have different clocks; copy between " +
+			"parts, or between folders")}
 	}
 	if simulated > 0 {
 		r.Environment = host.Environment{System: "simulated", ProgramVersion: Version()}
@@ -289,7 +297,8 @@ func openSimulatedEnd(named, through string, seed uint64, shared map[string]*sim
 	}
 	return transfer.Endpoint{
 		End: session.End{
-			Address: named, Kind: "simulated", CapacityBytes: part.Description().Capacity, Chain: around.Chain, Parts: around.Parts,
+			Address: named, Kind: "simulated", CapacityBytes: part.Description().Capacity, Chain: around.Chain,
+			Parts: around.Parts,
 		},
 		Simulated: part, Temperatures: part.Temperatures,
 	}, nil
@@ -315,7 +324,8 @@ func (e *environment) openFolderEnd(named, through, own string) (transfer.Endpoi
 	machine := survey.Here()
 	var stop func()
 	if device, mount, known := machine.DeviceOf(path); known {
-		end.Device, end.DeviceModel, end.CapacityBytes, end.Chain, end.FileSystem = device.Path, device.Model, device.Capacity, device.Chain, mount.FileSystem
+		end.Device, end.DeviceModel, end.CapacityBytes, end.Chain, end.FileSystem = device.Path, device.Model,
+			device.Capacity, device.Chain, mount.FileSystem
 		poller := sensor.NewPoller(machine.Sensors(device))
 		stop = poller.Start(func(string) {})
 		end.Temperatures = poller.Temperatures
@@ -348,7 +358,8 @@ func (e *environment) announceCopies(r transfer.Request) {
 			screen.Printf("set %s: %s in one file\n", set.Name, set.Bytes().Decimal())
 			continue
 		}
-		screen.Printf("set %s: %s in %d files, median %s, half of the bytes in files from %s on\n", set.Name, set.Bytes().Decimal(), spread.Files, spread.Median.Decimal(), spread.HalfOfBytesIn.Decimal())
+		screen.Printf("set %s: %s in %d files, median %s, half of the bytes in files from %s on\n", set.Name,
+			set.Bytes().Decimal(), spread.Files, spread.Median.Decimal(), spread.HalfOfBytesIn.Decimal())
 	}
 	text := fmt.Sprintf("copying %s in all", moved.Decimal())
 	if len(r.Pairs) > 1 {
@@ -361,7 +372,8 @@ func (e *environment) announceCopies(r transfer.Request) {
 		text += "; each end alone besides"
 	}
 	const guess = 500e6
-	screen.Printf("%s; at 500 MB/s about %s\n", text, unit.Span(max(unit.Duration(float64(2*moved+made)/guess), time.Second)))
+	screen.Printf("%s; at 500 MB/s about %s\n", text,
+		unit.Span(max(unit.Duration(float64(2*moved+made)/guess), time.Second)))
 }
 
 // copyTeller tells how far copies are.
@@ -409,20 +421,24 @@ func (e *environment) showCopies(s *session.Session, notation unit.Notation) err
 	for _, end := range s.Ends {
 		addresses = append(addresses, end.Address)
 	}
-	screen.Heading(table.Marked("copies between "+strings.Join(addresses, " and "), s.Simulated) + " · session " + s.DisplayName())
+	screen.Heading(table.Marked("copies between "+strings.Join(addresses, " and "), s.Simulated) + " · session " +
+		s.DisplayName())
 	for _, note := range table.CopyNotes(s) {
 		screen.Paragraph("● ", note)
 	}
 	showCopyFigures(screen, s, s.Findings, notation)
 	screen.Println("")
 	const many = 6
-	if notes := len(s.Findings); notes > many && !slices.ContainsFunc(s.Findings, func(f session.Finding) bool { return f.Severity != session.Note }) {
-		screen.Paragraph("", fmt.Sprintf("%d findings say which end holds each copy: in a word in the matrix, and with the arithmetic in opengauge explain %s.", notes, s.ID))
+	if notes := len(s.Findings); notes > many &&
+		!slices.ContainsFunc(s.Findings, func(f session.Finding) bool { return f.Severity != session.Note }) {
+		screen.Paragraph("", fmt.Sprintf("%d findings say which end holds each copy: in a word in the matrix, and "+
+			"with the arithmetic in opengauge explain %s.", notes, s.ID))
 	} else {
 		screen.Findings(s.Findings)
 	}
 	screen.Println("")
-	screen.Printf("Kept as %s. Next: opengauge explain %s, or opengauge report %s --out report.html\n", s.ID, s.ID, s.ID)
+	screen.Printf("Kept as %s. Next: opengauge explain %s, or opengauge report %s --out report.html\n", s.ID, s.ID,
+		s.ID)
 	return nil
 }
 

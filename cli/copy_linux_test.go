@@ -34,21 +34,26 @@ func TestACopyBetweenThrottledEnds(t *testing.T) {
 	const size, slow, fast = 200 << 20, 25 << 20, 40 << 20
 	one, from := mountedLoop(t, 700<<20)
 	other, to := mountedLoop(t, 700<<20)
-	for end, rates := range map[string]map[string]int64{"source": {one: slow, other: fast}, "destination": {one: fast, other: slow}} {
+	for end, rates := range map[string]map[string]int64{"source": {one: slow, other: fast},
+		"destination": {one: fast, other: slow}} {
 		inside := throttledAll(t, rates)
 		onQuietMachine(t, func() (faults []string) {
 			d := newDesk(t)
-			got := d.finish(inside(d.command("copy", from, to, "--set", "large-file", "--size", fmt.Sprint(size), "--json")))
+			got := d.finish(inside(d.command("copy", from, to, "--set", "large-file", "--size", fmt.Sprint(size),
+				"--json")))
 			if got.code != 0 {
 				t.Fatalf("exit %d: %s", got.code, got.stderr)
 			}
 			s := decode[session.Session](t, got.stdout)
 			for _, c := range s.Copies {
-				if off := c.ElapsedSeconds/(float64(size)/slow) - 1; c.Work == session.CopyWhole && math.Abs(off) > 0.03 {
-					faults = append(faults, fmt.Sprintf("the slower %s allows %.2f s, the copy took %.2f s", end, float64(size)/slow, c.ElapsedSeconds))
+				if off := c.ElapsedSeconds/(float64(size)/slow) - 1; c.Work == session.CopyWhole &&
+					math.Abs(off) > 0.03 {
+					faults = append(faults, fmt.Sprintf("the slower %s allows %.2f s, the copy took %.2f s", end,
+						float64(size)/slow, c.ElapsedSeconds))
 				}
 			}
-			if len(s.Findings) == 0 || s.Findings[0].Kind != "endpoint-bound" || s.Findings[0].Evidence.Fact("end") != end {
+			if len(s.Findings) == 0 || s.Findings[0].Kind != "endpoint-bound" ||
+				s.Findings[0].Evidence.Fact("end") != end {
 				t.Errorf("the slower %s: found %+v", end, s.Findings)
 			}
 			return faults

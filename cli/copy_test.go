@@ -13,7 +13,8 @@ import (
 func contending(t *testing.T) string {
 	t.Helper()
 	name := filepath.Join(t.TempDir(), "at-once.yaml")
-	source := "plan: at-once\nsteps:\n  - contend: {with: \"sim:dunlin through deck-tablet,limpet\", operation: read, access: sequential, block: 1MiB, depth: 8, hold: 5s}\n"
+	source := "plan: at-once\nsteps:\n  - contend: {with: \"sim:dunlin through deck-tablet,limpet\", operation: " +
+		"read, access: sequential, block: 1MiB, depth: 8, hold: 5s}\n"
 	if err := os.WriteFile(name, []byte(source), 0o600); err != nil {
 		t.Fatal(err)
 	}
@@ -22,7 +23,8 @@ func contending(t *testing.T) string {
 
 func TestCopyCommand(t *testing.T) {
 	d, one, other := newDesk(t), t.TempDir(), t.TempDir()
-	s := decode[session.Session](t, d.must("copy", one, other, "--set", "mixed-folder,large-file", "--size", "8MiB", "--both-ways", "--repeat", "2", "--verify", "--condition", "cable=short", "--json"))
+	s := decode[session.Session](t, d.must("copy", one, other, "--set", "mixed-folder,large-file", "--size", "8MiB",
+		"--both-ways", "--repeat", "2", "--verify", "--condition", "cable=short", "--json"))
 	assertEmpty(t, one)
 	assertEmpty(t, other)
 	copies := 0
@@ -37,8 +39,10 @@ func TestCopyCommand(t *testing.T) {
 	if copies != 8 || len(s.Copies) != 16 || s.Conditions["cable"] != "short" || s.State != session.Complete {
 		t.Errorf("%d copies of %d pieces of work, %s", copies, len(s.Copies), s.State)
 	}
-	wants(t, "show", d.must("logbook", "show", "latest"), "mixed-folder", "longer or darker is faster", "files were compared")
-	wants(t, "explain", d.must("explain", "latest"), "the copy runs at", "the source alone gives", "the destination alone")
+	wants(t, "show", d.must("logbook", "show", "latest"), "mixed-folder", "longer or darker is faster",
+		"files were compared")
+	wants(t, "explain", d.must("explain", "latest"), "the copy runs at", "the source alone gives",
+		"the destination alone")
 	d.must("report", "latest", "--out", filepath.Join(one, "r.html"), "--kit", filepath.Join(one, "kit"))
 }
 
@@ -61,7 +65,8 @@ func TestACopyOfOnesOwnFolder(t *testing.T) {
 func TestTheCopyMatrix(t *testing.T) {
 	d := newDesk(t)
 	text := d.must("copy", "--among", "sim:sandpiper,sim:curlew,sim:turnstone", "--size", "4GB", "--name", "matrix")
-	wants(t, "matrix", text, "copies of large-file", "copies of mixed-folder", "to sim:turnstone", "520 MB/s", "limit: destination", "limit: source")
+	wants(t, "matrix", text, "copies of large-file", "copies of mixed-folder", "to sim:turnstone", "520 MB/s",
+		"limit: destination", "limit: source")
 	s := decode[session.Session](t, d.must("logbook", "show", "matrix", "--json"))
 	ways := map[[2]int]float64{}
 	for _, c := range s.Copies {
@@ -104,9 +109,11 @@ func TestCopyMistakes(t *testing.T) {
 func TestStreamsCommand(t *testing.T) {
 	d := demoDesk(t)
 	// The simulated write area runs out after 163 GB, and 190 MB/s are left.
-	wants(t, "recorders", d.must("streams", "dunlin-long"), "hydrophone array", "cache-exhausted", "128 channels x 192 000 samples a second x 24 bit = 73.7 MB/s", "not measured", "for 1 min")
+	wants(t, "recorders", d.must("streams", "dunlin-long"), "hydrophone array", "cache-exhausted",
+		"128 channels x 192 000 samples a second x 24 bit = 73.7 MB/s", "not measured", "for 1 min")
 	list := filepath.Join(t.TempDir(), "own.yaml")
-	if err := os.WriteFile(list, []byte("streams:\n  - {name: own, data-rate: 189MB/s}\n  - {name: too much, data-rate: 400MB/s}\n"), 0o600); err != nil {
+	if err := os.WriteFile(list, []byte("streams:\n  - {name: own, data-rate: 189MB/s}\n  - {name: too much, "+
+		"data-rate: 400MB/s}\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
 	document := decode[struct {
@@ -118,7 +125,8 @@ func TestStreamsCommand(t *testing.T) {
 			}
 		}
 	}](t, d.must("streams", "dunlin-long", "--streams", list, "--json"))
-	if own, much := document.Streams[0].Writing, document.Streams[1].Writing; !own.Carried || own.Most != 1 || much.Carried || much.EndedBy != "cache-exhausted" {
+	if own, much := document.Streams[0].Writing, document.Streams[1].Writing; !own.Carried || own.Most != 1 ||
+		much.Carried || much.EndedBy != "cache-exhausted" {
 		t.Errorf("own %+v, too much %+v", own, much)
 	}
 	if got := d.run("streams", "lagoon-burst"); got.code != 1 || !strings.Contains(got.stderr, "no sequential pass") {
@@ -128,15 +136,18 @@ func TestStreamsCommand(t *testing.T) {
 
 func TestTargetsAtOnce(t *testing.T) {
 	d := newDesk(t)
-	wants(t, "simulated", d.must("measure", "sim:sandpiper", "--through", "deck-tablet,limpet", "--plan", contending(t)), "deck-tablet side is shared", "50 %")
+	wants(t, "simulated", d.must("measure", "sim:sandpiper", "--through", "deck-tablet,limpet", "--plan",
+		contending(t)), "deck-tablet side is shared", "50 %")
 	one, other := t.TempDir(), t.TempDir()
 	name := filepath.Join(t.TempDir(), "real.yaml")
-	source := "plan: real\nsteps:\n  - contend: {with: [" + other + "], operation: write, access: sequential, block: 64KiB, depth: 4, hold: 100ms}\n"
+	source := "plan: real\nsteps:\n  - contend: {with: [" + other + "], operation: write, access: sequential, " +
+		"block: 64KiB, depth: 4, hold: 100ms}\n"
 	if err := os.WriteFile(name, []byte(source), 0o600); err != nil {
 		t.Fatal(err)
 	}
 	s := decode[session.Session](t, d.must("measure", one, "--plan", name, "--size", "4MiB", "--json"))
-	if len(s.Contentions) != 1 || len(s.Contentions[0].Members) != 2 || s.Contentions[0].Members[1].Together.Bytes == 0 || s.Contentions[0].Members[1].Address != other {
+	if len(s.Contentions) != 1 || len(s.Contentions[0].Members) != 2 ||
+		s.Contentions[0].Members[1].Together.Bytes == 0 || s.Contentions[0].Members[1].Address != other {
 		t.Errorf("contentions are %+v", s.Contentions)
 	}
 	assertEmpty(t, one)
@@ -144,5 +155,6 @@ func TestTargetsAtOnce(t *testing.T) {
 }
 
 func TestStartsTellWhenTheyAreFinished(t *testing.T) {
-	wants(t, "start", newDesk(t).must("measure", "sim:turnstone", "--plan", "start"), "time to finish", "of 16 KiB", "It is finished after")
+	wants(t, "start", newDesk(t).must("measure", "sim:turnstone", "--plan", "start"), "time to finish", "of 16 KiB",
+		"It is finished after")
 }

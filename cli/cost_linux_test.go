@@ -31,7 +31,8 @@ func BenchmarkStartUp(b *testing.B) {
 func BenchmarkResidentMemory(b *testing.B) {
 	const depth, block = 32, 4 << 10
 	plan := planFile(b, "{operation: [read, write], access: random, block: 4KiB, depth: 32, hold: 2s}")
-	command := exec.Command(program, "measure", b.TempDir(), "--plan", plan, "--size", "64MiB", "--logbook", b.TempDir()+"/logbook.db", "--sample", "10ms")
+	command := exec.Command(program, "measure", b.TempDir(), "--plan", plan, "--size", "64MiB", "--logbook",
+		b.TempDir()+"/logbook.db", "--sample", "10ms")
 	if err := command.Start(); err != nil {
 		b.Fatal(err)
 	}

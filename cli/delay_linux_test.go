@@ -143,7 +143,8 @@ func TestAKnownDelayIsSeen(t *testing.T) {
 		depth int
 	}{{2 * time.Millisecond, 1}, {20 * time.Millisecond, 1}, {20 * time.Millisecond, 8}} {
 		t.Run(fmt.Sprintf("%s at depth %d", c.delay, c.depth), func(t *testing.T) {
-			plan := planFile(t, fmt.Sprintf("{operation: read, access: random, block: 4KiB, depth: %d, hold: 2s}", c.depth))
+			plan := planFile(t, fmt.Sprintf("{operation: read, access: random, block: 4KiB, depth: %d, hold: 2s}",
+				c.depth))
 			onQuietMachine(t, func() (faults []string) {
 				slow, path := newSlowFile(t, 64<<20, c.delay)
 				s := decode[session.Session](t, newDesk(t).must("measure", path, "--plan", plan, "--json"))
@@ -154,10 +155,12 @@ func TestAKnownDelayIsSeen(t *testing.T) {
 				}
 				const share, kernel = 0.02, 50e-6
 				if p50 := pass.Latency.P50; p50 < least*(1-share)-kernel || p50 > most*(1+share)+kernel {
-					faults = append(faults, fmt.Sprintf("p50 is %.3f ms, the delay from %.3f to %.3f ms", p50*1e3, least*1e3, most*1e3))
+					faults = append(faults, fmt.Sprintf("p50 is %.3f ms, the delay from %.3f to %.3f ms", p50*1e3,
+						least*1e3, most*1e3))
 				}
 				if rate := float64(c.depth) / least; pass.IOPS > 1.01*rate {
-					faults = append(faults, fmt.Sprintf("%.0f IOPS, more than the %.0f that Little's law allows", pass.IOPS, rate))
+					faults = append(faults, fmt.Sprintf("%.0f IOPS, more than the %.0f that Little's law allows",
+						pass.IOPS, rate))
 				}
 				return faults
 			})

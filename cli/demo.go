@@ -34,20 +34,33 @@ type demoCase struct {
 }
 
 var demoCases = []demoCase{
-	{"limpet-quick", "sandpiper", "limpet", "passive", "quick", "A first figure of the sandpiper in its passive case, the limpet.", 1},
-	{"limpet-depth-map", "sandpiper", "limpet", "passive", "depth-map", "Which block sizes and queue depths fill the limpet's link?", 1},
-	{"limpet-passive", "sandpiper", "limpet", "passive", "long-write", "The same case, written to for five minutes: does the first figure last?", 1},
-	{"curlew-passive", "curlew", "limpet", "passive", "long-write", "The slower curlew in the same passive case: it never gets hot enough to mind.", 1},
-	{"barnacle-automatic", "sandpiper", "barnacle", "automatic", "cool-repeats", "The sandpiper in the barnacle, whose fan starts when it thinks it must: three times, each from a cool start.", 1},
-	{"barnacle-fan-on", "sandpiper", "barnacle", "on", "cool-repeats", "Once more, with the fan always on. Nothing else is changed.", 1},
-	{"dunlin-long", "dunlin", "barnacle", "on", "long-write", "The larger dunlin with the fan on: fast, until its write area is full. It was not heat.", 1},
+	{"limpet-quick", "sandpiper", "limpet", "passive", "quick", "A first figure of the sandpiper in its passive " +
+		"case, the limpet.", 1},
+	{"limpet-depth-map", "sandpiper", "limpet", "passive", "depth-map", "Which block sizes and queue depths fill " +
+		"the limpet's link?", 1},
+	{"limpet-passive", "sandpiper", "limpet", "passive", "long-write", "The same case, written to for five " +
+		"minutes: does the first figure last?", 1},
+	{"curlew-passive", "curlew", "limpet", "passive", "long-write", "The slower curlew in the same passive case: " +
+		"it never gets hot enough to mind.", 1},
+	{"barnacle-automatic", "sandpiper", "barnacle", "automatic", "cool-repeats", "The sandpiper in the barnacle, " +
+		"whose fan starts when it thinks it must: three times, each from a cool start.", 1},
+	{"barnacle-fan-on", "sandpiper", "barnacle", "on", "cool-repeats", "Once more, with the fan always on. Nothing " +
+		"else is changed.", 1},
+	{"dunlin-long", "dunlin", "barnacle", "on", "long-write", "The larger dunlin with the fan on: fast, until its " +
+		"write area is full. It was not heat.", 1},
 	{"dunlin-full", "dunlin", "barnacle", "on", "fill-ladder", "And when it is full? It reads more slowly, too.", 1},
-	{"whelk", "sandpiper", "whelk", "passive", "long-write", "The sandpiper in the whelk, a sealed case that drops off the bus when it is hot.", 1},
-	{"lagoon-burst", "lagoon-burst", "", "", "long-small", "A provisioned volume for the recordings, until its burst credits run out.", 1},
-	{"deck-long-cable", "sandpiper", "deck-tablet,deck-cable,limpet", "passive", "quick", "On deck the same drive is slow. Tablet, cable or case?", 3},
-	{"cabin-long-cable", "sandpiper", "cabin-desk.front,deck-cable,barnacle", "", "quick", "The deck's cable carried below, to the other case.", 3},
-	{"deck-short-cable", "sandpiper", "deck-tablet,short-cable,limpet", "passive", "quick", "The short cable carried up on deck.", 3},
-	{"cabin-short-cable", "sandpiper", "cabin-desk.back,short-cable,limpet", "passive", "quick", "And the short cable below, with the first case.", 3},
+	{"whelk", "sandpiper", "whelk", "passive", "long-write", "The sandpiper in the whelk, a sealed case that drops " +
+		"off the bus when it is hot.", 1},
+	{"lagoon-burst", "lagoon-burst", "", "", "long-small", "A provisioned volume for the recordings, until its " +
+		"burst credits run out.", 1},
+	{"deck-long-cable", "sandpiper", "deck-tablet,deck-cable,limpet", "passive", "quick",
+		"On deck the same drive is slow. Tablet, cable or case?", 3},
+	{"cabin-long-cable", "sandpiper", "cabin-desk.front,deck-cable,barnacle", "", "quick",
+		"The deck's cable carried below, to the other case.", 3},
+	{"deck-short-cable", "sandpiper", "deck-tablet,short-cable,limpet", "passive", "quick",
+		"The short cable carried up on deck.", 3},
+	{"cabin-short-cable", "sandpiper", "cabin-desk.back,short-cable,limpet", "passive", "quick",
+		"And the short cable below, with the first case.", 3},
 }
 
 func newDemo(env *environment) *cobra.Command {
@@ -62,7 +75,8 @@ virtual clock, so that minutes of writing take moments. No drive is touched.`,
 		Args:    cobra.NoArgs,
 		RunE:    func(cmd *cobra.Command, _ []string) error { return env.demo(cmd.Context(), folder) },
 	}
-	cmd.Flags().StringVar(&folder, "out", "", "the folder for the report and the demo's logbook (default a new temporary one)")
+	cmd.Flags().StringVar(&folder, "out", "", "the folder for the report and the demo's logbook (default a new "+
+		"temporary one)")
 	return cmd
 }
 
@@ -112,12 +126,14 @@ func (e *environment) demo(ctx context.Context, folder string) error {
 		return err
 	}
 	trace := filepath.Join(folder, "heat-trace.png")
-	if err := writePicture(&reportFlags{picture: trace, drawn: "heat-trace"}, image.PNG, subjectOf(named["limpet-passive"], notation)); err != nil {
+	if err := writePicture(&reportFlags{picture: trace, drawn: "heat-trace"}, image.PNG,
+		subjectOf(named["limpet-passive"], notation)); err != nil {
 		return err
 	}
 	screen.Println("")
 	screen.Heading("What to look at first")
-	screen.Paragraph("  ", "The report: "+report+". Start with the heat trace of limpet-passive, then compare the two traces of the barnacle: only the fan differs. Then the ladder of dunlin-full.")
+	screen.Paragraph("  ", "The report: "+report+". Start with the heat trace of limpet-passive, then compare the "+
+		"two traces of the barnacle: only the fan differs. Then the ladder of dunlin-full.")
 	screen.Paragraph("  ", "The same trace as a picture: "+trace)
 	screen.Paragraph("  ", "In the terminal: opengauge explain limpet-passive --logbook "+e.logbookPath)
 	screen.Paragraph("  ", "Your own machine: opengauge survey, then opengauge measure with a folder on the drive.")
@@ -137,7 +153,8 @@ func (e *environment) demoForecast(s *session.Session, notation unit.Notation) e
 	}
 	screen := e.screen()
 	screen.Println("")
-	screen.Paragraph("", "And on deck, where the tablet has one slower port? Nobody has tried that yet; the figures from below deck tell.")
+	screen.Paragraph("", "And on deck, where the tablet has one slower port? Nobody has tried that yet; the "+
+		"figures from below deck tell.")
 	screen.Println("")
 	e.showForecast(s, predict.New(s, setup.Chain), through, notation)
 	return nil
@@ -161,7 +178,8 @@ func (e *environment) demoVerdicts(named map[string]*session.Session, notation u
 	screen.Paragraph("", "Does the fan help? Only it differs between these two.")
 	screen.Println("")
 	e.showComparison(compared, true, notation)
-	isolated, err := blame.Isolate(pick("deck-long-cable", "cabin-long-cable", "deck-short-cable", "cabin-short-cable"), "")
+	isolated, err := blame.Isolate(pick("deck-long-cable", "cabin-long-cable", "deck-short-cable",
+		"cabin-short-cable"), "")
 	if err != nil {
 		return err
 	}
@@ -173,7 +191,8 @@ func (e *environment) demoVerdicts(named map[string]*session.Session, notation u
 	if err != nil {
 		return err
 	}
-	worth, err := value.Of(pick("limpet-passive", "barnacle-fan-on", "dunlin-long", "dunlin-full", "curlew-passive"), value.Terms{Book: book}, notation)
+	worth, err := value.Of(pick("limpet-passive", "barnacle-fan-on", "dunlin-long", "dunlin-full", "curlew-passive"),
+		value.Terms{Book: book}, notation)
 	if err != nil {
 		return err
 	}
@@ -188,8 +207,10 @@ func (e *environment) demoVerdicts(named map[string]*session.Session, notation u
 func (e *environment) demoCopies(ctx context.Context, notation unit.Notation) (*session.Session, error) {
 	screen := e.screen()
 	screen.Println("")
-	screen.Paragraph("", "The recordings have to be carried from drive to drive: one large file, and a folder of mixed ones.")
-	flags := &copyFlags{among: []string{"sim:sandpiper", "sim:dunlin", "sim:curlew", "sim:turnstone"}, size: "20GB", seed: 1, repeat: 1, parallel: 1, name: "copies"}
+	screen.Paragraph("", "The recordings have to be carried from drive to drive: one large file, and a folder of "+
+		"mixed ones.")
+	flags := &copyFlags{among: []string{"sim:sandpiper", "sim:dunlin", "sim:curlew", "sim:turnstone"}, size: "20GB",
+		seed: 1, repeat: 1, parallel: 1, name: "copies"}
 	request, err := flags.request(nil)
 	if err != nil {
 		return nil, err
@@ -241,7 +262,8 @@ func demoFolder(folder string) (string, error) {
 		return "", fmt.Errorf("could not make the folder for the demo: %w", err)
 	}
 	for _, ending := range []string{"", "-wal", "-shm"} {
-		if err := os.Remove(filepath.Join(folder, "demo-logbook.db"+ending)); err != nil && !errors.Is(err, os.ErrNotExist) {
+		if err := os.Remove(filepath.Join(folder, "demo-logbook.db"+ending)); err != nil &&
+			!errors.Is(err, os.ErrNotExist) {
 			return "", fmt.Errorf("could not remove the logbook of an earlier demo: %w", err)
 		}
 	}
@@ -250,7 +272,8 @@ func demoFolder(folder string) (string, error) {
 
 func (e *environment) demoSession(ctx context.Context, each demoCase) (*session.Session, error) {
 	flags := &measureFlags{
-		plan: each.plan, name: each.name, through: each.through, seed: 1, repeat: each.repeat, queue: target.CarrierNames[0],
+		plan: each.plan, name: each.name, through: each.through, seed: 1, repeat: each.repeat,
+		queue:      target.CarrierNames[0],
 		stallAfter: run.StallAfter, returnWithin: run.ReturnWithin,
 	}
 	if each.fan != "" {

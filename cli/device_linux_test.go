@@ -64,7 +64,8 @@ func TestDevicesAreOnlyReadUnlessNamed(t *testing.T) {
 	}
 	refused(2, "only read unless --overwrite names it")
 	refused(1, "its path and size, as it has no serial number, "+named, "--overwrite", "yes")
-	if s := decode[session.Session](t, d.must("measure", device, "--plan", "quick-read", "--hold", "20ms", "--json")); s.Target.Kind != "device" || s.Target.SpanBytes != size {
+	if s := decode[session.Session](t, d.must("measure", device, "--plan", "quick-read", "--hold", "20ms",
+		"--json")); s.Target.Kind != "device" || s.Target.SpanBytes != size {
 		t.Errorf("target is %+v", s.Target)
 	}
 	d.must("measure", device, "--hold", "20ms", "--overwrite", named)
@@ -117,9 +118,11 @@ func TestTheChainGoesDownToTheDisk(t *testing.T) {
 	if !known {
 		t.Skip("the folder for temporary files is on no block device that this system tells of")
 	}
-	s := decode[session.Session](t, newDesk(t).must("measure", place, "--plan", "quick-read", "--hold", "50ms", "--size", "4MiB", "--json"))
+	s := decode[session.Session](t, newDesk(t).must("measure", place, "--plan", "quick-read", "--hold", "50ms",
+		"--size", "4MiB", "--json"))
 	last := len(s.Chain.Hops) - 1
-	if last < len(disk.Hops) || s.Chain.Hops[last].Standard != "loop over "+image || s.Chain.Hops[last-1].Name != disk.Hops[len(disk.Hops)-1].Name {
+	if last < len(disk.Hops) || s.Chain.Hops[last].Standard != "loop over "+image ||
+		s.Chain.Hops[last-1].Name != disk.Hops[len(disk.Hops)-1].Name {
 		t.Errorf("the chain is %+v, that of the disk %+v", s.Chain.Hops, disk.Hops)
 	}
 	if s.Environment.Device != filepath.Base(device) || !strings.Contains(s.Environment.MountOptions, "rw") {
@@ -139,7 +142,8 @@ func TestFillingAFolder(t *testing.T) {
 	defer func() { _ = exec.Command("umount", folder).Run() }()
 	_ = os.Remove(filepath.Join(folder, "lost+found"))
 	plan := filepath.Join(t.TempDir(), "fill.yaml")
-	source := "plan: fill\nsteps:\n  - fill:\n      levels: [30%, 50%]\n      steps:\n        - sweep: {operation: [read, write], access: sequential, block: 64KiB, depth: 4, hold: HOLD}\n"
+	source := "plan: fill\nsteps:\n  - fill:\n      levels: [30%, 50%]\n      steps:\n        - sweep: {operation: " +
+		"[read, write], access: sequential, block: 64KiB, depth: 4, hold: HOLD}\n"
 	write := func(hold string) {
 		if err := os.WriteFile(plan, []byte(strings.ReplaceAll(source, "HOLD", hold)), 0o600); err != nil {
 			t.Fatal(err)
@@ -161,7 +165,8 @@ func TestFillingAFolder(t *testing.T) {
 	}()
 	s := decode[session.Session](t, d.must("measure", folder, "--plan", plan, "--size", "8MiB", "--json"))
 	<-watching
-	if len(s.Passes) != 4 || s.Passes[0].FillShare != 0.3 || s.Passes[3].FillShare != 0.5 || most < 0.48 || most > 0.62 {
+	if len(s.Passes) != 4 || s.Passes[0].FillShare != 0.3 || s.Passes[3].FillShare != 0.5 || most < 0.48 ||
+		most > 0.62 {
 		t.Errorf("%d passes; the file system was filled to %.0f %%", len(s.Passes), most*100)
 	}
 	assertEmpty(t, folder)
@@ -181,7 +186,8 @@ func TestBlocksBelowTheDevicesAreRefused(t *testing.T) {
 		t.Skipf("the sector size cannot be changed here: %s", out)
 	}
 	file := planFile(t, "{operation: read, access: random, block: 512B, depth: 1}")
-	if got := newDesk(t).run("measure", device, "--plan", file); got.code != 2 || !strings.Contains(got.stderr, "only multiples of 4 KiB") {
+	if got := newDesk(t).run("measure", device, "--plan", file); got.code != 2 ||
+		!strings.Contains(got.stderr, "only multiples of 4 KiB") {
 		t.Errorf("exit %d: %s", got.code, got.stderr)
 	}
 }
@@ -214,7 +220,8 @@ func throttledAll(t *testing.T, rates map[string]int64) func(*exec.Cmd) *exec.Cm
 		}
 	}
 	return func(command *exec.Cmd) *exec.Cmd {
-		inside := exec.Command("sh", append([]string{"-c", `echo $$ > "$0"/cgroup.procs && exec "$@"`, group}, command.Args...)...)
+		inside := exec.Command("sh", append([]string{"-c", `echo $$ > "$0"/cgroup.procs && exec "$@"`, group},
+			command.Args...)...)
 		inside.Env = command.Env
 		return inside
 	}
@@ -228,14 +235,16 @@ func TestAThrottledDeviceIsMeasuredAtItsRate(t *testing.T) {
 	plan := planFile(t, "{operation: [read, write], access: sequential, block: 64KiB, depth: 8, hold: 12s}")
 	onQuietMachine(t, func() (faults []string) {
 		d := newDesk(t)
-		got := d.finish(inside(d.command("measure", device, "--plan", plan, "--overwrite", fmt.Sprintf("%s:%d", device, size), "--json")))
+		got := d.finish(inside(d.command("measure", device, "--plan", plan, "--overwrite",
+			fmt.Sprintf("%s:%d", device, size), "--json")))
 		if got.code != 0 {
 			t.Fatalf("exit %d: %s", got.code, got.stderr)
 		}
 		for _, pass := range decode[session.Session](t, got.stdout).Passes {
 			measured := typicalSecond(pass)
 			if off := measured/rate - 1; math.Abs(off) > 0.02 {
-				faults = append(faults, fmt.Sprintf("%s: measured %.1f MB/s, %.1f %% off the %.1f that the kernel allows", pass.Label(), measured/1e6, off*100, float64(rate)/1e6))
+				faults = append(faults, fmt.Sprintf("%s: measured %.1f MB/s, %.1f %% off the %.1f that the "+
+					"kernel allows", pass.Label(), measured/1e6, off*100, float64(rate)/1e6))
 			}
 		}
 		return faults
@@ -256,7 +265,8 @@ func typicalSecond(pass session.Pass) float64 {
 func TestAFixedRateIsHeld(t *testing.T) {
 	t.Parallel() // it mostly waits
 	d := newDesk(t)
-	plan := planFile(t, "{operation: read, access: random, block: 4KiB, depth: 16, rate: [200, 2000], workers: [1, 2], hold: 3s}")
+	plan := planFile(t, "{operation: read, access: random, block: 4KiB, depth: 16, rate: [200, 2000], workers: [1, "+
+		"2], hold: 3s}")
 	onQuietMachine(t, func() (faults []string) {
 		s := decode[session.Session](t, d.must("measure", steadyFolder(t), "--size", "16MiB", "--plan", plan, "--json"))
 		for _, pass := range s.Passes {
@@ -273,7 +283,8 @@ func TestAFixedRateIsHeld(t *testing.T) {
 func TestADeviceThatVanishesAndReturns(t *testing.T) {
 	const size = 64 << 20
 	device := loopDevice(t, size)
-	image := strings.TrimSpace(string(must(t, exec.Command("losetup", "--noheadings", "--output", "BACK-FILE", device))))
+	image := strings.TrimSpace(string(must(t, exec.Command("losetup", "--noheadings", "--output", "BACK-FILE",
+		device))))
 	plan := planFile(t, "{operation: read, access: random, block: [4KiB, 8KiB, 16KiB], depth: 4, hold: 2s}")
 	d := newDesk(t)
 	command := d.command("measure", device, "--plan", plan, "--json", "--return-within", "20s")
@@ -281,7 +292,8 @@ func TestADeviceThatVanishesAndReturns(t *testing.T) {
 	time.AfterFunc(6*time.Second, func() { _ = os.Truncate(image, size) })
 	got := d.finish(command)
 	s := decode[session.Session](t, got.stdout)
-	if got.code != 0 || s.State != session.Complete || len(s.Passes) != 3 || s.Passes[0].CutShort || !s.Passes[1].CutShort || s.Passes[2].CutShort {
+	if got.code != 0 || s.State != session.Complete || len(s.Passes) != 3 || s.Passes[0].CutShort ||
+		!s.Passes[1].CutShort || s.Passes[2].CutShort {
 		t.Fatalf("exit %d, state %s, %d passes: %s", got.code, s.State, len(s.Passes), got.stderr)
 	}
 	gone, back := eventsOf(s, event.Dropout), eventsOf(s, event.Return)

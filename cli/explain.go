@@ -69,7 +69,8 @@ func (e *environment) toExplain(arguments []string, recording *seriesFlags) (*se
 		}
 		return sessions[0], nil
 	}
-	return nil, usageError{errors.New("name a session, or a recording with --series FILE.csv; see opengauge explain --help")}
+	return nil, usageError{errors.New("name a session, or a recording with --series FILE.csv; see opengauge " +
+		"explain --help")}
 }
 
 func (e *environment) explain(arguments []string, recording *seriesFlags, failOn session.Severity) error {
@@ -123,5 +124,6 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 // aboutLinks reports whether any finding is seen on the chain's strip, so that it
 // helps.
 func aboutLinks(findings []session.Finding) bool {
-	return slices.ContainsFunc(findings, func(f session.Finding) bool { return finding.Of(f).Marks == finding.ChainStrip })
+	return slices.ContainsFunc(findings,
+		func(f session.Finding) bool { return finding.Of(f).Marks == finding.ChainStrip })
 }

@@ -22,7 +22,8 @@ func (f *filterFlags) add(cmd *cobra.Command) {
 	set.StringVar(&f.plan, "plan", "", "only sessions of this plan")
 	set.StringArrayVar(&f.tags, "tag", nil, "only sessions with this tag; may be repeated")
 	set.StringArrayVar(&f.conditions, "condition", nil, "only sessions with this key=value; may be repeated")
-	set.StringVar(&f.since, "since", "", "only sessions from this day on, or from so long ago: 2026-05-01, 2026-05-01T12:00:00Z, 72h")
+	set.StringVar(&f.since, "since", "", "only sessions from this day on, or from so long ago: 2026-05-01, "+
+		"2026-05-01T12:00:00Z, 72h")
 	set.StringVar(&f.until, "until", "", "only sessions before this day, or before so long ago")
 	_ = cmd.RegisterFlagCompletionFunc("plan", completePlans)
 }
@@ -54,7 +55,8 @@ func parseMoment(flag, text string) (time.Time, error) {
 	if ago, err := time.ParseDuration(text); err == nil && ago >= 0 {
 		return time.Now().Add(-ago), nil
 	}
-	return time.Time{}, usageError{fmt.Errorf("--%s %q is no day, no time and no duration; write 2026-05-01, 2026-05-01T12:00:00Z or 72h", flag, text)}
+	return time.Time{}, usageError{fmt.Errorf("--%s %q is no day, no time and no duration; write 2026-05-01, "+
+		"2026-05-01T12:00:00Z or 72h", flag, text)}
 }
 
 // briefSessions reads the sessions that are named, or else those that the filter

@@ -28,9 +28,13 @@ bench book then bounds what to hope for.
   opengauge foresee stick-fan --through cabin-barnacle --json`,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: env.completeSessions,
-		RunE:              func(_ *cobra.Command, arguments []string) error { return env.foresee(arguments[0], through) },
+		RunE: func(_ *cobra.Command, arguments []string) error {
+			return env.foresee(arguments[0],
+				through)
+		},
 	}
-	cmd.Flags().StringVar(&through, "through", "", "the chain: a name from the bench book, or parts with commas between")
+	cmd.Flags().StringVar(&through, "through", "", "the chain: a name from the bench book, or parts with "+
+		"commas between")
 	cmd.Flags().BoolVar(&env.json, "json", false, "print the forecast as JSON")
 	env.addBenchFlag(cmd)
 	return cmd
@@ -49,7 +53,8 @@ func (e *environment) foresee(reference, through string) error {
 		return err
 	}
 	if through == "" {
-		return usageError{errors.New("say which chain with --through: a name from the bench book, or parts with commas between")}
+		return usageError{errors.New("say which chain with --through: a name from the bench book, or parts with " +
+			"commas between")}
 	}
 	parts, setup, err := e.setup(through)
 	if err != nil {
@@ -66,7 +71,8 @@ func (e *environment) foresee(reference, through string) error {
 	}
 	made := predict.New(sessions[0], setup.Chain)
 	if e.json {
-		return e.writeJSON(forecastRecord{Format: "opengauge.forecast/1", Forecast: made, Simulated: sessions[0].Simulated})
+		return e.writeJSON(forecastRecord{Format: "opengauge.forecast/1", Forecast: made,
+			Simulated: sessions[0].Simulated})
 	}
 	e.showForecast(sessions[0], made, through, notation)
 	return nil
@@ -74,7 +80,8 @@ func (e *environment) foresee(reference, through string) error {
 
 func (e *environment) showForecast(s *session.Session, made predict.Forecast, through string, notation unit.Notation) {
 	screen := e.screen()
-	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName() + ", through " + through)
+	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName() + ", through " +
+		through)
 	screen.Println("")
 	screen.ChainStrip(figure.NewChainStrip(made.Chain, notation))
 	screen.Println("")

@@ -27,9 +27,13 @@ sessions it takes those of the logbook that the filters leave.`,
   opengauge isolate --tag slow-deck
   opengauge isolate --tag slow-deck --load "read sequential" --json`,
 		ValidArgsFunction: env.completeSessions,
-		RunE:              func(_ *cobra.Command, arguments []string) error { return env.isolate(arguments, load, filter) },
+		RunE: func(_ *cobra.Command, arguments []string) error {
+			return env.isolate(arguments, load,
+				filter)
+		},
 	}
-	cmd.Flags().StringVar(&load, "load", "", "judge by passes whose label begins so, like \"write sequential\" (default those that most sessions have)")
+	cmd.Flags().StringVar(&load, "load", "", "judge by passes whose label begins so, like \"write sequential\" "+
+		"(default those that most sessions have)")
 	cmd.Flags().BoolVar(&env.json, "json", false, "print the result as JSON")
 	filter.add(cmd)
 	return cmd

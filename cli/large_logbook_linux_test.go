@@ -48,23 +48,33 @@ func made(count int) iter.Seq2[*session.Session, error] {
 	return func(yield func(*session.Session, error) bool) {
 		for number := range count {
 			s := &session.Session{
-				Format: session.Format, ID: fmt.Sprintf("b%07d", number), Name: fmt.Sprintf("bench-%d", number), State: session.Complete,
-				Started: time.Date(2020, 1, 1, 0, number, 0, 0, time.UTC), Ended: time.Date(2020, 1, 1, 0, number+1, 0, 0, time.UTC), Plan: quick,
-				Target: session.Target{Address: "/media/stick", Kind: "folder", SpanBytes: unit.GiB}, Chain: link.NewChain(usb.Hop("port"), pcie.Hop("drive")),
-				Parts:      []book.Part{{Kind: book.Drive, Name: fmt.Sprintf("drive-%d", number%40), Price: 80, Capacity: 1e12}},
-				Conditions: map[string]string{"fan": []string{"on", "off"}[number/40%2], "run": strconv.Itoa(number % 20), "deck": strconv.Itoa(number / 80)}, Events: []session.Event{}, Findings: []session.Finding{},
+				Format: session.Format, ID: fmt.Sprintf("b%07d", number), Name: fmt.Sprintf("bench-%d", number),
+				State:   session.Complete,
+				Started: time.Date(2020, 1, 1, 0, number, 0, 0, time.UTC), Ended: time.Date(2020, 1, 1, 0, number+1,
+					0, 0, time.UTC), Plan: quick,
+				Target: session.Target{Address: "/media/stick", Kind: "folder", SpanBytes: unit.GiB},
+				Chain:  link.NewChain(usb.Hop("port"), pcie.Hop("drive")),
+				Parts: []book.Part{{Kind: book.Drive, Name: fmt.Sprintf("drive-%d", number%40), Price: 80,
+					Capacity: 1e12}},
+				Conditions: map[string]string{"fan": []string{"on", "off"}[number/40%2],
+					"run": strconv.Itoa(number % 20), "deck": strconv.Itoa(number / 80)}, Events: []session.Event{},
+				Findings: []session.Finding{},
 			}
 			for i := range passesEach {
 				rate := 1e9 * (0.8 + 0.4*r.Float64())
 				pass := session.Pass{
-					Index: i, Step: "sweep", Load: load.New([]load.Operation{load.Read, load.Write}[i%2], load.Sequential, unit.MiB, 1<<(i/4)),
-					Repeat: i / 2 % 2, Direct: true, ElapsedSeconds: 5, Bytes: unit.Bytes(5 * rate), BytesPerSecond: unit.BytesPerSecond(rate),
+					Index: i, Step: "sweep", Load: load.New([]load.Operation{load.Read, load.Write}[i%2],
+						load.Sequential, unit.MiB, 1<<(i/4)),
+					Repeat: i / 2 % 2, Direct: true, ElapsedSeconds: 5, Bytes: unit.Bytes(5 * rate),
+					BytesPerSecond: unit.BytesPerSecond(rate),
 				}
 				for second := range samplesEach / passesEach {
 					value := rate * (0.98 + 0.04*r.Float64())
 					pass.Samples = append(pass.Samples, session.Sample{
-						TSeconds: float64(second+1) / 3, ElapsedSeconds: 1.0 / 3, Bytes: unit.Bytes(value / 3), Operations: int64(value / 3 / 1048576),
-						BytesPerSecond: unit.BytesPerSecond(value), IOPS: value / 1048576, P50Seconds: 0.0078, P99Seconds: 0.009,
+						TSeconds: float64(second+1) / 3, ElapsedSeconds: 1.0 / 3, Bytes: unit.Bytes(value / 3),
+						Operations:     int64(value / 3 / 1048576),
+						BytesPerSecond: unit.BytesPerSecond(value), IOPS: value / 1048576, P50Seconds: 0.0078,
+						P99Seconds:          0.009,
 						TemperaturesCelsius: map[string]unit.Celsius{"drive": unit.Celsius(40 + second)},
 					})
 				}
@@ -138,7 +148,8 @@ func BenchmarkImport(b *testing.B) {
 	file := filepath.Join(folder, "sessions.json")
 	writeSessions(b, file, sessionsWanted(importedSessions))
 	for b.Loop() {
-		took, memory := timed(b, "--logbook", filepath.Join(folder, fmt.Sprintf("%d.db", time.Now().UnixNano())), "logbook", "import", file)
+		took, memory := timed(b, "--logbook", filepath.Join(folder, fmt.Sprintf("%d.db", time.Now().UnixNano())),
+			"logbook", "import", file)
 		b.ReportMetric(took.Seconds(), "s/import")
 		b.ReportMetric(memory, "MB-resident")
 	}

@@ -83,7 +83,8 @@ func (e *environment) listStandards(notation unit.Notation) error {
 		screen.Println("")
 		family = nil
 	}
-	screen.Paragraph("", "line: the signalling rate. payload: after line coding. usable: what protocol overhead leaves for data, one way.")
+	screen.Paragraph("", "line: the signalling rate. payload: after line coding. usable: what protocol overhead "+
+		"leaves for data, one way.")
 	return nil
 }
 
@@ -114,13 +115,15 @@ func bindingSentence(chain link.Chain, notation unit.Notation) string {
 	usable := notation.Between(through.Low, through.High) + " " + notation.Unit()
 	rivals := chain.Rivals()
 	if len(rivals) == 0 {
-		return "The narrowest hop is " + binding.Name + " (" + binding.Standard + "): through this chain expect " + usable + " at the most."
+		return "The narrowest hop is " + binding.Name + " (" + binding.Standard + "): through this chain expect " +
+			usable + " at the most."
 	}
 	names := []string{binding.Name + " (" + binding.Standard + ")"}
 	for _, rival := range rivals {
 		names = append(names, rival.Name+" ("+rival.Standard+")")
 	}
-	return strings.Join(names, " and ") + " are nearly as narrow as each other: through this chain expect " + usable + " at the most, and any of them may bind."
+	return strings.Join(names, " and ") + " are nearly as narrow as each other: through this chain expect " + usable +
+		" at the most, and any of them may bind."
 }
 
 // completeChain completes the last hop of a chain.

@@ -17,7 +17,8 @@ func newLogbook(env *environment) *cobra.Command {
 		RunE:  func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
 	cmd.AddCommand(
-		newLogbookList(env), newLogbookShow(env), newLogbookTag(env), newLogbookExport(env), newLogbookImport(env), newLogbookMerge(env),
+		newLogbookList(env), newLogbookShow(env), newLogbookTag(env), newLogbookExport(env), newLogbookImport(env),
+		newLogbookMerge(env),
 		newLogbookRemove(env), newLogbookCheck(env), newLogbookBackup(env),
 	)
 	return cmd
@@ -67,7 +68,8 @@ func (e *environment) listSessions(flags *filterFlags, limit int) error {
 		return err
 	}
 	if e.json {
-		return e.writeJSON(sessionList{Format: "opengauge.list/1", Logbook: book.Path(), Total: total, Sessions: summaries})
+		return e.writeJSON(sessionList{Format: "opengauge.list/1", Logbook: book.Path(), Total: total,
+			Sessions: summaries})
 	}
 	screen := e.screen()
 	switch {
@@ -79,17 +81,20 @@ func (e *environment) listSessions(flags *filterFlags, limit int) error {
 		screen.Table(table.Sessions(summaries))
 	}
 	if more := total - len(summaries); more > 0 {
-		screen.Printf("and %s older ones; --limit 0 lists all, and filters leave out others\n", unit.Grouped(int64(more)))
+		screen.Printf("and %s older ones; --limit 0 lists all, and filters leave out others\n",
+			unit.Grouped(int64(more)))
 	}
 	return nil
 }
 
 func newLogbookShow(env *environment) *cobra.Command {
 	cmd := &cobra.Command{
-		Use:               "show SESSION",
-		Short:             "Show one session",
-		Long:              "Show one session: its passes, its circumstances, and the trace of its long passes.\n\nSESSION is an id, the start of one, a name, or latest.",
-		Example:           "  opengauge logbook show latest\n  opengauge logbook show stick-fan --json > stick-fan.json",
+		Use:   "show SESSION",
+		Short: "Show one session",
+		Long: "Show one session: its passes, its circumstances, and the trace of its long " +
+			"passes.\n\nSESSION is an id, the start of one, a name, or latest.",
+		Example: "  opengauge logbook show latest\n  opengauge logbook show stick-fan --json > " +
+			"stick-fan.json",
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: env.completeSessions,
 		RunE:              func(_ *cobra.Command, arguments []string) error { return env.showSession(arguments[0]) },

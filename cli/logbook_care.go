@@ -17,12 +17,16 @@ import (
 func newLogbookTag(env *environment) *cobra.Command {
 	remove := false
 	cmd := &cobra.Command{
-		Use:               "tag SESSION TAG...",
-		Short:             "Tag a session, so that filters find it",
-		Example:           "  opengauge logbook tag latest deck article\n  opengauge logbook tag stick-fan article --remove",
+		Use:   "tag SESSION TAG...",
+		Short: "Tag a session, so that filters find it",
+		Example: "  opengauge logbook tag latest deck article\n  opengauge logbook tag stick-fan article " +
+			"--remove",
 		Args:              cobra.MinimumNArgs(2),
 		ValidArgsFunction: env.completeSessions,
-		RunE:              func(_ *cobra.Command, arguments []string) error { return env.tag(arguments[0], arguments[1:], remove) },
+		RunE: func(_ *cobra.Command, arguments []string) error {
+			return env.tag(arguments[0],
+				arguments[1:], remove)
+		},
 	}
 	cmd.Flags().BoolVar(&remove, "remove", false, "take the tags off")
 	return cmd
@@ -69,7 +73,10 @@ func newLogbookRemove(env *environment) *cobra.Command {
 		Short:             "Remove sessions for good, after asking",
 		Example:           "  opengauge logbook remove k3f9\n  opengauge logbook remove --tag trash --yes",
 		ValidArgsFunction: env.completeSessions,
-		RunE:              func(_ *cobra.Command, arguments []string) error { return env.removeSessions(arguments, filter, yes) },
+		RunE: func(_ *cobra.Command, arguments []string) error {
+			return env.removeSessions(arguments,
+				filter, yes)
+		},
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	filter.add(cmd)
@@ -105,7 +112,8 @@ func (e *environment) removeSessions(references []string, flags *filterFlags, ye
 		names = append(names, strings.TrimSpace(s.ID+" "+s.Name))
 	}
 	if !yes {
-		if err := e.confirm(fmt.Sprintf("Remove %d sessions for good (%s)?", len(summaries), strings.Join(names, ", "))); err != nil {
+		if err := e.confirm(fmt.Sprintf("Remove %d sessions for good (%s)?", len(summaries),
+			strings.Join(names, ", "))); err != nil {
 			return err
 		}
 	}
@@ -158,7 +166,8 @@ func (e *environment) checkLogbook() error {
 		screen.Paragraph("■ ", fault)
 	}
 	if len(faults) > 0 {
-		return fmt.Errorf("the logbook %s has %d faults; restore a backup, or export what can be read into a new one", book.Path(), len(faults))
+		return fmt.Errorf("the logbook %s has %d faults; restore a backup, or export what can be read into a new one",
+			book.Path(), len(faults))
 	}
 	screen.Printf("%s: %d sessions, all of them can be read\n", screens.Clean(book.Path()), count)
 	return nil

@@ -40,17 +40,24 @@ stay distinguishable.`,
   opengauge logbook export --tag deck --out deck.parquet --table samples
   opengauge logbook export --since 72h --anonymous --out to-share.json`,
 		ValidArgsFunction: env.completeSessions,
-		RunE:              func(_ *cobra.Command, arguments []string) error { return env.exportSessions(arguments, flags) },
+		RunE: func(_ *cobra.Command, arguments []string) error {
+			return env.exportSessions(arguments,
+				flags)
+		},
 	}
 	set := cmd.Flags()
 	set.StringVar(&flags.out, "out", "", "the file to write")
-	set.StringVar(&flags.format, "format", "", "the format where no file's name says it: "+strings.Join(exchange.FormatNames, ", "))
-	set.StringVar(&flags.table, "table", string(exchange.Passes), "the table of CSV and Parquet: "+strings.Join(exchange.TableNames, ", "))
+	set.StringVar(&flags.format, "format", "",
+		"the format where no file's name says it: "+strings.Join(exchange.FormatNames, ", "))
+	set.StringVar(&flags.table, "table", string(exchange.Passes),
+		"the table of CSV and Parquet: "+strings.Join(exchange.TableNames, ", "))
 	set.BoolVar(&flags.anonymous, "anonymous", false, "replace serial numbers, names of hosts and users, and paths")
 	set.BoolVar(&flags.all, "all", false, "export every session")
 	flags.filter.add(cmd)
-	_ = cmd.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(exchange.FormatNames, cobra.ShellCompDirectiveNoFileComp))
-	_ = cmd.RegisterFlagCompletionFunc("table", cobra.FixedCompletions(exchange.TableNames, cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(exchange.FormatNames,
+		cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("table", cobra.FixedCompletions(exchange.TableNames,
+		cobra.ShellCompDirectiveNoFileComp))
 	return cmd
 }
 

@@ -54,7 +54,8 @@ func parseShifts(texts, references []string) ([]time.Duration, error) {
 		at := slices.Index(references, reference)
 		moved, err := time.ParseDuration(strings.TrimPrefix(stretch, "+"))
 		if !found || at < 0 || err != nil {
-			return nil, fmt.Errorf("--shift %q does not move a session; write one of those that are merged, like %s=+1.5s", text, references[0])
+			return nil, fmt.Errorf("--shift %q does not move a session; write one of those that are merged, like "+
+				"%s=+1.5s", text, references[0])
 		}
 		shifts[at] = moved
 	}
@@ -101,7 +102,8 @@ func (e *environment) mergeSessions(references, alone []string, name string, tex
 		return e.writeJSON(merged)
 	}
 	screen := e.screen()
-	screen.Heading(table.Marked(fmt.Sprintf("%d hosts at once · session %s", len(sessions), merged.DisplayName()), merged.Simulated))
+	screen.Heading(table.Marked(fmt.Sprintf("%d hosts at once · session %s", len(sessions), merged.DisplayName()),
+		merged.Simulated))
 	screen.Table(table.Contentions(merged, notation))
 	screen.Println("")
 	screen.Table(table.Shares(merged, notation))

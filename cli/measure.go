@@ -78,7 +78,8 @@ func (e *environment) measure(ctx context.Context, address string, flags *measur
 
 // runMeasurement opens target and logbook, runs, and keeps the findings. The
 // logbook comes second: a mistake in the target leaves no empty one behind.
-func (e *environment) runMeasurement(ctx context.Context, named string, flags *measureFlags, m measurement) (s *session.Session, err error) {
+func (e *environment) runMeasurement(ctx context.Context, named string, flags *measureFlags,
+	m measurement) (s *session.Session, err error) {
 	if err := e.offerLeftovers(named, flags.removeLeftovers); err != nil {
 		return nil, err
 	}
@@ -93,9 +94,11 @@ func (e *environment) runMeasurement(ctx context.Context, named string, flags *m
 		return nil, usageError{err}
 	}
 	around, err := openBench(ctx, address.Request{
-		Address: named, Through: flags.through, Setup: setup, Size: m.size, Carrier: m.carrier, Seed: flags.seed, Tag: id,
-		Conditions: m.conditions, Probes: m.probes, Overwrite: flags.overwrite, OverwriteContents: flags.overwriteContents,
-		Shared: shared, Trust: trust,
+		Address: named, Through: flags.through, Setup: setup, Size: m.size, Carrier: m.carrier, Seed: flags.seed,
+		Tag:        id,
+		Conditions: m.conditions, Probes: m.probes, Overwrite: flags.overwrite,
+		OverwriteContents: flags.overwriteContents,
+		Shared:            shared, Trust: trust,
 	})
 	if err != nil {
 		return nil, err
@@ -111,7 +114,8 @@ func (e *environment) runMeasurement(ctx context.Context, named string, flags *m
 	defer func() { err = errors.Join(err, closeOthers()) }()
 	request := run.Request{
 		ID: id, Name: flags.name, Plan: m.plan, Hold: m.hold, Sample: m.sample,
-		StallAfter: flags.stallAfter, ReturnWithin: flags.returnWithin, Verify: flags.verify, Target: around.Target, Sensors: around.Sensors, Parts: around.Parts,
+		StallAfter: flags.stallAfter, ReturnWithin: flags.returnWithin, Verify: flags.verify, Target: around.Target,
+		Sensors: around.Sensors, Parts: around.Parts,
 		Chain: around.Chain, Conditions: around.Conditions, Environment: around.Environment,
 		Others: others, Together: sim.KeepTogether,
 	}
@@ -128,7 +132,9 @@ func (e *environment) runMeasurement(ctx context.Context, named string, flags *m
 	defer book.Close()
 	if flags.name != "" {
 		if taken, err := book.HasName(flags.name); err != nil || taken {
-			return nil, errors.Join(err, usageError{fmt.Errorf("a session named %q is in the logbook already; choose another --name", flags.name)})
+			return nil, errors.Join(err,
+				usageError{fmt.Errorf("a session named %q is in the logbook already; choose another --name",
+					flags.name)})
 		}
 	}
 	e.announce(request)
@@ -166,7 +172,8 @@ func (e *environment) announce(request run.Request) {
 	if others := len(request.Others); others > 0 {
 		passes += fmt.Sprintf(", and loads on %d targets at once", others+1)
 	}
-	text := fmt.Sprintf("measuring %s with plan %s: %s, about %s", d.Address, request.Plan.Name, passes, unit.Span(max(estimate.Elapsed, time.Second)))
+	text := fmt.Sprintf("measuring %s with plan %s: %s, about %s", d.Address, request.Plan.Name, passes,
+		unit.Span(max(estimate.Elapsed, time.Second)))
 	if estimate.Open {
 		text += ", and as long as it takes to move the bytes that the plan asks for"
 	}
@@ -199,7 +206,8 @@ func (e *environment) showMeasured(s *session.Session, notation unit.Notation) e
 	screen.Println("")
 	screen.Findings(s.Findings)
 	screen.Println("")
-	screen.Printf("Kept as %s. Next: opengauge explain %s, or opengauge report %s --out report.html\n", s.ID, s.ID, s.ID)
+	screen.Printf("Kept as %s. Next: opengauge explain %s, or opengauge report %s --out report.html\n", s.ID, s.ID,
+		s.ID)
 	return nil
 }
 

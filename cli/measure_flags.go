@@ -35,29 +35,39 @@ func (f *measureFlags) add(cmd *cobra.Command, env *environment) {
 	set := cmd.Flags()
 	set.StringVar(&f.plan, "plan", "quick", "a built-in plan ("+planNames()+") or a YAML file")
 	set.StringVar(&f.hold, "hold", "", "how long each pass counts (default 5s, or what the plan says)")
-	set.StringVar(&f.within, "until-within", "", "end each pass once its throughput is known to within this share, like 1%")
+	set.StringVar(&f.within, "until-within", "", "end each pass once its throughput is known to within this "+
+		"share, like 1%")
 	set.IntVar(&f.repeat, "repeat", 1, "run the whole plan this many times, in turns")
-	set.StringVar(&f.size, "size", "", "size of the test file (default 1 GiB or a tenth of the free space, whichever is smaller)")
+	set.StringVar(&f.size, "size", "", "size of the test file (default 1 GiB or a tenth of the free space, "+
+		"whichever is smaller)")
 	f.asks.add(set)
 	set.StringVar(&f.sample, "sample", "", "length of a sample, 10ms to 10m (default 1s)")
 	set.StringVar(&f.queue, "queue", "automatic", "what carries operations to the kernel: automatic, native or threads")
-	set.DurationVar(&f.stallAfter, "stall-after", run.StallAfter, "how long an operation may be under way before that is an event")
+	set.DurationVar(&f.stallAfter, "stall-after", run.StallAfter, "how long an operation may be under way before "+
+		"that is an event")
 	set.DurationVar(&f.returnWithin, "return-within", run.ReturnWithin, "how long to wait for a device that vanished")
-	set.BoolVar(&f.verify, "verify", false, "stamp what is written, check what is read, and read all of it back at the end")
-	set.StringVar(&f.overwrite, "overwrite", "", "allow this block device to be written: its serial number, or path:bytes where it has none; of a volume, the export's name")
-	set.StringVar(&f.authority, "authority", "", "trust an nbds:// server whose certificate this authority signed, FILE.pem")
-	set.BoolVar(&f.overwriteContents, "overwrite-contents", false, "allow that even if the device holds partitions or a file system")
+	set.BoolVar(&f.verify, "verify", false, "stamp what is written, check what is read, and read all of it back "+
+		"at the end")
+	set.StringVar(&f.overwrite, "overwrite", "", "allow this block device to be written: its serial number, or "+
+		"path:bytes where it has none; of a volume, the export's name")
+	set.StringVar(&f.authority, "authority", "", "trust an nbds:// server whose certificate this authority signed, "+
+		"FILE.pem")
+	set.BoolVar(&f.overwriteContents, "overwrite-contents", false, "allow that even if the device holds partitions "+
+		"or a file system")
 	set.BoolVar(&f.removeLeftovers, "remove-leftovers", false, "remove test files that killed runs left in the folder")
 	set.StringVar(&f.name, "name", "", "a name for the session")
 	set.StringArrayVar(&f.conditions, "condition", nil, "a key=value that describes the circumstances; may be repeated")
-	set.StringArrayVar(&f.probes, "probe", nil, "an external thermometer: csv:FILE#COLUMN, http://HOST/PAGE#METRIC or scpi://HOST:PORT?ask=COMMAND, with NAME= before it if wanted; may be repeated")
-	set.StringVar(&f.through, "through", "", "the chain from the bench book: its name, or parts with commas between; for a simulated drive, its enclosure (default limpet) or a chain of the demo's book")
+	set.StringArrayVar(&f.probes, "probe", nil, "an external thermometer: csv:FILE#COLUMN, http://HOST/PAGE#METRIC "+
+		"or scpi://HOST:PORT?ask=COMMAND, with NAME= before it if wanted; may be repeated")
+	set.StringVar(&f.through, "through", "", "the chain from the bench book: its name, or parts with commas "+
+		"between; for a simulated drive, its enclosure (default limpet) or a chain of the demo's book")
 	set.Uint64Var(&f.seed, "seed", 1, "what a simulated part draws its chances from")
 	set.StringVar(&f.failOn, "fail-on", "", "exit with 3 if a finding is at least a note, caution or fault")
 	set.BoolVar(&env.json, "json", false, "print the session as JSON")
 	_ = cmd.RegisterFlagCompletionFunc("plan", completePlans)
 	_ = cmd.RegisterFlagCompletionFunc("fail-on", completeSeverities)
-	_ = cmd.RegisterFlagCompletionFunc("queue", cobra.FixedCompletions(target.CarrierNames, cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("queue", cobra.FixedCompletions(target.CarrierNames,
+		cobra.ShellCompDirectiveNoFileComp))
 }
 
 // measurement is a checked measure command.
@@ -130,7 +140,8 @@ func (f *measureFlags) apply(p plan.Plan) (plan.Plan, error) {
 		}
 		changes = append(changes, change)
 	}
-	given("hold", f.hold, changeBy(plan.ParseHold, func(s *plan.Sweep, v time.Duration) { s.HoldSeconds = v.Seconds() }))
+	given("hold", f.hold, changeBy(plan.ParseHold,
+		func(s *plan.Sweep, v time.Duration) { s.HoldSeconds = v.Seconds() }))
 	given("until-within", f.within, changeBy(plan.ParseWithin, func(s *plan.Sweep, v float64) { s.Within = v }))
 	for _, d := range load.Dimensions {
 		given(d.Key, f.asks.given(d), func(text string) (func(*plan.Sweep), error) {

@@ -60,7 +60,8 @@ func (e *environment) writeJSON(document any) error {
 }
 
 // completeSessions completes a SESSION: names, ids, and the word for the newest.
-func (e *environment) completeSessions(_ *cobra.Command, _ []string, begun string) ([]string, cobra.ShellCompDirective) {
+func (e *environment) completeSessions(_ *cobra.Command, _ []string, begun string) ([]string,
+	cobra.ShellCompDirective) {
 	book, err := e.openLogbook()
 	if err != nil {
 		return nil, cobra.ShellCompDirectiveNoFileComp

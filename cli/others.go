@@ -14,7 +14,8 @@ import (
 const throughWord = " through "
 
 // openOthers opens the targets that a plan contends with.
-func (e *environment) openOthers(ctx context.Context, m measurement, base address.Request) ([]run.Other, func() error, error) {
+func (e *environment) openOthers(ctx context.Context, m measurement, base address.Request) ([]run.Other, func() error,
+	error) {
 	var others []run.Other
 	closeAll := func() error {
 		var failed error

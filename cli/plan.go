@@ -66,7 +66,8 @@ func newPlanShow(env *environment) *cobra.Command {
 				screen.Paragraph("", p.About)
 			}
 			if filledIn := p.Estimate(plan.DefaultHold).FilledIn; filledIn > 0 {
-				screen.Paragraph("", fmt.Sprintf("The sweep is adaptive: at least %d of these are filled in from the others, not measured.", filledIn))
+				screen.Paragraph("", fmt.Sprintf("The sweep is adaptive: at least %d of these are filled in from "+
+					"the others, not measured.", filledIn))
 			}
 			screen.Table(table.PlannedPasses(p.Passes(plan.DefaultHold)))
 			return nil
@@ -111,7 +112,8 @@ a time depends on how fast the storage is; say how fast with --rate.`,
 	cmd.Flags().StringVar(&flags.size, "size", "", "size of the test file (default as measure chooses it)")
 	cmd.Flags().StringVar(&flags.target, "target", "", "the folder whose free space it has to fit")
 	cmd.Flags().StringVar(&flags.rate, "rate", "1GB/s", "how fast the storage takes writes")
-	cmd.Flags().StringVar(&flags.endurance, "endurance", "", "how much may be written to the drive by its rating, like 600TB")
+	cmd.Flags().StringVar(&flags.endurance, "endurance", "", "how much may be written to the drive by its rating, "+
+		"like 600TB")
 	cmd.Flags().BoolVar(&env.json, "json", false, "print the check as JSON")
 	return cmd
 }
@@ -152,7 +154,8 @@ func checkPlan(name string, flags *planFlags) (planCheck, error) {
 	}
 	estimate := p.Estimate(plan.DefaultHold)
 	checked := planCheck{
-		Format: "opengauge.plan-check/1", Plan: p.Name, Passes: estimate.Passes, FilledIn: estimate.FilledIn, WritePasses: estimate.WritePasses,
+		Format: "opengauge.plan-check/1", Plan: p.Name, Passes: estimate.Passes, FilledIn: estimate.FilledIn,
+		WritePasses:    estimate.WritePasses,
 		ElapsedSeconds: estimate.Elapsed.Seconds(), TestFileBytes: size, FillShare: estimate.FillShare,
 	}
 	if flags.target != "" {
@@ -166,7 +169,8 @@ func checkPlan(name string, flags *planFlags) (planCheck, error) {
 	if flags.endurance != "" {
 		endurance, err := unit.ParseBytes(flags.endurance)
 		if err != nil || endurance == 0 {
-			return planCheck{}, usageError{fmt.Errorf("--endurance %q is not how much may be written, like 600TB", flags.endurance)}
+			return planCheck{}, usageError{fmt.Errorf("--endurance %q is not how much may be written, like 600TB",
+				flags.endurance)}
 		}
 		share := float64(checked.WrittenBytes) / float64(endurance)
 		checked.EnduranceShare = &share
@@ -181,7 +185,8 @@ func (e *environment) showCheck(c planCheck, flags *planFlags) {
 	if c.FilledIn > 0 {
 		screen.Printf("  filled in  %d combinations at the least, from the passes: the sweep is adaptive\n", c.FilledIn)
 	}
-	screen.Printf("  time       %s at the most, filling and flushing aside\n", unit.Span(unit.Duration(c.ElapsedSeconds)))
+	screen.Printf("  time       %s at the most, filling and flushing aside\n",
+		unit.Span(unit.Duration(c.ElapsedSeconds)))
 	screen.Printf("  writes     %s at the most, if the storage takes %s\n", c.WrittenBytes.Capacity(), flags.rate)
 	if c.FillShare > 0 {
 		screen.Printf("  fills      the target to %.0f %%, which comes on top, and frees it again\n", c.FillShare*100)

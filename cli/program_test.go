@@ -125,9 +125,11 @@ func assertEmpty(t *testing.T, folder string) {
 
 func TestMeasureAFolder(t *testing.T) {
 	d, folder := newDesk(t), t.TempDir()
-	s := decode[session.Session](t, d.must("measure", folder, "--hold", "50ms", "--size", "8MiB", "--condition", "fan=on", "--name", "stick", "--json"))
+	s := decode[session.Session](t, d.must("measure", folder, "--hold", "50ms", "--size", "8MiB", "--condition",
+		"fan=on", "--name", "stick", "--json"))
 	assertEmpty(t, folder)
-	if s.Format != "opengauge.session/1" || s.State != session.Complete || s.Simulated || s.Conditions["fan"] != "on" || len(s.Passes) != 6 {
+	if s.Format != "opengauge.session/1" || s.State != session.Complete || s.Simulated ||
+		s.Conditions["fan"] != "on" || len(s.Passes) != 6 {
 		t.Fatalf("session %+v", s)
 	}
 	for _, pass := range s.Passes {
@@ -142,7 +144,8 @@ func TestMeasureAFolder(t *testing.T) {
 			t.Errorf("pass %d: %v is not %v", pass.Index, got, pass.BytesPerSecond)
 		}
 	}
-	if shown := decode[session.Session](t, d.must("logbook", "show", "stick", "--json")); shown.ID != s.ID || len(shown.Passes) != 6 {
+	if shown := decode[session.Session](t, d.must("logbook", "show", "stick", "--json")); shown.ID != s.ID ||
+		len(shown.Passes) != 6 {
 		t.Errorf("the logbook has %s with %d passes", shown.ID, len(shown.Passes))
 	}
 	if list := d.must("logbook", "list"); !strings.Contains(list, "stick") || !strings.Contains(list, "complete") {
@@ -163,7 +166,8 @@ func TestSessionFollowsItsSchema(t *testing.T) {
 		"with a finding": {"measure", "sim:sandpiper", "--plan", "long-write", "--json"},
 		"copies":         {"copy", "sim:sandpiper", "sim:curlew", "--size", "2GB", "--json"},
 		"a volume":       {"measure", "sim:lagoon-burst", "--plan", "quick", "--json"},
-		"at once":        {"measure", "sim:sandpiper", "--through", "deck-tablet,limpet", "--plan", contending(t), "--json"},
+		"at once": {"measure", "sim:sandpiper", "--through", "deck-tablet,limpet", "--plan", contending(t),
+			"--json"},
 	} {
 		for _, fault := range faults(schema, decode[any](t, d.must(arguments...)), "session") {
 			t.Errorf("%s: %s", name, fault)
@@ -240,7 +244,8 @@ func kindOf(value any) string {
 
 func TestPlans(t *testing.T) {
 	d, folder := newDesk(t), t.TempDir()
-	if list := d.must("plan", "list"); !strings.Contains(list, "latency-under-load") || !strings.Contains(list, "First") && !strings.Contains(list, "A first figure") {
+	if list := d.must("plan", "list"); !strings.Contains(list, "latency-under-load") ||
+		!strings.Contains(list, "First") && !strings.Contains(list, "A first figure") {
 		t.Errorf("the list is:\n%s", list)
 	}
 	shown := d.must("plan", "show", "data-kinds")
@@ -256,7 +261,8 @@ func TestPlans(t *testing.T) {
 	}](t, d.must("plan", "check", "quick", "--hold", "10s", "--rate", "1GB/s", "--endurance", "300TB", "--size", "8MiB", "--target", folder, "--json"))
 	// Three of six passes write for 10.5 s each, and the test file is filled.
 	want := 3*10.5e9 + 8*1024*1024
-	if checked.Passes != 6 || checked.Elapsed != 63 || checked.Written != want || math.Abs(checked.EnduranceShare-want/300e12) > 1e-12 || !checked.Fits {
+	if checked.Passes != 6 || checked.Elapsed != 63 || checked.Written != want ||
+		math.Abs(checked.EnduranceShare-want/300e12) > 1e-12 || !checked.Fits {
 		t.Errorf("the check gives %+v, want %v bytes", checked, want)
 	}
 	assertEmpty(t, folder)
@@ -271,17 +277,20 @@ func TestLoadsOfEveryKind(t *testing.T) {
 		"{operation: read, access: random, block: 4KiB, depth: 16, rate: 500, hold: 2s}",
 		"{operation: write, access: sequential, block: 1MiB, depth: 4, bytes: 8MiB}")
 	for _, queue := range []string{"automatic", "threads"} {
-		s := decode[session.Session](t, d.must("measure", steadyFolder(t), "--plan", file, "--size", "64MiB", "--queue", queue, "--sample", "100ms", "--json"))
+		s := decode[session.Session](t, d.must("measure", steadyFolder(t), "--plan", file, "--size", "64MiB",
+			"--queue", queue, "--sample", "100ms", "--json"))
 		if len(s.Passes) != 7 {
 			t.Fatalf("%s: %d passes", queue, len(s.Passes))
 		}
 		for _, pass := range s.Passes {
 			if pass.Bytes == 0 || pass.Errors != 0 || queue == "threads" && pass.Queue != "thread pool" {
-				t.Errorf("%s: pass %d (%s) by %s: %d bytes, %d errors", queue, pass.Index, pass.Label(), pass.Queue, pass.Bytes, pass.Errors)
+				t.Errorf("%s: pass %d (%s) by %s: %d bytes, %d errors", queue, pass.Index, pass.Label(), pass.Queue,
+					pass.Bytes, pass.Errors)
 			}
 		}
 		if mixed := s.Passes[0]; mixed.Workers != 2 || mixed.WriteShare != 0.3 {
-			t.Errorf("%s: the mixed pass has %d workers and a write share of %v", queue, mixed.Workers, mixed.WriteShare)
+			t.Errorf("%s: the mixed pass has %d workers and a write share of %v", queue, mixed.Workers,
+				mixed.WriteShare)
 		}
 		if bounded := s.Passes[6]; bounded.Bytes != 8<<20 {
 			t.Errorf("%s: a pass of 8 MiB moved %d bytes", queue, bounded.Bytes)
@@ -303,11 +312,13 @@ func steadyFolder(t *testing.T) string {
 
 func TestVerify(t *testing.T) {
 	d, folder := newDesk(t), t.TempDir()
-	s := decode[session.Session](t, d.must("measure", folder, "--size", "16MiB", "--hold", "200ms", "--verify", "--json"))
+	s := decode[session.Session](t, d.must("measure", folder, "--size", "16MiB", "--hold", "200ms", "--verify",
+		"--json"))
 	if s.Verification == nil || s.Verification.Faults != 0 || s.Verification.Checked < 16<<20/4096 {
 		t.Errorf("verification %+v", s.Verification)
 	}
-	if got := d.run("measure", "sim:sandpiper", "--verify"); got.code != 2 || !strings.Contains(got.stderr, "keeps no data") {
+	if got := d.run("measure", "sim:sandpiper", "--verify"); got.code != 2 ||
+		!strings.Contains(got.stderr, "keeps no data") {
 		t.Errorf("verifying a simulated drive: exit %d, %s", got.code, got.stderr)
 	}
 	assertEmpty(t, folder)
@@ -316,7 +327,8 @@ func TestVerify(t *testing.T) {
 func TestOutputForPeople(t *testing.T) {
 	d, folder := newDesk(t), t.TempDir()
 	got := d.run("measure", folder, "--hold", "20ms", "--size", "4MiB", "--units", "bits")
-	if got.code != 0 || !strings.Contains(got.stdout, "Gbit/s") || !strings.Contains(got.stdout, "Next: opengauge explain") {
+	if got.code != 0 || !strings.Contains(got.stdout, "Gbit/s") ||
+		!strings.Contains(got.stdout, "Next: opengauge explain") {
 		t.Errorf("exit %d:\n%s", got.code, got.stdout)
 	}
 	if lines := strings.Count(got.stderr, "\n"); lines != 1+1+6 || !strings.Contains(got.stderr, "pass 6/6") {
@@ -347,7 +359,8 @@ func TestAnExistingFile(t *testing.T) {
 }
 
 func TestOwnPlan(t *testing.T) {
-	d, file := newDesk(t), planFile(t, "{operation: read, access: random, block: [4KiB, 8KiB], depth: [1, 4], hold: 20ms}")
+	d, file := newDesk(t), planFile(t, "{operation: read, access: random, block: [4KiB, 8KiB], depth: [1, 4], "+
+		"hold: 20ms}")
 	s := decode[session.Session](t, d.must("measure", t.TempDir(), "--plan", file, "--size", "4MiB", "--json"))
 	if len(s.Passes) != 4 || s.Plan.Name != "own" || s.Passes[3].Block != 8192 || s.Passes[3].Depth != 4 {
 		t.Errorf("plan %s gave %d passes", s.Plan.Name, len(s.Passes))
@@ -358,7 +371,8 @@ func TestSimulatedHeatIsExplainedAndReported(t *testing.T) {
 	d, folder := newDesk(t), t.TempDir()
 	d.must("measure", "sim:sandpiper", "--plan", "long-write", "--name", "hot")
 	text := d.must("explain", "hot")
-	for _, want := range []string{"(simulated)", "▲ caution  heat-throttle", "70 °C", "throttle at", "higher is better"} {
+	for _, want := range []string{"(simulated)", "▲ caution  heat-throttle", "70 °C", "throttle at",
+		"higher is better"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("%q is not in the explanation:\n%s", want, text)
 		}
@@ -395,11 +409,14 @@ func kindsOf(findings []session.Finding) string {
 
 func TestTheFanIsWhatTheConditionSays(t *testing.T) {
 	d := newDesk(t)
-	cool := decode[session.Session](t, d.must("measure", "sim:sandpiper", "--through", "barnacle", "--condition", "fan=on", "--plan", "long-write", "--json"))
-	if kinds := kindsOf(cool.Findings); strings.Contains(kinds, "heat-throttle") || cool.Conditions["enclosure"] != "barnacle" || cool.Conditions["ambient"] != "23C" {
+	cool := decode[session.Session](t, d.must("measure", "sim:sandpiper", "--through", "barnacle", "--condition",
+		"fan=on", "--plan", "long-write", "--json"))
+	if kinds := kindsOf(cool.Findings); strings.Contains(kinds, "heat-throttle") ||
+		cool.Conditions["enclosure"] != "barnacle" || cool.Conditions["ambient"] != "23C" {
 		t.Errorf("findings %+v, conditions %v", cool.Findings, cool.Conditions)
 	}
-	if got := d.run("measure", "sim:sandpiper", "--condition", "fan=on"); got.code != 2 || !strings.Contains(got.stderr, "has no fan") {
+	if got := d.run("measure", "sim:sandpiper", "--condition", "fan=on"); got.code != 2 ||
+		!strings.Contains(got.stderr, "has no fan") {
 		t.Errorf("a fan on a passive case: exit %d, %s", got.code, got.stderr)
 	}
 }
@@ -407,22 +424,27 @@ func TestTheFanIsWhatTheConditionSays(t *testing.T) {
 func TestDemo(t *testing.T) {
 	d, folder := newDesk(t), filepath.Join(t.TempDir(), "demo")
 	// What an earlier demo left is replaced.
-	d.must("measure", "sim:curlew", "--plan", "quick-read", "--name", "earlier", "--logbook", filepath.Join(folder, "demo-logbook.db"))
+	d.must("measure", "sim:curlew", "--plan", "quick-read", "--name", "earlier", "--logbook",
+		filepath.Join(folder, "demo-logbook.db"))
 	text := d.must("demo", "--out", folder)
-	for _, want := range []string{"heat-throttle", "cache-exhausted", "fill-slowdown", "dropout", "credit-exhausted", "link-bound", "What to look at first"} {
+	for _, want := range []string{"heat-throttle", "cache-exhausted", "fill-slowdown", "dropout", "credit-exhausted",
+		"link-bound", "What to look at first"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("the demo does not say %q:\n%s", want, text)
 		}
 	}
 	if strings.Count(text, "heat-throttle  ") != 4 {
-		t.Errorf("the demo finds heat %d times, want it in the limpet and three times in the barnacle whose fan is late", strings.Count(text, "heat-throttle  "))
+		t.Errorf("the demo finds heat %d times, want it in the limpet and three times in the barnacle whose "+
+			"fan is late", strings.Count(text, "heat-throttle  "))
 	}
 	for _, name := range []string{"report.html", "heat-trace.png", "demo-logbook.db"} {
 		if _, err := os.Stat(filepath.Join(folder, name)); err != nil {
 			t.Error(err)
 		}
 	}
-	if listed := d.must("logbook", "list", "--logbook", filepath.Join(folder, "demo-logbook.db")); strings.Contains(listed, "earlier") || !strings.Contains(listed, "limpet-quick") {
+	if listed := d.must("logbook", "list", "--logbook",
+		filepath.Join(folder, "demo-logbook.db")); strings.Contains(listed, "earlier") ||
+		!strings.Contains(listed, "limpet-quick") {
 		t.Errorf("the demo's logbook holds\n%s", listed)
 	}
 	if _, err := os.Stat(d.logbook); err == nil {
@@ -475,7 +497,8 @@ func TestAKilledProgramLosesAtMostThePassInProgress(t *testing.T) {
 		}
 	}
 	again := d.run("measure", folder, "--size", "4MiB", "--hold", "20ms")
-	if !strings.Contains(again.stderr, "left over from a run that was killed") || !strings.Contains(again.stderr, "it stays") {
+	if !strings.Contains(again.stderr, "left over from a run that was killed") ||
+		!strings.Contains(again.stderr, "it stays") {
 		t.Errorf("the next run says %q", again.stderr)
 	}
 	d.must("measure", folder, "--size", "4MiB", "--hold", "20ms", "--remove-leftovers")
@@ -491,7 +514,8 @@ func TestBadInput(t *testing.T) {
 		}
 		return path
 	}
-	badPlan := write("bad.yaml", "plan: x\nsteps:\n  - sweep: {operation: read, access: random, block: 4KiB, depth: none}\n")
+	badPlan := write("bad.yaml", "plan: x\nsteps:\n  - sweep: {operation: read, access: random, block: 4KiB, "+
+		"depth: none}\n")
 	noBook := write("broken.db", strings.Repeat("no database at all ", 50))
 	d.must("measure", "sim:sandpiper", "--name", "taken", "--hold", "10ms")
 
@@ -509,7 +533,9 @@ func TestBadInput(t *testing.T) {
 		{"size 0", []string{"measure", folder, "--size", "0"}, 2, "below one block"},
 		{"odd size", []string{"measure", folder, "--size", "2000001"}, 2, "not a multiple"},
 		{"bits for a size", []string{"measure", folder, "--size", "1Gb"}, 2, "bits"},
-		{"unknown plan", []string{"measure", folder, "--plan", "nonesuch"}, 2, "not built in (cool-repeats, data-kinds, depth-map, fill-ladder, latency-under-load, long-small, long-write, quick, quick-read, run-on, start, steady-state, warm-up)"},
+		{"unknown plan", []string{"measure", folder, "--plan", "nonesuch"}, 2,
+			"not built in (cool-repeats, data-kinds, depth-map, fill-ladder, latency-under-load, long-small, " +
+				"long-write, quick, quick-read, run-on, start, steady-state, warm-up)"},
 		{"broken plan", []string{"measure", folder, "--plan", badPlan}, 2, "bad.yaml:3:66: depth \"none\""},
 		{"bad precision", []string{"measure", folder, "--until-within", "0"}, 2, "--until-within"},
 		{"bad workers", []string{"measure", folder, "--workers", "0"}, 2, "--workers"},
@@ -519,7 +545,8 @@ func TestBadInput(t *testing.T) {
 		{"bad probe", []string{"measure", folder, "--probe", "csv:x"}, 2, "no file or no column"},
 		{"bad repeat", []string{"measure", folder, "--repeat", "0"}, 2, "--repeat 0"},
 		{"bad endurance", []string{"plan", "check", "quick", "--endurance", "lots"}, 2, "--endurance"},
-		{"plan that does not fit", []string{"plan", "check", "quick", "--size", "900TiB", "--target", folder}, 1, "no space"},
+		{"plan that does not fit", []string{"plan", "check", "quick", "--size", "900TiB", "--target", folder}, 1,
+			"no space"},
 		{"bad hold", []string{"measure", folder, "--hold", "5"}, 2, "write one like 5s"},
 		{"bad condition", []string{"measure", folder, "--condition", "fan"}, 2, "key=value"},
 		{"name in use", []string{"measure", folder, "--name", "taken"}, 2, "choose another"},
@@ -530,15 +557,19 @@ func TestBadInput(t *testing.T) {
 		{"unknown command", []string{"frobnicate"}, 2, "unknown command"},
 		{"unknown simulated drive", []string{"measure", "sim:albatross"}, 2, "known are curlew, dunlin"},
 		{"unknown chain", []string{"measure", folder, "--through", "albatross"}, 2, "no chain and no part"},
-		{"unknown enclosure", []string{"measure", "sim:sandpiper", "--through", "albatross"}, 2, "known are barnacle, limpet, whelk"},
-		{"unknown figure", []string{"report", "latest", "--image", "x.png", "--figure", "pie"}, 2, "chain-strip, comparison, copy-matrix, depth-map"},
+		{"unknown enclosure", []string{"measure", "sim:sandpiper", "--through", "albatross"}, 2,
+			"known are barnacle, limpet, whelk"},
+		{"unknown figure", []string{"report", "latest", "--image", "x.png", "--figure", "pie"}, 2,
+			"chain-strip, comparison, copy-matrix, depth-map"},
 		{"broken logbook", []string{"measure", folder, "--logbook", noBook}, 1, "cannot be used"},
-		{"no logbook", []string{"logbook", "list", "--logbook", filepath.Join(folder, "none.db")}, 1, "measure something first"},
+		{"no logbook", []string{"logbook", "list", "--logbook", filepath.Join(folder, "none.db")}, 1,
+			"measure something first"},
 		{"unknown session", []string{"explain", "nonesuch"}, 1, "no session \"nonesuch\""},
 		{"report without a file", []string{"report", "latest"}, 2, "say what to write"},
 		{"report of nothing", []string{"report"}, 2, "requires at least 1 arg"},
 		{"image of another kind", []string{"report", "latest", "--image", "x.bmp"}, 2, ".png or .svg"},
-		{"page into nowhere", []string{"report", "latest", "--out", filepath.Join(folder, "none", "x.html")}, 1, "could not write"},
+		{"page into nowhere", []string{"report", "latest", "--out", filepath.Join(folder, "none", "x.html")}, 1,
+			"could not write"},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
@@ -560,13 +591,15 @@ func TestFoldersThatCannotBeWritten(t *testing.T) {
 	}
 	t.Run("read-only mount", func(t *testing.T) {
 		folder := mounted(t, "tmpfs", "ro,size=64m")
-		if got := newDesk(t).run("measure", folder); got.code != 1 || !strings.Contains(got.stderr, "mounted read-only") {
+		if got := newDesk(t).run("measure", folder); got.code != 1 ||
+			!strings.Contains(got.stderr, "mounted read-only") {
 			t.Errorf("exit %d: %s", got.code, got.stderr)
 		}
 	})
 	t.Run("full", func(t *testing.T) {
 		folder := mounted(t, "tmpfs", "size=64m")
-		if got := newDesk(t).run("measure", folder, "--size", "63MiB"); got.code != 1 || !strings.Contains(got.stderr, "stay reserved") {
+		if got := newDesk(t).run("measure", folder, "--size", "63MiB"); got.code != 1 ||
+			!strings.Contains(got.stderr, "stay reserved") {
 			t.Errorf("exit %d: %s", got.code, got.stderr)
 		}
 		assertEmpty(t, folder)
@@ -608,7 +641,8 @@ func mounted(t *testing.T, kind, options string) string {
 		t.Skip("mounting a file system needs root on Linux")
 	}
 	folder := t.TempDir()
-	if out, err := exec.Command("mount", "-t", kind, "-o", options, "opengauge-test", folder).CombinedOutput(); err != nil {
+	if out, err := exec.Command("mount", "-t", kind, "-o", options, "opengauge-test",
+		folder).CombinedOutput(); err != nil {
 		t.Skipf("mounting %s is not possible here: %s", kind, out)
 	}
 	t.Cleanup(func() { _ = exec.Command("umount", folder).Run() })
@@ -617,7 +651,8 @@ func mounted(t *testing.T, kind, options string) string {
 
 func TestHelpAndCompletion(t *testing.T) {
 	d := newDesk(t)
-	for _, command := range []string{"", "demo", "measure", "explain", "report", "logbook list", "logbook show", "plan list", "plan show", "plan check", "link", "survey", "foresee"} {
+	for _, command := range []string{"", "demo", "measure", "explain", "report", "logbook list", "logbook show",
+		"plan list", "plan show", "plan check", "link", "survey", "foresee"} {
 		text := d.must(append(strings.Fields(command), "--help")...)
 		if !strings.Contains(text, "Examples:") || !strings.Contains(text, "Usage:") {
 			t.Errorf("%q --help has no examples or usage", command)

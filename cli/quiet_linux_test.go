@@ -26,7 +26,8 @@ func onQuietMachine(t *testing.T, check func() []string) {
 		least = min(least, processorTicks().stolenSince(before))
 	}
 	if least > tolerableSteal {
-		t.Skipf("this machine is paused by its host for %.0f %% of the time, so times cannot be judged: %s", least*100, strings.Join(faults, "; "))
+		t.Skipf("this machine is paused by its host for %.0f %% of the time, so times cannot be judged: %s",
+			least*100, strings.Join(faults, "; "))
 	}
 	for _, fault := range faults {
 		t.Error(fault)

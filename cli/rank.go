@@ -58,7 +58,8 @@ func (e *environment) rank(reference string) error {
 		return err
 	}
 	if e.json {
-		record := rankRecord{Format: "opengauge.ranking/1", Session: s.ID, Name: s.Name, Simulated: s.Simulated, Class: s.Class(), Standings: []standingRecord{}}
+		record := rankRecord{Format: "opengauge.ranking/1", Session: s.ID, Name: s.Name, Simulated: s.Simulated,
+			Class: s.Class(), Standings: []standingRecord{}}
 		for _, standing := range standings {
 			record.Standings = append(record.Standings, standingRecord{standing, standing.Percentile()})
 		}

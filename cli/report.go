@@ -62,15 +62,18 @@ depth map, or the heat trace of its longest pass where it has no map, or what
 	set.StringVar(&flags.title, "title", "", "the report's title")
 	set.StringVar(&flags.author, "author", "", "who wrote it")
 	set.StringVar(&flags.note, "note", "", "a few sentences of your own, at the top")
-	set.StringVar(&flags.baseline, "baseline", "", "the session to compare the others with (default the one that has most in common with them)")
-	_ = cmd.RegisterFlagCompletionFunc("figure", cobra.FixedCompletions(figure.Names(), cobra.ShellCompDirectiveNoFileComp))
+	set.StringVar(&flags.baseline, "baseline", "", "the session to compare the others with (default the one that "+
+		"has most in common with them)")
+	_ = cmd.RegisterFlagCompletionFunc("figure",
+		cobra.FixedCompletions(figure.Names(), cobra.ShellCompDirectiveNoFileComp))
 	_ = cmd.RegisterFlagCompletionFunc("baseline", env.completeSessions)
 	return cmd
 }
 
 func (f *reportFlags) check() (format image.Format, err error) {
 	if f.out == "" && f.picture == "" && f.kit == "" {
-		return "", usageError{errors.New("say what to write: --out FILE.html, --kit FOLDER, --image FILE.png, or several of them")}
+		return "", usageError{errors.New("say what to write: --out FILE.html, --kit FOLDER, --image FILE.png, or " +
+			"several of them")}
 	}
 	if f.picture != "" {
 		if format, err = image.FormatOf(f.picture); err != nil {
@@ -78,7 +81,8 @@ func (f *reportFlags) check() (format image.Format, err error) {
 		}
 	}
 	if f.drawn != "" && (f.picture == "" || !slices.Contains(figure.Names(), f.drawn)) {
-		return "", usageError{fmt.Errorf("--figure %q goes with --image and is one of %s", f.drawn, strings.Join(figure.Names(), ", "))}
+		return "", usageError{fmt.Errorf("--figure %q goes with --image and is one of %s", f.drawn,
+			strings.Join(figure.Names(), ", "))}
 	}
 	return format, nil
 }
@@ -116,7 +120,8 @@ func (e *environment) report(references []string, flags *reportFlags) error {
 		} else if err != nil {
 			return err
 		}
-		e.screen().Println("wrote " + filepath.Join(flags.kit, kit.ArticleName) + ", with its figures and tables beside it")
+		e.screen().Println("wrote " + filepath.Join(flags.kit, kit.ArticleName) + ", with its figures and tables " +
+			"beside it")
 	}
 	if flags.picture != "" {
 		if err := writePicture(flags, format, report.Subject); err != nil {

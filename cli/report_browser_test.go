@@ -13,8 +13,10 @@ func demoReport(t *testing.T) string {
 	t.Helper()
 	d, page := newDesk(t), filepath.Join(t.TempDir(), "report.html")
 	d.must("logbook", "import", "../examples/sessions.json.gz")
-	d.must("report", "limpet-depth-map", "limpet-passive", "barnacle-automatic", "barnacle-fan-on", "dunlin-long", "dunlin-full",
-		"--out", page, "--title", "For the recorders", "--author", "Tidewrack Field Lab", "--note", "Measured below deck.")
+	d.must("report", "limpet-depth-map", "limpet-passive", "barnacle-automatic", "barnacle-fan-on", "dunlin-long",
+		"dunlin-full",
+		"--out", page, "--title", "For the recorders", "--author", "Tidewrack Field Lab", "--note",
+		"Measured below deck.")
 	return "file://" + page
 }
 
@@ -49,11 +51,13 @@ func TestReportInABrowser(t *testing.T) {
 	if pages != 1 {
 		t.Errorf("%d files were loaded, want the page alone", pages)
 	}
-	drawn := decode[[]int](t, b.run(`const all = document.querySelectorAll(".chart"); return [all.length, Array.from(all).filter(c => c.querySelector("svg path")).length];`))
+	drawn := decode[[]int](t,
+		b.run(`const all = document.querySelectorAll(".chart"); return [all.length, Array.from(all).filter(c => c.querySelector("svg path")).length];`))
 	if drawn[0] < 10 || drawn[0] != drawn[1] {
 		t.Errorf("%d of %d figures are drawn", drawn[1], drawn[0])
 	}
-	order := decode[[]string](t, b.run(`return Array.from(document.querySelectorAll("main > section")).map(s => s.id);`))
+	order := decode[[]string](t,
+		b.run(`return Array.from(document.querySelectorAll("main > section")).map(s => s.id);`))
 	if got := strings.Join(order, " "); got != "tested verdict comparison maps traces ladders money method findings" {
 		t.Errorf("the order is %s", got)
 	}
@@ -73,7 +77,8 @@ func TestReportByKeyboard(t *testing.T) {
 	for range total + 2 {
 		b.press("\ue004") // tab
 	}
-	if missed := decode[[]string](t, b.run(`return window.reachable.filter(e => !window.seen.has(e)).map(e => e.outerHTML.slice(0, 80));`)); len(missed) > 0 || total < 60 {
+	if missed := decode[[]string](t,
+		b.run(`return window.reachable.filter(e => !window.seen.has(e)).map(e => e.outerHTML.slice(0, 80));`)); len(missed) > 0 || total < 60 {
 		t.Errorf("of %d things the keyboard does not reach %q", total, missed)
 	}
 	// A line is switched off and on again, and the time axis zoomed, by keys.
@@ -96,7 +101,8 @@ func TestReportIsAccessible(t *testing.T) {
 	b.open(demoReport(t))
 	const check = `const done = arguments[0]; window.axe.run(document, {resultTypes: ["violations"]}).then(r => done(r.violations));`
 	for _, scheme := range []string{"light", "dark"} {
-		b.devtools("Emulation.setEmulatedMedia", map[string]any{"features": []any{map[string]string{"name": "prefers-color-scheme", "value": scheme}}})
+		b.devtools("Emulation.setEmulatedMedia",
+			map[string]any{"features": []any{map[string]string{"name": "prefers-color-scheme", "value": scheme}}})
 		b.wait(drawAll)
 		b.run(checker + "; window.axe = axe;")
 		found := decode[[]struct {
@@ -125,13 +131,15 @@ func TestTheAccessibilityCheckerWorks(t *testing.T) {
 // On a phone nothing is wider than the screen, and on paper all figures are there.
 func TestReportOnAPhoneAndOnPaper(t *testing.T) {
 	b := openBrowser(t)
-	b.devtools("Emulation.setDeviceMetricsOverride", map[string]any{"width": 390, "height": 800, "deviceScaleFactor": 1, "mobile": true})
+	b.devtools("Emulation.setDeviceMetricsOverride", map[string]any{"width": 390, "height": 800,
+		"deviceScaleFactor": 1, "mobile": true})
 	b.open(demoReport(t))
 	b.wait(drawAll)
 	if width := decode[int](t, b.run(`return document.documentElement.scrollWidth;`)); width > 390 {
 		t.Errorf("the page is %d wide on a screen of 390", width)
 	}
-	printed := decode[struct{ Data string }](t, string(b.devtools("Page.printToPDF", map[string]any{"printBackground": true})))
+	printed := decode[struct{ Data string }](t,
+		string(b.devtools("Page.printToPDF", map[string]any{"printBackground": true})))
 	document, err := base64.StdEncoding.DecodeString(printed.Data)
 	if err != nil || !strings.HasPrefix(string(document), "%PDF") {
 		t.Fatalf("it does not print: %v", err)

@@ -114,11 +114,16 @@ measured, and says what held it back.`,
 	root.SetOut(env.stdout)
 	root.SetErr(env.stderr)
 	flags := root.PersistentFlags()
-	flags.StringVar(&env.logbookPath, "logbook", "", "the logbook's file (default $OPENGAUGE_LOGBOOK, or in the user's data folder)")
-	flags.StringVar(&env.units, "units", "decimal", "show throughput in MB/s (decimal), MiB/s (binary) or Gbit/s (bits)")
-	_ = root.RegisterFlagCompletionFunc("units", cobra.FixedCompletions(unit.NotationNames, cobra.ShellCompDirectiveNoFileComp))
-	root.AddCommand(newDemo(env), newMeasure(env), newCopy(env), newSurvey(env), newLink(env), newPlan(env), newForesee(env), newExplain(env),
-		newCompare(env), newIsolate(env), newValue(env), newRank(env), newStreams(env), newReport(env), newLogbook(env), newStandin(env))
+	flags.StringVar(&env.logbookPath, "logbook", "", "the logbook's file (default $OPENGAUGE_LOGBOOK, or in the "+
+		"user's data folder)")
+	flags.StringVar(&env.units, "units", "decimal", "show throughput in MB/s (decimal), MiB/s (binary) or "+
+		"Gbit/s (bits)")
+	_ = root.RegisterFlagCompletionFunc("units", cobra.FixedCompletions(unit.NotationNames,
+		cobra.ShellCompDirectiveNoFileComp))
+	root.AddCommand(newDemo(env), newMeasure(env), newCopy(env), newSurvey(env), newLink(env), newPlan(env),
+		newForesee(env), newExplain(env),
+		newCompare(env), newIsolate(env), newValue(env), newRank(env), newStreams(env), newReport(env),
+		newLogbook(env), newStandin(env))
 	markUsage(root)
 	return root
 }

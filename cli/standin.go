@@ -67,8 +67,10 @@ docs/formats.md.`,
 	set.StringVar(&f.iops, "iops", "3000", "operations a second that are provisioned")
 	set.StringVar(&f.throughput, "throughput", "125MB/s", "bytes a second that are provisioned")
 	set.StringVar(&f.burst, "burst", "", "operations a second while there are credits")
-	set.StringVar(&f.burstThroughput, "burst-throughput", "", "bytes a second while there are credits (default as provisioned)")
-	set.StringVar(&f.credits, "credits", "", "how many credits the bucket holds, each for one operation; it earns --iops a second")
+	set.StringVar(&f.burstThroughput, "burst-throughput", "", "bytes a second while there are credits (default as "+
+		"provisioned)")
+	set.StringVar(&f.credits, "credits", "", "how many credits the bucket holds, each for one operation; it earns "+
+		"--iops a second")
 	set.DurationVar(&f.latency, "latency", 0, "latency of every request")
 	set.StringVar(&f.jitter, "jitter", "0%", "spread of the latency, as a share of it")
 	set.StringVar(&f.script, "script", "", "faults and changes, FILE.yaml")
@@ -163,9 +165,11 @@ func (e *environment) standinVolume(ctx context.Context, f *standinFlags) error 
 		screen.Printf("%8.2f s  %s\n", time.Since(began).Seconds(), term.Clean(text))
 	}
 	volume := standin.NewVolume(limits, script, log)
-	server := &nbd.Server{Log: log, Exports: []nbd.Served{{Name: f.export, Backing: backing, ReadOnly: f.readOnly, Admit: volume.Admit}}}
+	server := &nbd.Server{Log: log,
+		Exports: []nbd.Served{{Name: f.export, Backing: backing, ReadOnly: f.readOnly, Admit: volume.Admit}}}
 	if f.unlimited {
-		server.Exports = append(server.Exports, nbd.Served{Name: f.export + "-unlimited", Backing: backing, ReadOnly: f.readOnly})
+		server.Exports = append(server.Exports, nbd.Served{Name: f.export + "-unlimited", Backing: backing,
+			ReadOnly: f.readOnly})
 	}
 	volume.Disconnect = server.Disconnect
 	stop := make(chan struct{})
@@ -179,7 +183,8 @@ func (e *environment) standinVolume(ctx context.Context, f *standinFlags) error 
 	if network == "unix" {
 		address = "nbd+unix:///" + f.export + "?socket=" + f.listen
 	}
-	log(fmt.Sprintf("ready: %s holds %s, %.0f IOPS, %s", address, unit.Bytes(backing.Size()).Capacity(), limits.IOPS, unit.Decimal.Rate(limits.Throughput)))
+	log(fmt.Sprintf("ready: %s holds %s, %.0f IOPS, %s", address, unit.Bytes(backing.Size()).Capacity(), limits.IOPS,
+		unit.Decimal.Rate(limits.Throughput)))
 	err = server.Serve(listener)
 	close(stop)
 	log("stopped")

@@ -34,10 +34,12 @@ see docs/formats.md.`,
 		ValidArgsFunction: env.completeSessions,
 		RunE:              func(_ *cobra.Command, arguments []string) error { return env.streams(arguments[0], flags) },
 	}
-	cmd.Flags().StringVar(&flags.set, "set", "recorders", "a list that ships with the program: "+strings.Join(stream.SetNames(), ", "))
+	cmd.Flags().StringVar(&flags.set, "set", "recorders",
+		"a list that ships with the program: "+strings.Join(stream.SetNames(), ", "))
 	cmd.Flags().StringVar(&flags.file, "streams", "", "a list of your own, FILE.yaml")
 	cmd.Flags().BoolVar(&env.json, "json", false, "print the answers as JSON")
-	_ = cmd.RegisterFlagCompletionFunc("set", cobra.FixedCompletions(stream.SetNames(), cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc("set", cobra.FixedCompletions(stream.SetNames(),
+		cobra.ShellCompDirectiveNoFileComp))
 	return cmd
 }
 

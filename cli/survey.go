@@ -46,7 +46,8 @@ or at a folder with the sys and proc of another machine.`,
 		},
 		RunE: func(_ *cobra.Command, arguments []string) error { return env.survey(arguments, flags) },
 	}
-	cmd.Flags().StringVar(&flags.sysroot, "sysroot", "", "look at the machine whose sys and proc are in this folder or capture")
+	cmd.Flags().StringVar(&flags.sysroot, "sysroot", "", "look at the machine whose sys and proc are in this "+
+		"folder or capture")
 	cmd.Flags().StringVar(&flags.capture, "capture", "", "pack what was read into this file, FILE.tar.gz")
 	cmd.Flags().BoolVar(&flags.anonymous, "anonymous", false, "mask serial numbers; they stay distinguishable")
 	cmd.Flags().BoolVar(&flags.all, "all", false, "list memory and unused loop devices too")
@@ -69,7 +70,9 @@ func (e *environment) survey(arguments []string, flags *surveyFlags) error {
 		return err
 	}
 	if len(arguments) > 0 && address.IsVolume(arguments[0]) {
-		return usageError{errors.New("a survey looks at what is attached to this machine; the parts of " + arguments[0] + " are written down in the bench book, as a volume, and opengauge measure " + arguments[0] + " says what it gives")}
+		return usageError{errors.New("a survey looks at what is attached to this machine; the parts of " +
+			arguments[0] + " are written down in the bench book, as a volume, and opengauge measure " + arguments[0] +
+			" says what it gives")}
 	}
 	machine := survey.Here()
 	if flags.sysroot != "" {
@@ -97,7 +100,8 @@ func (e *environment) survey(arguments []string, flags *surveyFlags) error {
 	}
 	read := survey.LinksAreRead || flags.sysroot != ""
 	if e.json {
-		return e.writeJSON(surveyRecord{Format: "opengauge.survey/1", System: runtime.GOOS, LinksRead: read, Devices: devices})
+		return e.writeJSON(surveyRecord{Format: "opengauge.survey/1", System: runtime.GOOS, LinksRead: read,
+			Devices: devices})
 	}
 	e.showDevices(devices, len(arguments) > 0, read, notation)
 	if flags.capture != "" {
@@ -119,7 +123,8 @@ func chosenDevices(devices []survey.Device, named []string, all bool) ([]survey.
 		}
 	}
 	if len(named) > 0 {
-		return nil, errors.New("there is no block device " + named[0] + " with a size; opengauge survey --all lists them")
+		return nil, errors.New("there is no block device " + named[0] + " with a size; opengauge survey --all " +
+			"lists them")
 	}
 	return chosen, nil
 }
@@ -147,6 +152,7 @@ func (e *environment) showDevices(devices []survey.Device, strips, read bool, no
 	}
 	if !read {
 		screen.Println("")
-		screen.Paragraph("", "Links are not read on this system yet: only volumes, their sizes and their free space are known.")
+		screen.Paragraph("", "Links are not read on this system yet: only volumes, their sizes and their free "+
+			"space are known.")
 	}
 }

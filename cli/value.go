@@ -28,9 +28,13 @@ is not bought.`,
   opengauge value --tag candidates --through deck-tablet
   opengauge value stick-long dunlin-long --json`,
 		ValidArgsFunction: env.completeSessions,
-		RunE:              func(_ *cobra.Command, arguments []string) error { return env.value(arguments, through, filter) },
+		RunE: func(_ *cobra.Command, arguments []string) error {
+			return env.value(arguments, through,
+				filter)
+		},
 	}
-	cmd.Flags().StringVar(&through, "through", "", "judge in this chain: a name from the bench book, or parts with commas between")
+	cmd.Flags().StringVar(&through, "through", "", "judge in this chain: a name from the bench book, or parts with "+
+		"commas between")
 	cmd.Flags().BoolVar(&env.json, "json", false, "print the result as JSON")
 	env.addBenchFlag(cmd)
 	filter.add(cmd)

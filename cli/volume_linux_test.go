@@ -66,7 +66,8 @@ func kit(t *testing.T, arguments ...string) string {
 func stood(t *testing.T, d desk, arguments ...string) (address, socket string) {
 	t.Helper()
 	socket = filepath.Join(t.TempDir(), "s")
-	background(t, socket, d.command(append([]string{"standin", "volume", "--listen", socket, "--export", "v"}, arguments...)...))
+	background(t, socket, d.command(append([]string{"standin", "volume", "--listen", socket, "--export", "v"},
+		arguments...)...))
 	return "nbd+unix:///v?socket=" + socket, socket
 }
 
@@ -95,7 +96,8 @@ func TestARateThatChangesInTheMiddle(t *testing.T) {
 		d := newDesk(t)
 		plan := planFile(t, "{operation: read, access: sequential, block: 64KiB, depth: 4, hold: 20s}")
 		began := time.Now()
-		timer := time.AfterFunc(time.Duration(change*float64(time.Second)), func() { _ = os.WriteFile(rate, []byte("160M"), 0o600) })
+		timer := time.AfterFunc(time.Duration(change*float64(time.Second)),
+			func() { _ = os.WriteFile(rate, []byte("160M"), 0o600) })
 		defer timer.Stop()
 		s := decode[session.Session](t, d.must("measure", address, "--plan", plan, "--json"))
 		pass := s.Passes[0]
@@ -103,7 +105,8 @@ func TestARateThatChangesInTheMiddle(t *testing.T) {
 		for _, c := range []struct{ from, to, want float64 }{{2, at - 1, first}, {at + 3, 20, second}} {
 			got := levelBetween(pass, c.from, c.to)
 			if off := got/c.want - 1; math.Abs(off) > 0.03 {
-				faults = append(faults, fmt.Sprintf("between %.1f and %.1f s: %.2f MB/s, %.1f %% off", c.from, c.to, got/1e6, off*100))
+				faults = append(faults, fmt.Sprintf("between %.1f and %.1f s: %.2f MB/s, %.1f %% off", c.from, c.to,
+					got/1e6, off*100))
 			}
 		}
 		found := false
@@ -120,7 +123,8 @@ func TestARateThatChangesInTheMiddle(t *testing.T) {
 func TestAKnownDelay(t *testing.T) {
 	address := kit(t, "--filter=delay", "memory", "64M", "rdelay=20ms")
 	onQuietMachine(t, func() (faults []string) {
-		s := decode[session.Session](t, newDesk(t).must("measure", address, "--plan", planFile(t, "{operation: read, access: random, block: 4KiB, depth: [1, 8], hold: 3s}"), "--json"))
+		s := decode[session.Session](t, newDesk(t).must("measure", address, "--plan",
+			planFile(t, "{operation: read, access: random, block: 4KiB, depth: [1, 8], hold: 3s}"), "--json"))
 		for _, pass := range s.Passes {
 			if off := pass.Latency.P50/0.020 - 1; off < 0 || off > 0.03 {
 				faults = append(faults, fmt.Sprintf("depth %d: p50 is %.2f ms of 20", pass.Depth, pass.Latency.P50*1e3))
@@ -195,7 +199,8 @@ func TestADelayThatChangesInTheMiddle(t *testing.T) {
 		address := way.to(t, socket)
 		plan := planFile(t, "{operation: read, access: random, block: 4KiB, depth: 4, hold: 16s}")
 		began := time.Now()
-		timer := time.AfterFunc(time.Duration(change*float64(time.Second)), func() { way.delay.Store(int64(40 * time.Millisecond)) })
+		timer := time.AfterFunc(time.Duration(change*float64(time.Second)),
+			func() { way.delay.Store(int64(40 * time.Millisecond)) })
 		defer timer.Stop()
 		s := decode[session.Session](t, d.must("measure", address, "--plan", plan, "--json"))
 		pass := s.Passes[0]
@@ -208,10 +213,14 @@ func TestADelayThatChangesInTheMiddle(t *testing.T) {
 				}
 			}
 			if got := stat.Median(medians); math.Abs(got/c.want-1) > 0.03 {
-				faults = append(faults, fmt.Sprintf("between %.1f and %.1f s a read takes %.2f ms, not %.0f", c.from, c.to, got*1e3, c.want*1e3))
+				faults = append(faults, fmt.Sprintf("between %.1f and %.1f s a read takes %.2f ms, not %.0f", c.from,
+					c.to, got*1e3, c.want*1e3))
 			}
 		}
-		found := slices.ContainsFunc(s.Findings, func(f session.Finding) bool { return f.FromSeconds > 0 && math.Abs(f.FromSeconds-at) <= 1.5 })
+		found := slices.ContainsFunc(s.Findings, func(f session.Finding) bool {
+			return f.FromSeconds > 0 &&
+				math.Abs(f.FromSeconds-at) <= 1.5
+		})
 		if !found {
 			faults = append(faults, fmt.Sprintf("the change at %.1f s is not found: %+v", at, s.Findings))
 		}
@@ -221,8 +230,10 @@ func TestADelayThatChangesInTheMiddle(t *testing.T) {
 
 func TestErrorsOfAVolumeAreCountedAndSurvived(t *testing.T) {
 	address := kit(t, "--filter=error", "memory", "64M", "error-pread=EIO", "error-pread-rate=0.05%")
-	s := decode[session.Session](t, newDesk(t).must("measure", address, "--plan", planFile(t, "{operation: read, access: random, block: 64KiB, depth: 4, hold: 2s}"), "--json"))
-	if pass := s.Passes[0]; s.State != session.Complete || pass.Errors == 0 || pass.Operations < 1000 || pass.FirstError == "" {
+	s := decode[session.Session](t, newDesk(t).must("measure", address, "--plan",
+		planFile(t, "{operation: read, access: random, block: 64KiB, depth: 4, hold: 2s}"), "--json"))
+	if pass := s.Passes[0]; s.State != session.Complete || pass.Errors == 0 || pass.Operations < 1000 ||
+		pass.FirstError == "" {
 		t.Errorf("%s with %d errors of %d operations, %q", s.State, pass.Errors, pass.Operations, pass.FirstError)
 	}
 }
@@ -233,7 +244,8 @@ func TestTheStandInHoldsItsLimits(t *testing.T) {
 	address, _ := stood(t, d, "--iops", "2000", "--throughput", "60MB/s", "--latency", "2ms", "--unlimited")
 	onQuietMachine(t, func() (faults []string) {
 		s := decode[session.Session](t, d.must("measure", address, "--overwrite", "v", "--json", "--plan",
-			planFile(t, "{operation: [read, write], access: random, block: 4KiB, depth: 32, hold: 5s}", "{operation: [read, write], access: sequential, block: 256KiB, depth: 8, hold: 5s}")))
+			planFile(t, "{operation: [read, write], access: random, block: 4KiB, depth: 32, hold: 5s}",
+				"{operation: [read, write], access: sequential, block: 256KiB, depth: 8, hold: 5s}")))
 		for _, pass := range s.Passes {
 			got, want := pass.IOPS, 2000.0
 			if pass.Block > 4096 {
@@ -245,7 +257,8 @@ func TestTheStandInHoldsItsLimits(t *testing.T) {
 		}
 		return faults
 	})
-	free := decode[session.Session](t, d.must("measure", strings.Replace(address, "/v?", "/v-unlimited?", 1), "--plan", "quick-read", "--hold", "500ms", "--json"))
+	free := decode[session.Session](t, d.must("measure", strings.Replace(address, "/v?", "/v-unlimited?", 1),
+		"--plan", "quick-read", "--hold", "500ms", "--json"))
 	if free.Passes[0].BytesPerSecond < 120e6 {
 		t.Errorf("without limits it gives %v", free.Passes[0].BytesPerSecond)
 	}
@@ -268,7 +281,8 @@ func TestTheStandInServesOtherClients(t *testing.T) {
 		}
 		return string(out)
 	}
-	wants(t, "nbdinfo", run("nbdinfo", address), "export-size: 8388608", "can_flush: true", "can_multi_conn: true", "structured packets")
+	wants(t, "nbdinfo", run("nbdinfo", address), "export-size: 8388608", "can_flush: true", "can_multi_conn: true",
+		"structured packets")
 	wants(t, "nbdinfo --list", run("nbdinfo", "--list", "nbd+unix:///?socket="+socket), `export="v"`)
 	run("nbdcopy", image, address)
 	back := filepath.Join(t.TempDir(), "back")
@@ -313,7 +327,8 @@ func TestAServerThatIsKilledAndComesBack(t *testing.T) {
 	for _, e := range s.Events {
 		kinds[e.Kind] = true
 	}
-	if !kinds[event.Dropout] || !kinds[event.Return] || len(s.Passes) < 3 || s.Passes[0].CutShort || !strings.Contains(kindsOf(s.Findings), "dropout") {
+	if !kinds[event.Dropout] || !kinds[event.Return] || len(s.Passes) < 3 || s.Passes[0].CutShort ||
+		!strings.Contains(kindsOf(s.Findings), "dropout") {
 		t.Errorf("events %+v, %d passes, findings %s", s.Events, len(s.Passes), kindsOf(s.Findings))
 	}
 }
@@ -327,12 +342,15 @@ func TestAScriptOfTheStandIn(t *testing.T) {
 	}
 	d := newDesk(t)
 	address, _ := stood(t, d, "--iops", "1000", "--script", script)
-	s := decode[session.Session](t, d.must("measure", address, "--plan", planFile(t, "{operation: read, access: random, block: 4KiB, depth: 8, hold: 6s}"), "--json"))
+	s := decode[session.Session](t,
+		d.must("measure", address, "--plan", planFile(t, "{operation: read, access: random, block: 4KiB, depth: 8, "+
+			"hold: 6s}"), "--json"))
 	last := s.Passes[0].Samples[len(s.Passes[0].Samples)-1]
 	if s.Passes[0].Errors != 3 || math.Abs(last.IOPS/500-1) > 0.1 {
 		t.Errorf("%d errors, %v IOPS at the end", s.Passes[0].Errors, last.IOPS)
 	}
-	for _, bad := range [][]string{{"--iops", "no"}, {"--burst", "100"}, {"--size", "1"}, {"--script", "none.yaml"}, {"--jitter", "x"}} {
+	for _, bad := range [][]string{{"--iops", "no"}, {"--burst", "100"}, {"--size", "1"}, {"--script", "none.yaml"},
+		{"--jitter", "x"}} {
 		if got := d.run(append([]string{"standin", "volume"}, bad...)...); got.code != 2 {
 			t.Errorf("%q: exit %d, %s", bad, got.code, got.stderr)
 		}
@@ -359,9 +377,11 @@ func TestCreditsOfTheStandIn(t *testing.T) {
 			refill, burst := 300+100*float64(number), 900+250*float64(number)
 			credits := (burst - refill) * (12 + float64(number))
 			d := newDesk(t)
-			address, _ := stood(t, d, "--iops", fmt.Sprint(refill), "--throughput", "1GB/s", "--burst", fmt.Sprint(burst), "--credits", fmt.Sprint(credits))
+			address, _ := stood(t, d, "--iops", fmt.Sprint(refill), "--throughput", "1GB/s", "--burst",
+				fmt.Sprint(burst), "--credits", fmt.Sprint(credits))
 			group.Go(func() {
-				got := d.finish(d.command("measure", address, "--plan", plan, "--bench", book, "--through", "v", "--json"))
+				got := d.finish(d.command("measure", address, "--plan", plan, "--bench", book, "--through", "v",
+					"--json"))
 				faults[number] = offBucket(t, got, credits, refill)
 			})
 		}
@@ -383,7 +403,8 @@ func offBucket(t *testing.T, got outcome, credits, refill float64) []string {
 		size, _ := f.Evidence.Fact("bucket_operations").(float64)
 		earned, _ := f.Evidence.Fact("refill_operations_per_second").(float64)
 		if math.Abs(size/credits-1) > 0.05 || math.Abs(earned/refill-1) > 0.05 {
-			return []string{fmt.Sprintf("a bucket of %.0f that earns %.0f a second is found to hold %.0f and to earn %.0f", credits, refill, size, earned)}
+			return []string{fmt.Sprintf("a bucket of %.0f that earns %.0f a second is found to hold %.0f and to "+
+				"earn %.0f", credits, refill, size, earned)}
 		}
 		return nil
 	}
@@ -405,7 +426,8 @@ func TestMergeTwoHostsOnOneVolume(t *testing.T) {
 		})
 	}
 	group.Wait()
-	wants(t, "merge", d.must("logbook", "merge", "one", "other", "--name", "both"), "2 hosts at once", "shared with a fairness of 1.00", "not measured")
+	wants(t, "merge", d.must("logbook", "merge", "one", "other", "--name", "both"), "2 hosts at once",
+		"shared with a fairness of 1.00", "not measured")
 	merged := decode[session.Session](t, d.must("logbook", "show", "both", "--json"))
 	var sum float64
 	for _, member := range merged.Contentions[0].Members {
@@ -417,7 +439,8 @@ func TestMergeTwoHostsOnOneVolume(t *testing.T) {
 	if math.Abs(sum/1000-1) > 0.05 {
 		t.Errorf("two hosts get %.0f IOPS of a volume that has 1000", sum)
 	}
-	if got := d.run("logbook", "merge", "one", "other", "--shift", "one=+1h"); got.code != 1 || !strings.Contains(got.stderr, "did not run at the same time") {
+	if got := d.run("logbook", "merge", "one", "other", "--shift", "one=+1h"); got.code != 1 ||
+		!strings.Contains(got.stderr, "did not run at the same time") {
 		t.Errorf("an hour apart: %d, %s", got.code, got.stderr)
 	}
 	if got := d.run("logbook", "merge", "one", "other", "--shift", "none=+1h"); got.code != 2 {
@@ -431,9 +454,12 @@ func TestAVolumeOverTLS(t *testing.T) {
 	needs(t, "nbdkit", "openssl")
 	folder, socket := t.TempDir(), filepath.Join(t.TempDir(), "s")
 	for _, arguments := range [][]string{
-		{"req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", "-keyout", "ca-key.pem", "-out", "ca-cert.pem", "-subj", "/CN=tidewrack"},
-		{"req", "-newkey", "rsa:2048", "-nodes", "-keyout", "server-key.pem", "-out", "server.csr", "-subj", "/CN=localhost", "-addext", "subjectAltName=DNS:localhost"},
-		{"x509", "-req", "-in", "server.csr", "-CA", "ca-cert.pem", "-CAkey", "ca-key.pem", "-CAcreateserial", "-days", "2", "-out", "server-cert.pem", "-copy_extensions", "copy"},
+		{"req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", "-keyout", "ca-key.pem", "-out",
+			"ca-cert.pem", "-subj", "/CN=tidewrack"},
+		{"req", "-newkey", "rsa:2048", "-nodes", "-keyout", "server-key.pem", "-out", "server.csr", "-subj",
+			"/CN=localhost", "-addext", "subjectAltName=DNS:localhost"},
+		{"x509", "-req", "-in", "server.csr", "-CA", "ca-cert.pem", "-CAkey", "ca-key.pem", "-CAcreateserial",
+			"-days", "2", "-out", "server-cert.pem", "-copy_extensions", "copy"},
 	} {
 		command := exec.Command("openssl", arguments...)
 		command.Dir = folder
@@ -447,14 +473,18 @@ func TestAVolumeOverTLS(t *testing.T) {
 	}
 	port := listener.Addr().(*net.TCPAddr).Port
 	_ = listener.Close()
-	background(t, socket, exec.Command("nbdkit", "-f", "-P", socket, "-p", fmt.Sprint(port), "-i", "127.0.0.1", "--tls=require", "--tls-certificates="+folder, "memory", "16M"))
+	background(t, socket, exec.Command("nbdkit", "-f", "-P", socket, "-p", fmt.Sprint(port), "-i", "127.0.0.1",
+		"--tls=require", "--tls-certificates="+folder, "memory", "16M"))
 	d, address := newDesk(t), fmt.Sprintf("nbds://localhost:%d/", port)
-	d.must("measure", address, "--plan", "quick-read", "--hold", "100ms", "--authority", filepath.Join(folder, "ca-cert.pem"))
+	d.must("measure", address, "--plan", "quick-read", "--hold", "100ms", "--authority",
+		filepath.Join(folder, "ca-cert.pem"))
 	for want, arguments := range map[string][]string{
-		"--authority":   {"measure", address, "--plan", "quick-read"},
-		"not accepted":  {"measure", strings.Replace(address, "localhost", "127.0.0.1", 1), "--plan", "quick-read", "--authority", filepath.Join(folder, "ca-cert.pem")},
-		"asks for TLS":  {"measure", strings.Replace(address, "nbds", "nbd", 1), "--plan", "quick-read"},
-		"no certificat": {"measure", address, "--plan", "quick-read", "--authority", filepath.Join(folder, "server.csr")},
+		"--authority": {"measure", address, "--plan", "quick-read"},
+		"not accepted": {"measure", strings.Replace(address, "localhost", "127.0.0.1", 1), "--plan", "quick-read",
+			"--authority", filepath.Join(folder, "ca-cert.pem")},
+		"asks for TLS": {"measure", strings.Replace(address, "nbds", "nbd", 1), "--plan", "quick-read"},
+		"no certificat": {"measure", address, "--plan", "quick-read", "--authority",
+			filepath.Join(folder, "server.csr")},
 	} {
 		if got := d.run(arguments...); got.code == 0 || !strings.Contains(got.stderr, want) {
 			t.Errorf("%q: exit %d, %q, want %q in it", arguments, got.code, got.stderr, want)

@@ -44,13 +44,15 @@ func openBrowser(t *testing.T) browser {
 	b.waitForDriver(port)
 	started := decode[struct {
 		SessionID string `json:"sessionId"`
-	}](t, string(b.call(http.MethodPost, "", map[string]any{"capabilities": map[string]any{"alwaysMatch": map[string]any{
-		"goog:loggingPrefs": map[string]string{"browser": "ALL", "performance": "ALL"},
-		"goog:chromeOptions": map[string]any{"args": []string{
-			"--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-			"--disable-component-update", "--disable-sync", "--window-size=1280,800",
-		}},
-	}}})))
+	}](t, string(b.call(http.MethodPost, "",
+		map[string]any{"capabilities": map[string]any{"alwaysMatch": map[string]any{
+			"goog:loggingPrefs": map[string]string{"browser": "ALL", "performance": "ALL"},
+			"goog:chromeOptions": map[string]any{"args": []string{
+				"--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+				"--disable-background-networking",
+				"--disable-component-update", "--disable-sync", "--window-size=1280,800",
+			}},
+		}}})))
 	b.session += "/" + started.SessionID
 	t.Cleanup(func() { b.call(http.MethodDelete, "", nil) })
 	return b
@@ -115,9 +117,10 @@ func (b browser) wait(script string) string {
 
 // press presses a key, and lets it go.
 func (b browser) press(key string) {
-	b.call(http.MethodPost, "/actions", map[string]any{"actions": []any{map[string]any{"type": "key", "id": "keys", "actions": []any{
-		map[string]string{"type": "keyDown", "value": key}, map[string]string{"type": "keyUp", "value": key},
-	}}}})
+	b.call(http.MethodPost, "/actions",
+		map[string]any{"actions": []any{map[string]any{"type": "key", "id": "keys", "actions": []any{
+			map[string]string{"type": "keyDown", "value": key}, map[string]string{"type": "keyUp", "value": key},
+		}}}})
 }
 
 // messages gives a log since it was read last.

@@ -16,14 +16,16 @@ import (
 
 // modules are what the guest's kernel needs, each after those that it stands on.
 var modules = []string{
-	"crc64", "crct10dif_common", "crct10dif_generic", "crc-t10dif", "crc64_rocksoft_generic", "crc64-rocksoft", "t10-pi",
+	"crc64", "crct10dif_common", "crct10dif_generic", "crc-t10dif", "crc64_rocksoft_generic", "crc64-rocksoft",
+	"t10-pi",
 	"nvme-common", "nvme-core", "nvme",
 	"scsi_common", "scsi_mod", "sd_mod", "libata", "libahci", "ahci", "drivetemp",
 	"usb-common", "usbcore", "xhci-hcd", "xhci-pci", "usb-storage", "uas",
 }
 
 // optionalModules are built into some kernels, or not needed by some.
-var optionalModules = map[string]bool{"nvme-common": true, "crc64": true, "crct10dif_generic": true, "crc64_rocksoft_generic": true}
+var optionalModules = map[string]bool{"nvme-common": true, "crc64": true, "crct10dif_generic": true,
+	"crc64_rocksoft_generic": true}
 
 // buildImage makes the guest's kernel and first file system from Debian's kernel
 // package and this program.

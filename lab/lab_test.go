@@ -82,7 +82,8 @@ func checkSurvey(t *testing.T, devices map[string]survey.Device) {
 			continue
 		}
 		hop := d.Hops[0]
-		if d.Kind != w.kind || hop.Standard != w.standard || hop.Lanes != w.lanes || hop.Negotiated == nil || d.Capacity != 2<<30 {
+		if d.Kind != w.kind || hop.Standard != w.standard || hop.Lanes != w.lanes || hop.Negotiated == nil ||
+			d.Capacity != 2<<30 {
 			t.Errorf("%s is a %s of %s behind %+v", serial, d.Kind, d.Capacity.Capacity(), hop)
 		}
 		if got := float64(d.TemperaturesCelsius["drive"]); got != w.celsius {
@@ -90,7 +91,8 @@ func checkSurvey(t *testing.T, devices map[string]survey.Device) {
 		}
 		if isNVMe := strings.HasPrefix(d.Name, "nvme"); isNVMe != (d.Health != nil) {
 			t.Errorf("%s has the health %+v", serial, d.Health)
-		} else if isNVMe && (d.Health.TemperatureCelsius != 50 || d.Health.WarningCelsius != 70 || d.Health.CriticalCelsius != 100 || hop.Capable == nil) {
+		} else if isNVMe && (d.Health.TemperatureCelsius != 50 || d.Health.WarningCelsius != 70 ||
+			d.Health.CriticalCelsius != 100 || hop.Capable == nil) {
 			t.Errorf("%s has the health %+v, and a hop capable of %+v", serial, d.Health, hop.Capable)
 		}
 	}
@@ -141,7 +143,8 @@ func checkLinkBound(t *testing.T, m *machine, devices map[string]survey.Device) 
 
 func checkPulled(t *testing.T, m *machine, devices map[string]survey.Device) {
 	drive := devices["TW-SINGLE"]
-	write := map[string]string{"/tmp/pull.yaml": plan("operation: read, access: sequential, block: 128KiB, depth: 4, hold: 3s", "operation: read, access: random, block: 4KiB, depth: [4, 8], hold: 60s")}
+	write := map[string]string{"/tmp/pull.yaml": plan("operation: read, access: sequential, block: 128KiB, depth: "+
+		"4, hold: 3s", "operation: read, access: random, block: 4KiB, depth: [4, 8], hold: 60s")}
 	wait := m.start(write, "measure", drive.Path, "--plan", "/tmp/pull.yaml", "--return-within", "2s", "--json")
 	time.Sleep(12 * time.Second) // into the second pass, also on a slow machine
 	m.pull("single")
@@ -150,7 +153,8 @@ func checkPulled(t *testing.T, m *machine, devices map[string]survey.Device) {
 	if got.Code != 1 || s.State != session.Failed || len(s.Passes) < 1 || s.Passes[0].CutShort || len(s.Passes) > 2 {
 		t.Errorf("exit %d, state %s, %d passes: %s", got.Code, s.State, len(s.Passes), got.Stderr)
 	}
-	if f, ok := kinds(s)["dropout"]; !ok || f.Severity != session.Fault || !strings.Contains(f.Summary, "did not come back") {
+	if f, ok := kinds(s)["dropout"]; !ok || f.Severity != session.Fault ||
+		!strings.Contains(f.Summary, "did not come back") {
 		t.Errorf("findings %+v, events %+v", s.Findings, s.Events)
 	}
 	told := false

@@ -24,9 +24,12 @@ type disk struct {
 
 // disks are what is on the bench. Sizes and serials tell them apart.
 var disks = []disk{
-	{"wide", []string{"pcie-root-port,id=slot1,bus=pcie.0,chassis=1,slot=1,x-speed=8,x-width=4", "nvme,id=wide,bus=slot1,serial=TW-WIDE,drive=node-wide"}},
-	{"narrow", []string{"pcie-root-port,id=slot2,bus=pcie.0,chassis=2,slot=2,x-speed=2_5,x-width=1", "nvme,id=narrow,bus=slot2,serial=TW-NARROW,drive=node-narrow"}},
-	{"queued", []string{"usb-uas,id=queued,bus=xhci.0", "scsi-hd,bus=queued.0,scsi-id=0,lun=0,serial=TW-QUEUED,drive=node-queued"}},
+	{"wide", []string{"pcie-root-port,id=slot1,bus=pcie.0,chassis=1,slot=1,x-speed=8,x-width=4",
+		"nvme,id=wide,bus=slot1,serial=TW-WIDE,drive=node-wide"}},
+	{"narrow", []string{"pcie-root-port,id=slot2,bus=pcie.0,chassis=2,slot=2,x-speed=2_5,x-width=1",
+		"nvme,id=narrow,bus=slot2,serial=TW-NARROW,drive=node-narrow"}},
+	{"queued", []string{"usb-uas,id=queued,bus=xhci.0",
+		"scsi-hd,bus=queued.0,scsi-id=0,lun=0,serial=TW-QUEUED,drive=node-queued"}},
 	{"single", []string{"usb-storage,id=single,bus=xhci.0,serial=TW-SINGLE,drive=node-single"}},
 	{"sata", []string{"ide-hd,id=sata,bus=ide.0,serial=TW-SATA,drive=node-sata"}},
 }
@@ -54,9 +57,11 @@ func boot(t *testing.T, kernel, initramfs string) *machine {
 	t.Cleanup(func() { _ = os.RemoveAll(folder) })
 	in := func(name string) string { return filepath.Join(folder, name) }
 	arguments := []string{
-		"-machine", "q35", "-accel", "tcg,thread=multi", "-cpu", "max", "-m", "1024", "-smp", "2", "-nodefaults", "-display", "none", "-no-reboot",
+		"-machine", "q35", "-accel", "tcg,thread=multi", "-cpu", "max", "-m", "1024", "-smp", "2", "-nodefaults",
+		"-display", "none", "-no-reboot",
 		"-kernel", kernel, "-initrd", initramfs, "-append", "console=ttyS0 quiet panic=-1",
-		"-serial", "file:" + in("console"), "-chardev", "socket,id=line,path=" + in("line") + ",server=on,wait=off", "-serial", "chardev:line",
+		"-serial", "file:" + in("console"), "-chardev", "socket,id=line,path=" + in("line") + ",server=on,wait=off",
+		"-serial", "chardev:line",
 		"-qmp", "unix:" + in("monitor") + ",server=on,wait=off", "-device", "qemu-xhci,id=xhci",
 	}
 	for _, d := range disks {
@@ -177,7 +182,8 @@ func (m *machine) order(command string, arguments map[string]any) {
 func (m *machine) hold(name string, bytesPerSecond float64) {
 	m.t.Helper()
 	m.order("qom-set", map[string]any{
-		"path": "/objects/limit-" + name, "property": "limits", "value": map[string]any{"bps-total": int64(bytesPerSecond)},
+		"path": "/objects/limit-" + name, "property": "limits",
+		"value": map[string]any{"bps-total": int64(bytesPerSecond)},
 	})
 }
 

@@ -38,7 +38,8 @@ func (e *Error) Error() string {
 // Parse reads one YAML document. The file name is for messages only.
 func Parse(file string, source []byte) (Node, error) {
 	if len(source) > maxSize {
-		return Node{}, fmt.Errorf("%s: %d bytes is too large for a document written by hand (at most %d)", file, len(source), maxSize)
+		return Node{}, fmt.Errorf("%s: %d bytes is too large for a document written by hand (at most %d)", file,
+			len(source), maxSize)
 	}
 	parsed, err := parser.ParseBytes(source, 0)
 	if err != nil {

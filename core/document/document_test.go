@@ -10,7 +10,8 @@ import (
 )
 
 func TestReadByATable(t *testing.T) {
-	root, err := Parse("tide.yaml", []byte("name: ebb\ndepth: [1, 8]\nhold: 5s\nabout: |\n  two\n  lines\nparts: {buoy: 1, anchor: 2}\n"))
+	root, err := Parse("tide.yaml", []byte("name: ebb\ndepth: [1, 8]\nhold: 5s\nabout: |\n  two\n  lines\nparts: "+
+		"{buoy: 1, anchor: 2}\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -18,8 +19,10 @@ func TestReadByATable(t *testing.T) {
 	var depths []int
 	var hold time.Duration
 	var parts []string
-	given, err := root.Read(Name("name", &name), List("depth", &depths, strconv.Atoi), Into("hold", &hold, time.ParseDuration),
-		Text("about", &about), Text("notes", &name), Entries("parts", func(e Entry) error { parts = append(parts, e.Key); return nil }))
+	given, err := root.Read(Name("name", &name), List("depth", &depths, strconv.Atoi),
+		Into("hold", &hold, time.ParseDuration),
+		Text("about", &about), Text("notes", &name),
+		Entries("parts", func(e Entry) error { parts = append(parts, e.Key); return nil }))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -37,7 +40,8 @@ func TestReadByATable(t *testing.T) {
 func TestNearest(t *testing.T) {
 	known := []string{"operation", "access", "block", "depth", "write-share", "until-within"}
 	for written, want := range map[string]string{
-		"blok": "block", "dpeth": "depth", "Depth": "depth", "acess": "access", "write_share": "write-share", "share": "write-share",
+		"blok": "block", "dpeth": "depth", "Depth": "depth", "acess": "access", "write_share": "write-share",
+		"share":       "write-share",
 		"queue-depth": "depth", "within": "until-within", "colour": "", "x": "",
 	} {
 		if got, _ := Nearest(written, known); got != want {
@@ -53,18 +57,32 @@ func TestErrorsNameThePlace(t *testing.T) {
 		want         string
 	}{
 		{"unknown key", "a: 1\nwrong: 2\n", textsOf("a", "b"), `t.yaml:2:1: unknown key "wrong"; expected one of a, b`},
-		{"a slip", "depht: 2\n", textsOf("block", "depth"), `t.yaml:1:1: unknown key "depht"; did you mean "depth"? Expected one of block, depth`},
-		{"missing", "a: 1\n", func(n Node) error { var b string; _, err := n.Read(Text("a", &b), Name("b", &b)); return err }, `t.yaml:1:2: the key "b" is missing`},
+		{"a slip", "depht: 2\n", textsOf("block", "depth"),
+			`t.yaml:1:1: unknown key "depht"; did you mean "depth"? Expected one of block, depth`},
+		{"missing", "a: 1\n", func(n Node) error {
+			var b string
+			_,
+				err := n.Read(Text("a", &b), Name("b", &b))
+			return err
+		}, `t.yaml:1:2: the key "b" is missing`},
 		{"missing, in words", "a: 1\n", func(n Node) error {
 			var b string
 			_, err := n.Read(Text("a", &b), Text("b", &b).Needed("say which b"))
 			return err
 		}, "say which b"},
-		{"blank name", "a: ' '\n", func(n Node) error { var a string; _, err := n.Read(Name("a", &a)); return err }, "t.yaml:1:4: expected a name, found nothing"},
-		{"twice in a list", "a: [x, y, x]\n", func(n Node) error { var a []string; _, err := n.Read(List("a", &a, anyText)); return err }, "t.yaml:1:11: x stands in this list twice"},
-		{"empty list", "a: []\n", func(n Node) error { var a []string; _, err := n.Read(List("a", &a, anyText)); return err }, `expected at least one value for "a"`},
-		{"a value for a mapping", "a: 1\n", func(n Node) error { _, err := n.Read(Nested("a", Key{Name: "b"})); return err }, "t.yaml:1:4: expected a mapping with the keys b"},
-		{"a value for a list", "a: 1\n", func(n Node) error { _, err := n.Read(Each("a", nil)); return err }, `t.yaml:1:4: expected a list under "a"`},
+		{"blank name", "a: ' '\n", func(n Node) error { var a string; _, err := n.Read(Name("a", &a)); return err },
+			"t.yaml:1:4: expected a name, found nothing"},
+		{"twice in a list", "a: [x, y, x]\n",
+			func(n Node) error { var a []string; _, err := n.Read(List("a", &a, anyText)); return err },
+			"t.yaml:1:11: x stands in this list twice"},
+		{"empty list", "a: []\n",
+			func(n Node) error { var a []string; _, err := n.Read(List("a", &a, anyText)); return err },
+			`expected at least one value for "a"`},
+		{"a value for a mapping", "a: 1\n",
+			func(n Node) error { _, err := n.Read(Nested("a", Key{Name: "b"})); return err },
+			"t.yaml:1:4: expected a mapping with the keys b"},
+		{"a value for a list", "a: 1\n", func(n Node) error { _, err := n.Read(Each("a", nil)); return err },
+			`t.yaml:1:4: expected a list under "a"`},
 		{"not a mapping", "- 1\n", textsOf("a"), "t.yaml:1:1: expected a mapping with the keys a"},
 		{"no value", "a:\n", textsOf("a"), "expected a value, found nothing"},
 		{"list for a value", "a: [1, 2]\n", textsOf("a"), "t.yaml:1:4: expected a single value"},

@@ -50,7 +50,8 @@ func Load(nameOrFile string) (Plan, error) {
 	}
 	source, err := os.ReadFile(nameOrFile)
 	if errors.Is(err, os.ErrNotExist) {
-		return Plan{}, fmt.Errorf("unknown plan %q: not built in (%s), and no such file", nameOrFile, strings.Join(names, ", "))
+		return Plan{}, fmt.Errorf("unknown plan %q: not built in (%s), and no such file", nameOrFile,
+			strings.Join(names, ", "))
 	}
 	if err != nil {
 		return Plan{}, fmt.Errorf("reading plan: %w", err)

@@ -95,7 +95,8 @@ func (p Plan) CheckSpan(span, smallest unit.Bytes) error {
 			return &SpanError{Span: touched, Block: pass.Block, Workers: pass.Workers}
 		}
 		if memory := pass.Block * unit.Bytes(pass.Outstanding()); memory > mostMemory {
-			return fmt.Errorf("%s, %d workers needs %s of memory for its buffers, more than %s; use a smaller depth or block",
+			return fmt.Errorf("%s, %d workers needs %s of memory for its buffers, more than %s; use a smaller "+
+				"depth or block",
 				pass.Label(), pass.Workers, memory.Capacity(), mostMemory)
 		}
 	}

@@ -34,7 +34,8 @@ func TestSweepCrossesItsLists(t *testing.T) {
 	if len(passes) != 2*2*2*3+1 {
 		t.Fatalf("%d passes, want 25", len(passes))
 	}
-	want := Pass{Index: 5, Step: "sweep", Load: load.New(load.Read, load.Sequential, unit.MiB, 32), End: End{Hold: 2 * time.Second}}
+	want := Pass{Index: 5, Step: "sweep", Load: load.New(load.Read, load.Sequential, unit.MiB, 32),
+		End: End{Hold: 2 * time.Second}}
 	if passes[5] != want {
 		t.Errorf("pass 5 is %+v, want %+v", passes[5], want)
 	}
@@ -53,13 +54,16 @@ func TestParseErrorsSayWhereAndWhat(t *testing.T) {
 		{"no name", "steps: []", `the key "plan" is missing`},
 		{"no steps", "plan: p", `expected a list under "steps"`},
 		{"empty steps", "plan: p\nsteps: []", "the plan has no steps"},
-		{"unknown step", "plan: p\nsteps:\n  - dance: {}\n", `p.yaml:3:5: unknown key "dance"; expected one of sweep, sustain, repeat, fill, rest`},
-		{"unknown operation", sweep(strings.Replace(good, "read", "erase", 1)), `unknown operation "erase"; expected read, write or mixed`},
+		{"unknown step", "plan: p\nsteps:\n  - dance: {}\n",
+			`p.yaml:3:5: unknown key "dance"; expected one of sweep, sustain, repeat, fill, rest`},
+		{"unknown operation", sweep(strings.Replace(good, "read", "erase", 1)),
+			`unknown operation "erase"; expected read, write or mixed`},
 		{"unknown access", sweep(strings.Replace(good, "random", "zigzag", 1)), "expected sequential or random"},
 		{"bits for bytes", sweep(strings.Replace(good, "4KiB", "4Kb", 1)), "bits"},
 		{"odd block", sweep(strings.Replace(good, "4KiB", "1000", 1)), "multiple of 512 B"},
 		{"huge block", sweep(strings.Replace(good, "4KiB", "1GiB", 1)), "between 512 B and 16 MiB"},
-		{"depth 0", sweep(strings.Replace(good, "depth: 1", "depth: 0", 1)), `p.yaml:3:66: depth "0" is not a whole number from 1 to 1024`},
+		{"depth 0", sweep(strings.Replace(good, "depth: 1", "depth: 0", 1)),
+			`p.yaml:3:66: depth "0" is not a whole number from 1 to 1024`},
 		{"depth twice", sweep(strings.Replace(good, "depth: 1", "depth: [1, 1]", 1)), "twice"},
 		{"no depth", sweep("operation: read, access: random, block: 4KiB"), `the key "depth" is missing`},
 		{"no values", sweep(strings.Replace(good, "depth: 1", "depth: []", 1)), "at least one value"},
@@ -118,7 +122,8 @@ steps:
 }
 
 func TestBuffersThatDoNotFitAreRefused(t *testing.T) {
-	p, _ := Parse("p.yaml", []byte("plan: p\nsteps:\n  - sweep: {operation: read, access: random, block: 16MiB, depth: 1024}\n"))
+	p, _ := Parse("p.yaml", []byte("plan: p\nsteps:\n  - sweep: {operation: read, access: random, block: 16MiB, "+
+		"depth: 1024}\n"))
 	if err := p.CheckSpan(unit.TiB, 0); err == nil || !strings.Contains(err.Error(), "of memory") {
 		t.Errorf("16 GiB of buffers give %v", err)
 	}
@@ -128,9 +133,11 @@ func TestTooManyPassesAreRefused(t *testing.T) {
 	var source strings.Builder
 	source.WriteString("plan: p\nsteps:\n")
 	for range 700 {
-		source.WriteString("  - sweep: {operation: [read, write], access: [sequential, random], block: [4KiB, 8KiB], depth: [1, 2]}\n")
+		source.WriteString("  - sweep: {operation: [read, write], access: [sequential, random], block: [4KiB, " +
+			"8KiB], depth: [1, 2]}\n")
 	}
-	if _, err := Parse("p.yaml", []byte(source.String())); err == nil || !strings.Contains(err.Error(), "11200 passes") {
+	if _, err := Parse("p.yaml", []byte(source.String())); err == nil ||
+		!strings.Contains(err.Error(), "11200 passes") {
 		t.Errorf("error is %v, want one about 11200 passes", err)
 	}
 }
@@ -212,7 +219,8 @@ func FuzzParse(f *testing.F) {
 
 func TestAdaptiveGrids(t *testing.T) {
 	parse := func(depths string) Plan {
-		p, err := Parse("p.yaml", []byte("plan: p\nsteps:\n  - sweep: {operation: [read, write], access: random, block: [4KiB, 8KiB, 16KiB], depth: "+depths+", adaptive: yes}\n"))
+		p, err := Parse("p.yaml", []byte("plan: p\nsteps:\n  - sweep: {operation: [read, write], access: random, "+
+			"block: [4KiB, 8KiB, 16KiB], depth: "+depths+", adaptive: yes}\n"))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -260,7 +268,8 @@ steps:
 		}
 		kinds = append(kinds, kind)
 	}
-	want := "sustain rest fill sweep sweep rest fill sweep sweep rest free sustain sustain sustain check sustain check sustain"
+	want := "sustain rest fill sweep sweep rest fill sweep sweep rest free sustain sustain sustain check sustain " +
+		"check sustain"
 	if got := strings.Join(kinds, " "); got != want {
 		t.Errorf("the program is\n%s, want\n%s", got, want)
 	}
@@ -269,7 +278,8 @@ steps:
 		t.Errorf("the first check is %+v", check)
 	}
 	passes := p.Passes(time.Second)
-	if passes[3].Fill != 0.5 || passes[0].Round != time.Minute || passes[5].Times != 2 || !passes[5].Open() || passes[7].Repeat != 2 {
+	if passes[3].Fill != 0.5 || passes[0].Round != time.Minute || passes[5].Times != 2 || !passes[5].Open() ||
+		passes[7].Repeat != 2 {
 		t.Errorf("passes are %+v", passes)
 	}
 	if e := p.Estimate(time.Second); e.FillShare != 0.5 || !e.Open || e.Passes != 10 || e.Elapsed < 21*time.Minute {
@@ -290,7 +300,8 @@ func TestStepsThatMakeNoSense(t *testing.T) {
 		"sustain: {operation: read, access: random, block: 4KiB, depth: 1}":           "when it ends",
 		"sustain: {operation: read, access: random, block: 4KiB, depth: 1, over: 0x}": "gone over",
 	} {
-		if _, err := Parse("p.yaml", []byte("plan: p\nsteps:\n  - "+step+"\n")); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := Parse("p.yaml", []byte("plan: p\nsteps:\n  - "+step+"\n")); err == nil ||
+			!strings.Contains(err.Error(), want) {
 			t.Errorf("%s gives %v, want %q in it", step, err, want)
 		}
 	}

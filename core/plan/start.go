@@ -13,8 +13,9 @@ import (
 const StepStart = "start"
 
 var startKind = StepKind{
-	Name:    StepStart,
-	About:   "reads as a program does that starts: small dependent pieces from all over; what counts is when it is finished",
+	Name: StepStart,
+	About: "reads as a program does that starts: small dependent pieces from all over; what counts is when it is " +
+		"finished",
 	Items:   []Item{Pass{}},
 	Example: "start: {reads: 20000, block: 16KiB, at-once: 4}",
 	parse:   parseStart,

@@ -23,16 +23,22 @@ func TestParseScript(t *testing.T) {
 	for _, act := range acts {
 		texts = append(texts, act.At.String()+": "+act.String())
 	}
-	want := "10s: from now on 1500 IOPS, 60 MB/s, 2ms of latency; 20s: a neighbour takes 60 % for 10s; 40s: pauses for 3s; 50s: fails 5 requests; 1m0s: ends every connection"
+	want := "10s: from now on 1500 IOPS, 60 MB/s, 2ms of latency; 20s: a neighbour takes 60 % for 10s; 40s: pauses " +
+		"for 3s; 50s: fails 5 requests; 1m0s: ends every connection"
 	if got := strings.Join(texts, "; "); got != want {
 		t.Errorf("the script is %q, want %q", got, want)
 	}
 	for source, want := range map[string]string{
-		"script: 3": "expected a list", "acts: []": "unknown key", "script:\n  - {pause: 3s}": "expected \"at\"", "script:\n  - {at: 1s}": "expected one of",
-		"script:\n  - {at: 1s, pause: 1s, errors: 2}": "expected one of", "script:\n  - {at: 1s, neighbour: 60%}": "\"for\" a time", "script:\n  - {at: 1s, neighbour: 0.6, for: 1s}": "like 60%",
-		"script:\n  - {at: -1s, pause: 3s}": "is not a time", "script:\n  - {at: 1s, errors: none}": "requests fail", "script:\n  - {at: 1s, iops: -3}": "operations a second",
+		"script: 3": "expected a list", "acts: []": "unknown key", "script:\n  - {pause: 3s}": "expected \"at\"",
+		"script:\n  - {at: 1s}":                       "expected one of",
+		"script:\n  - {at: 1s, pause: 1s, errors: 2}": "expected one of",
+		"script:\n  - {at: 1s, neighbour: 60%}":       "\"for\" a time", "script:\n  - {at: 1s, neighbour: 0.6, " +
+			"for: 1s}": "like 60%",
+		"script:\n  - {at: -1s, pause: 3s}": "is not a time", "script:\n  - {at: 1s, errors: none}": "requests fail",
+		"script:\n  - {at: 1s, iops: -3}": "operations a second",
 	} {
-		if _, err := ParseScript("s.yaml", []byte(source)); err == nil || !strings.Contains(err.Error(), want) || !strings.HasPrefix(err.Error(), "s.yaml:") {
+		if _, err := ParseScript("s.yaml", []byte(source)); err == nil || !strings.Contains(err.Error(), want) ||
+			!strings.HasPrefix(err.Error(), "s.yaml:") {
 			t.Errorf("%q: %v, want %q in it", source, err, want)
 		}
 	}
@@ -70,7 +76,8 @@ func TestAVolumeDoesWhatItsScriptSays(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	v := NewVolume(sim.Volume{IOPS: 100, Throughput: 1e9, Latency: 10 * time.Millisecond}, script, func(text string) { told = append(told, text) })
+	v := NewVolume(sim.Volume{IOPS: 100, Throughput: 1e9, Latency: 10 * time.Millisecond}, script,
+		func(text string) { told = append(told, text) })
 	v.Disconnect = func() { dropped <- true }
 	near := func(name string, got, want time.Duration) {
 		t.Helper()
@@ -113,7 +120,8 @@ func TestAVolumeDoesWhatItsScriptSays(t *testing.T) {
 }
 
 func TestAVolumeSpendsAndEarnsCredits(t *testing.T) {
-	v := NewVolume(sim.Volume{IOPS: 100, Throughput: 1e9, Burst: sim.Burst{IOPS: 1000, Throughput: 1e9, Credits: 50}}, nil, func(string) {})
+	v := NewVolume(sim.Volume{IOPS: 100, Throughput: 1e9, Burst: sim.Burst{IOPS: 1000, Throughput: 1e9, Credits: 50}},
+		nil, func(string) {})
 	v.began = time.Now()
 	for range 60 {
 		v.decide(4096)

@@ -34,7 +34,8 @@ func TestMeanIntervalCovers(t *testing.T) {
 			}
 		}
 		if share := float64(held) / float64(runs); share < 0.91 {
-			t.Errorf("correlation %.1f: the interval holds the truth in %.1f %% of cases, want 95", correlation, share*100)
+			t.Errorf("correlation %.1f: the interval holds the truth in %.1f %% of cases, want 95", correlation,
+				share*100)
 		}
 	}
 }
@@ -46,7 +47,8 @@ func TestMeanIntervalNarrows(t *testing.T) {
 	if long.Share() > short.Share()/5 {
 		t.Errorf("100 times the observations narrow the interval from %.4f to %.4f only", short.Share(), long.Share())
 	}
-	if constant, ok := MeanInterval(make([]float64, 40)); !ok || constant.Low != 0 || constant.High != 0 || !math.IsInf(constant.Share(), 1) {
+	if constant, ok := MeanInterval(make([]float64, 40)); !ok || constant.Low != 0 || constant.High != 0 ||
+		!math.IsInf(constant.Share(), 1) {
 		t.Errorf("zeros give %+v", constant)
 	}
 	if _, ok := MeanInterval(make([]float64, 19)); ok {

@@ -18,7 +18,8 @@ func TestParseBytes(t *testing.T) {
 }
 
 func TestParseBytesRefuses(t *testing.T) {
-	for _, text := range []string{"", "KiB", "-1", "1Gb", "1 Gbit", "8Mbit", "4 QiB", "1.2.3KiB", "0.3B", "NaN", "1e9", "99999999TiB"} {
+	for _, text := range []string{"", "KiB", "-1", "1Gb", "1 Gbit", "8Mbit", "4 QiB", "1.2.3KiB", "0.3B", "NaN",
+		"1e9", "99999999TiB"} {
 		if got, err := ParseBytes(text); err == nil {
 			t.Errorf("ParseBytes(%q) = %d, want an error", text, got)
 		}
@@ -48,7 +49,8 @@ func TestBytesAreWrittenInBothUnits(t *testing.T) {
 
 func TestRateInEachNotation(t *testing.T) {
 	const rate = BytesPerSecond(1.042e9)
-	for notation, want := range map[Notation]string{Decimal: "1\u00a0042 MB/s", Binary: "994 MiB/s", Bits: "8.34 Gbit/s"} {
+	for notation, want := range map[Notation]string{Decimal: "1\u00a0042 MB/s", Binary: "994 MiB/s",
+		Bits: "8.34 Gbit/s"} {
 		if got := notation.Rate(rate); got != want {
 			t.Errorf("notation %d writes %q, want %q", notation, got, want)
 		}
@@ -64,7 +66,8 @@ func TestRateInEachNotation(t *testing.T) {
 }
 
 func TestParseRate(t *testing.T) {
-	for text, want := range map[string]BytesPerSecond{"450MB/s": 450e6, "1 GiB/s": 1 << 30, "10Gbit/s": 1.25e9, "100 Mbit/s": 12.5e6} {
+	for text, want := range map[string]BytesPerSecond{"450MB/s": 450e6, "1 GiB/s": 1 << 30, "10Gbit/s": 1.25e9,
+		"100 Mbit/s": 12.5e6} {
 		got, err := ParseRate(text)
 		if err != nil || got != want {
 			t.Errorf("ParseRate(%q) = %v, %v; want %v", text, got, err, want)

@@ -121,7 +121,8 @@ func shown(kind figure.Form, f figure.Figure, caption string) []Block {
 	blocks := []Block{{Figure: &Shown{f, kind, caption}}}
 	if t := f.Table(); len(t.Rows) > 0 {
 		title := f.Head().Title
-		blocks = append(blocks, Block{Table: &Tabled{t, kind.Name + "-" + title, kind.Fold + ": " + title, kind.Fold, kind.OverTime}})
+		blocks = append(blocks, Block{Table: &Tabled{t, kind.Name + "-" + title, kind.Fold + ": " + title, kind.Fold,
+			kind.OverTime}})
 	}
 	return blocks
 }

@@ -114,7 +114,8 @@ func comparison(r Report) Section {
 	for _, f := range kind.Of(r.Subject) {
 		section.Blocks = append(section.Blocks, shown(kind, f, "")...)
 		section.Blocks = append(section.Blocks,
-			tabled("comparison", "Each load by session, against the baseline", table.Comparison(*r.Comparison, r.Notation))...)
+			tabled("comparison", "Each load by session, against the baseline",
+				table.Comparison(*r.Comparison, r.Notation))...)
 		section.Blocks = append(section.Blocks, Block{Heading: "What differs between them"})
 		differences := tabled("differences", "Circumstances that differ", table.Differences(*r.Comparison))
 		if len(differences) == 0 {
@@ -145,15 +146,18 @@ func money(r Report) Section {
 }
 
 // howMeasured is what holds for all figures.
-const howMeasured = "Each pass ran for a moment before it counted. Reads counted in a window in which the queue was full; " +
-	"writes counted from an empty queue to the end of a flush. Data written was incompressible unless a pass says otherwise. " +
+const howMeasured = "Each pass ran for a moment before it counted. Reads counted in a window in which the queue " +
+	"was full; " +
+	"writes counted from an empty queue to the end of a flush. Data written was incompressible unless a pass says " +
+	"otherwise. " +
 	"Intervals are 95 % intervals: within a pass from batch means, between repeats and between sessions from " +
 	"Student's and Welch's."
 
 // method says how each session was measured, so that another lab can do the same.
 func method(r Report) Section {
 	section := Section{
-		ID: "method", Short: "Conditions and method", Title: "Conditions and method", Blocks: []Block{{Text: howMeasured}},
+		ID: "method", Short: "Conditions and method", Title: "Conditions and method",
+		Blocks: []Block{{Text: howMeasured}},
 	}
 	for _, s := range r.Sessions {
 		name := s.DisplayName()
@@ -173,7 +177,8 @@ func method(r Report) Section {
 			{"repeats", "Repeats of %s", table.Repeats(s, r.Notation)},
 			{"circumstances", "Circumstances of %s", table.Circumstances(s)},
 		} {
-			section.Blocks = append(section.Blocks, tabled(each.name+"-"+name, fmt.Sprintf(each.label, name), each.table)...)
+			section.Blocks = append(section.Blocks, tabled(each.name+"-"+name, fmt.Sprintf(each.label, name),
+				each.table)...)
 		}
 		if steps := table.PlannedPasses(s.Plan.Passes(plan.DefaultHold)); len(steps.Rows) > 0 {
 			section.Blocks = append(section.Blocks, Block{Table: &Tabled{

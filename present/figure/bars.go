@@ -89,7 +89,8 @@ func better(metric compare.Metric) string {
 // Comparison draws each load's figure by session.
 func Comparison(c compare.Comparison, notation unit.Notation) Bars {
 	bars := Bars{ID: "comparison", Title: "Side by side, against " + c.Sides[0].DisplayName(), Unit: notation.Unit()}
-	bars.Subtitle = fmt.Sprintf("%d sessions; whiskers are 95 %% intervals, each group has its own scale from zero", len(c.Sides))
+	bars.Subtitle = fmt.Sprintf("%d sessions; whiskers are 95 %% intervals, each group has its own scale from zero",
+		len(c.Sides))
 	if slices.ContainsFunc(c.Sides, func(s compare.Side) bool { return s.Simulated }) {
 		bars.Subtitle += simulatedMark
 	}
@@ -99,7 +100,8 @@ func Comparison(c compare.Comparison, notation unit.Notation) Bars {
 			if !figure.Known {
 				continue
 			}
-			bar := Bar{Name: c.Sides[i].DisplayName(), Value: metricValue(row.Metric, figure.Value, notation), Text: row.Metric.Text(figure.Value, notation)}
+			bar := Bar{Name: c.Sides[i].DisplayName(), Value: metricValue(row.Metric, figure.Value, notation),
+				Text: row.Metric.Text(figure.Value, notation)}
 			if low, high, known := figure.Interval(); known {
 				bar.Low, bar.High = metricValue(row.Metric, low, notation), metricValue(row.Metric, high, notation)
 			}
@@ -124,7 +126,8 @@ func metricValue(metric compare.Metric, figure float64, notation unit.Notation) 
 
 // Money draws what offers do for each use, and what that costs.
 func Money(v value.Value, notation unit.Notation) (Bars, bool) {
-	bars := Bars{ID: "money", Title: "What the money buys", Unit: notation.Unit(), Subtitle: "prices of drive, enclosure and cable, as the bench book has them"}
+	bars := Bars{ID: "money", Title: "What the money buys", Unit: notation.Unit(),
+		Subtitle: "prices of drive, enclosure and cable, as the bench book has them"}
 	if v.Simulated {
 		bars.Subtitle += simulatedMark
 	}
@@ -132,7 +135,8 @@ func Money(v value.Value, notation unit.Notation) (Bars, bool) {
 		bars.Title += " through " + v.Through
 	}
 	for _, use := range value.Uses {
-		group := BarGroup{Label: string(use), Better: "longer is better", Writes: use == value.Writes || use == value.SteadyWrites}
+		group := BarGroup{Label: string(use), Better: "longer is better", Writes: use == value.Writes ||
+			use == value.SteadyWrites}
 		for _, offer := range v.Offers {
 			if worth, ok := offer.For(use); ok {
 				text := worth.Text(notation)

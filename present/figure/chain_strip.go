@@ -116,12 +116,14 @@ func NewChainStrip(chain link.Chain, notation unit.Notation) ChainStrip {
 // tableOf is the table of a chain's hops with their three ceilings.
 func (c ChainStrip) tableOf(chain link.Chain, notation unit.Notation) table.Table {
 	t := table.Table{Columns: []table.Column{
-		table.Text("hop"), table.Text("standard"), table.Number("lanes"), table.Number("line " + notation.Unit()), table.Number("payload"), table.Number("usable"), table.Text("could be"), table.Text(""),
+		table.Text("hop"), table.Text("standard"), table.Number("lanes"), table.Number("line " + notation.Unit()),
+		table.Number("payload"), table.Number("usable"), table.Text("could be"), table.Text(""),
 	}}
 	for i, hop := range chain.Hops {
 		row := []string{hop.Name, hop.Standard, "", "", "", "", "", c.Hops[i].Mark}
 		if hop.Known() {
-			row[2], row[3], row[4], row[5] = strconv.Itoa(hop.Lanes), notation.Number(hop.Line), notation.Number(hop.Payload), c.Hops[i].Text
+			row[2], row[3], row[4], row[5] = strconv.Itoa(hop.Lanes), notation.Number(hop.Line),
+				notation.Number(hop.Payload), c.Hops[i].Text
 		}
 		if hop.Capable != nil && hop.Capable.Standard != hop.Standard {
 			row[6] = hop.Capable.Standard
@@ -139,7 +141,8 @@ func ChainStripOf(s *session.Session, notation unit.Notation) (ChainStrip, bool)
 		return ChainStrip{}, false
 	}
 	strip := NewChainStrip(s.Chain, notation)
-	strip.ID, strip.Title, strip.Subtitle = "strip-"+s.ID, s.DisplayName()+": the chain, from host to storage", subtitle(s)
+	strip.ID, strip.Title, strip.Subtitle = "strip-"+s.ID, s.DisplayName()+": the chain, from host to storage",
+		subtitle(s)
 	var fastest *session.Pass
 	for i := range s.Passes {
 		if pass := &s.Passes[i]; fastest == nil || pass.BytesPerSecond > fastest.BytesPerSecond {
@@ -148,7 +151,8 @@ func ChainStripOf(s *session.Session, notation unit.Notation) (ChainStrip, bool)
 	}
 	if fastest != nil && fastest.BytesPerSecond > 0 {
 		strip.Flow = &Flow{
-			Value: notation.Value(fastest.BytesPerSecond), Label: fastest.Label(), Text: notation.Rate(fastest.BytesPerSecond),
+			Value: notation.Value(fastest.BytesPerSecond), Label: fastest.Label(),
+			Text:   notation.Rate(fastest.BytesPerSecond),
 			Writes: fastest.Operation.Writes(),
 		}
 		strip.Top = Top(max(strip.Top, strip.Flow.Value))

@@ -75,7 +75,8 @@ func drawHop(area draw.Canvas, strip ChainStrip, hop StripHop, left, width vg.Le
 	if hop.Capable > 0 {
 		dashes := draw.LineStyle{Color: paint(CeilingGrey), Width: pixels(2), Dashes: []vg.Length{pixels(6), pixels(4)}}
 		box := rectangle(from, high, to, height(area, strip, hop.Capable))
-		area.StrokeLines(dashes, []vg.Point{{X: box.Min.X, Y: box.Min.Y}, {X: box.Min.X, Y: box.Max.Y}, {X: box.Max.X, Y: box.Max.Y}, {X: box.Max.X, Y: box.Min.Y}})
+		area.StrokeLines(dashes, []vg.Point{{X: box.Min.X, Y: box.Min.Y}, {X: box.Min.X, Y: box.Max.Y},
+			{X: box.Max.X, Y: box.Max.Y}, {X: box.Max.X, Y: box.Min.Y}})
 	}
 	if hop.Mark != "" && hop.High > 0 {
 		area.SetColor(paint(Ink))
@@ -129,5 +130,6 @@ func drawFlow(area draw.Canvas, strip ChainStrip, width vg.Length) {
 	area.StrokeLine2(draw.LineStyle{Color: paint(strip.Flow.Colour()), Width: pixels(3)}, area.Min.X, y, area.Max.X, y)
 	label := style(16, strip.Flow.Colour(), true)
 	label.XAlign, label.YAlign = draw.XLeft, draw.YTop
-	area.FillText(label, vg.Point{X: area.Min.X, Y: area.Min.Y - pixels(98)}, "measured: "+strip.Flow.Text+", "+strip.Flow.Label)
+	area.FillText(label, vg.Point{X: area.Min.X, Y: area.Min.Y - pixels(98)},
+		"measured: "+strip.Flow.Text+", "+strip.Flow.Label)
 }

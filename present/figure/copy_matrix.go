@@ -12,7 +12,8 @@ import (
 )
 
 var copyMatrixForm = Form{
-	Name: "copy-matrix", Section: "copies", Title: "Copies", OverTime: true, Missing: "has no copies, so there is no matrix to draw",
+	Name: "copy-matrix", Section: "copies", Title: "Copies", OverTime: true, Missing: "has no copies, so there is " +
+		"no matrix to draw",
 	Of: each(func(s *session.Session, subject Subject) []Figure {
 		return asFigures(CopyMatrices(s, subject.Findings[s.ID], subject.Notation))
 	}),
@@ -65,9 +66,11 @@ func CopyMatrices(s *session.Session, findings []session.Finding, notation unit.
 	return matrices
 }
 
-func newCopyMatrix(s *session.Session, number int, set string, findings []session.Finding, notation unit.Notation) CopyMatrix {
+func newCopyMatrix(s *session.Session, number int, set string, findings []session.Finding,
+	notation unit.Notation) CopyMatrix {
 	m := CopyMatrix{
-		ID: fmt.Sprintf("matrix-%s-%d", s.ID, number), Title: s.DisplayName() + ": copies of " + set, Unit: notation.Unit(), Set: set,
+		ID: fmt.Sprintf("matrix-%s-%d", s.ID, number), Title: s.DisplayName() + ": copies of " + set,
+		Unit: notation.Unit(), Set: set,
 		Subtitle: "rows are where they come from, columns where they go to; longer or darker is faster",
 	}
 	if s.Simulated {
@@ -99,7 +102,8 @@ func newCopyMatrix(s *session.Session, number int, set string, findings []sessio
 			}
 			rate := stat.Median(rates[way])
 			row[to] = CopyCell{
-				Known: true, Value: notation.Value(unit.BytesPerSecond(rate)), Share: rate / max(fastest, 1), Text: notation.Rate(unit.BytesPerSecond(rate)),
+				Known: true, Value: notation.Value(unit.BytesPerSecond(rate)), Share: rate / max(fastest, 1),
+				Text: notation.Rate(unit.BytesPerSecond(rate)),
 				Time: unit.Latency(stat.Median(times[way])), Limit: limitOf(first[way], findings),
 			}
 		}
@@ -139,7 +143,8 @@ func NewCopyTrace(s *session.Session, c *session.Copy, notation unit.Notation) H
 	pass := session.Pass{Index: -1 - c.Index, ElapsedSeconds: c.ElapsedSeconds}
 	for _, sample := range c.Samples {
 		pass.Samples = append(pass.Samples, session.Sample{
-			TSeconds: sample.TSeconds, ElapsedSeconds: sample.ElapsedSeconds, Bytes: sample.Bytes, BytesPerSecond: sample.BytesPerSecond, TemperaturesCelsius: sample.TemperaturesCelsius,
+			TSeconds: sample.TSeconds, ElapsedSeconds: sample.ElapsedSeconds, Bytes: sample.Bytes,
+			BytesPerSecond: sample.BytesPerSecond, TemperaturesCelsius: sample.TemperaturesCelsius,
 		})
 	}
 	without := *s

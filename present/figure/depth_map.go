@@ -15,7 +15,10 @@ import (
 var depthMapForm = Form{
 	Name: "depth-map", Section: "maps", Title: "Depth maps", Fold: "The cells as a table",
 	Missing: "has no two block sizes and depths, so there is no map to draw",
-	Of:      each(func(s *session.Session, subject Subject) []Figure { return asFigures(DepthMaps(s, subject.Notation)) }),
+	Of: each(func(s *session.Session,
+		subject Subject) []Figure {
+		return asFigures(DepthMaps(s, subject.Notation))
+	}),
 }
 
 // Head is what stands over the map.
@@ -100,7 +103,8 @@ func DepthMaps(s *session.Session, notation unit.Notation) []DepthMap {
 
 func newDepthMap(s *session.Session, key mapKey, passes []*session.Pass, notation unit.Notation) DepthMap {
 	var blocks []unit.Bytes
-	made := DepthMap{Title: fmt.Sprintf("%s: %s %s", s.DisplayName(), key.operation, key.access), Subtitle: subtitle(s), Unit: notation.Unit()}
+	made := DepthMap{Title: fmt.Sprintf("%s: %s %s", s.DisplayName(), key.operation, key.access),
+		Subtitle: subtitle(s), Unit: notation.Unit()}
 	if key.besides != "" {
 		made.Title += ", " + key.besides
 	}
@@ -133,7 +137,8 @@ func newDepthMap(s *session.Session, key mapKey, passes []*session.Pass, notatio
 				known = false
 			}
 			if known {
-				row[column] = Cell{Known: true, Value: notation.Value(rate), Text: mark + notation.Number(rate), Share: float64(rate / ceiling)}
+				row[column] = Cell{Known: true, Value: notation.Value(rate), Text: mark + notation.Number(rate),
+					Share: float64(rate / ceiling)}
 			}
 		}
 		made.Cells = append(made.Cells, row)

@@ -33,16 +33,19 @@ func (m DepthMap) Draw(sheet draw.Canvas) error {
 		grid.FillText(right, vg.Point{X: grid.Min.X - pixels(12), Y: y + height/2}, block)
 		for column := range m.Depths {
 			corner := vg.Point{X: grid.Min.X + width*vg.Length(column), Y: y}
-			mapCell(grid, m.Cells[row][column], vg.Rectangle{Min: corner, Max: vg.Point{X: corner.X + width, Y: y + height}})
+			mapCell(grid, m.Cells[row][column],
+				vg.Rectangle{Min: corner, Max: vg.Point{X: corner.X + width, Y: y + height}})
 		}
 	}
 	label.XAlign = draw.XCenter
 	for column, depth := range m.Depths {
-		grid.FillText(label, vg.Point{X: grid.Min.X + width*(vg.Length(column)+0.5), Y: grid.Min.Y - pixels(20)}, strconv.Itoa(depth))
+		grid.FillText(label, vg.Point{X: grid.Min.X + width*(vg.Length(column)+0.5), Y: grid.Min.Y - pixels(20)},
+			strconv.Itoa(depth))
 	}
 	grid.FillText(label, vg.Point{X: (grid.Min.X + grid.Max.X) / 2, Y: grid.Min.Y - pixels(52)}, "queue depth")
 	small := style(14, CeilingGrey, false)
-	grid.FillText(small, vg.Point{X: sheet.Min.X + pixels(margin), Y: sheet.Max.Y - pixels(100)}, "block size; "+m.Unit+" in each cell, higher is better; the shade is the share "+m.Of)
+	grid.FillText(small, vg.Point{X: sheet.Min.X + pixels(margin), Y: sheet.Max.Y - pixels(100)},
+		"block size; "+m.Unit+" in each cell, higher is better; the shade is the share "+m.Of)
 	if note := m.Note(); note != "" {
 		small.XAlign = draw.XRight
 		grid.FillText(small, vg.Point{X: grid.Max.X, Y: grid.Min.Y - pixels(52)}, note)
@@ -55,7 +58,8 @@ func mapCell(grid draw.Canvas, cell Cell, area vg.Rectangle) {
 	if cell.Known {
 		grid.SetColor(shade(cell.Share))
 	}
-	inset := vg.Rectangle{Min: vg.Point{X: area.Min.X + 1, Y: area.Min.Y + 1}, Max: vg.Point{X: area.Max.X - 1, Y: area.Max.Y - 1}}
+	inset := vg.Rectangle{Min: vg.Point{X: area.Min.X + 1, Y: area.Min.Y + 1},
+		Max: vg.Point{X: area.Max.X - 1, Y: area.Max.Y - 1}}
 	grid.Fill(inset.Path())
 	if !cell.Known {
 		return

@@ -21,7 +21,8 @@ func longSession() *session.Session {
 		Chain: link.NewChain(hop.Hop("limpet")), Conditions: map[string]string{"fan": "on", "ambient": "23C"},
 	}
 	for index, samples := range []int{5, 60} {
-		pass := session.Pass{Index: index, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8}}
+		pass := session.Pass{Index: index, Load: load.Load{Operation: load.Write, Access: load.Sequential,
+			Block: unit.MiB, Depth: 8}}
 		for second := range samples {
 			rate := unit.BytesPerSecond(1000e6)
 			if second >= 30 {
@@ -98,13 +99,16 @@ func TestDepthMapTellsMeasuredFromFilledIn(t *testing.T) {
 	}{{1, 40e6}, {8, 300e6}, {8, 320e6}, {8, 310e6}} {
 		for _, block := range []unit.Bytes{4096, 8192} {
 			s.Passes = append(s.Passes, session.Pass{
-				Load: load.Load{Operation: load.Read, Access: load.Random, Block: block, Depth: pass.depth, Workers: 1}, BytesPerSecond: pass.rate,
+				Load: load.Load{Operation: load.Read, Access: load.Random, Block: block, Depth: pass.depth,
+					Workers: 1}, BytesPerSecond: pass.rate,
 			})
 		}
 	}
 	s.Estimates = []session.Estimate{
-		{Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 4, Workers: 1}, BytesPerSecond: 155e6},
-		{Load: load.Load{Operation: load.Write, Access: load.Random, Block: 8192, Depth: 4, Workers: 1}, BytesPerSecond: 155e6},
+		{Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 4, Workers: 1},
+			BytesPerSecond: 155e6},
+		{Load: load.Load{Operation: load.Write, Access: load.Random, Block: 8192, Depth: 4, Workers: 1},
+			BytesPerSecond: 155e6},
 	}
 	maps := DepthMaps(s, unit.Decimal)
 	if len(maps) != 1 || len(maps[0].Depths) != 3 || maps[0].FilledIn != 1 || maps[0].Note() == "" {
@@ -124,10 +128,12 @@ func TestChainStrip(t *testing.T) {
 	x4, _ := link.PCIe(8e9, 4)
 	x2, _ := link.PCIe(8e9, 2)
 	wide, _ := link.Find("usb 3.2 gen 2")
-	s.Chain = link.NewChain(link.Trained("slot", x2.State(), x4.State()), wide.Hop("limpet"), link.Hop{Name: "virtio1", State: link.State{Standard: "virtio"}})
+	s.Chain = link.NewChain(link.Trained("slot", x2.State(), x4.State()), wide.Hop("limpet"),
+		link.Hop{Name: "virtio1", State: link.State{Standard: "virtio"}})
 	s.Passes[1].BytesPerSecond = 1042e6
 	strip, known := ChainStripOf(s, unit.Decimal)
-	if !known || len(strip.Hops) != 3 || strip.Flow == nil || strip.Flow.Text != "1\u00a0042 MB/s" || strip.Top != 4000 {
+	if !known || len(strip.Hops) != 3 || strip.Flow == nil || strip.Flow.Text != "1\u00a0042 MB/s" ||
+		strip.Top != 4000 {
 		t.Fatalf("strip is %+v", strip)
 	}
 	for i, want := range []string{MarkDegraded, MarkNarrowest, MarkUnknown} {
@@ -150,14 +156,17 @@ func TestFillLadder(t *testing.T) {
 		fill float64
 		rate unit.BytesPerSecond
 	}{{0.9, 400e6}, {0, 1000e6}, {0.5, 800e6}, {0, 1020e6}, {0, 980e6}} {
-		s.Passes = append(s.Passes, session.Pass{Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8}, FillShare: each.fill, BytesPerSecond: each.rate})
+		s.Passes = append(s.Passes,
+			session.Pass{Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8},
+				FillShare: each.fill, BytesPerSecond: each.rate})
 	}
 	ladder, known := NewFillLadder(s, unit.Decimal)
 	if !known || len(ladder.Loads) != 1 || len(ladder.Loads[0].Rungs) != 3 || ladder.Top != 1000 {
 		t.Fatalf("ladder is %+v", ladder)
 	}
 	climb := ladder.Loads[0]
-	if climb.Label != "write sequential 1 MiB, depth 8" || !climb.Writes || climb.Rungs[2].Of != 0.4 || climb.Rungs[0].Text != "1\u00a0000" {
+	if climb.Label != "write sequential 1 MiB, depth 8" || !climb.Writes || climb.Rungs[2].Of != 0.4 ||
+		climb.Rungs[0].Text != "1\u00a0000" {
 		t.Errorf("the climb is %+v", climb)
 	}
 	if _, known := NewFillLadder(&session.Session{Passes: s.Passes[:1]}, unit.Decimal); known {
@@ -169,8 +178,9 @@ func TestLongTracesKeepTheirDipsAndTheFan(t *testing.T) {
 	pass := session.Pass{Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8}}
 	for second := range 86_400 {
 		sample := session.Sample{
-			TSeconds: float64(second + 1), ElapsedSeconds: 1, BytesPerSecond: 1000e6, TemperaturesCelsius: map[string]unit.Celsius{"drive": 50},
-			Readings: map[string]float64{"fan_running": 0},
+			TSeconds: float64(second + 1), ElapsedSeconds: 1, BytesPerSecond: 1000e6,
+			TemperaturesCelsius: map[string]unit.Celsius{"drive": 50},
+			Readings:            map[string]float64{"fan_running": 0},
 		}
 		if second == 54_321 {
 			sample.BytesPerSecond = 10e6
@@ -195,12 +205,14 @@ func TestLongTracesKeepTheirDipsAndTheFan(t *testing.T) {
 }
 
 func TestBars(t *testing.T) {
-	one := &session.Session{ID: "a", Name: "slow", Simulated: true, Parts: []book.Part{{Kind: book.Drive, Name: "d", Price: 50, Capacity: 1e12}}}
+	one := &session.Session{ID: "a", Name: "slow", Simulated: true,
+		Parts: []book.Part{{Kind: book.Drive, Name: "d", Price: 50, Capacity: 1e12}}}
 	other := &session.Session{ID: "b", Name: "fast", Parts: one.Parts}
 	for s, rate := range map[*session.Session]float64{one: 1e9, other: 1.5e9} {
 		for repeat := range 3 {
 			s.Passes = append(s.Passes, session.Pass{
-				Index: repeat, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8}, BytesPerSecond: unit.BytesPerSecond(rate * (1 + 0.01*float64(repeat))),
+				Index: repeat, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB,
+					Depth: 8}, BytesPerSecond: unit.BytesPerSecond(rate * (1 + 0.01*float64(repeat))),
 			})
 		}
 	}
@@ -210,17 +222,21 @@ func TestBars(t *testing.T) {
 	}
 	bars := Comparison(made, unit.Decimal)
 	group := bars.Groups[0]
-	if !strings.HasSuffix(bars.Subtitle, "(simulated)") || !group.Writes || group.Better != "longer is better" || len(group.Bars) != 2 {
+	if !strings.HasSuffix(bars.Subtitle, "(simulated)") || !group.Writes || group.Better != "longer is better" ||
+		len(group.Bars) != 2 {
 		t.Errorf("bars are %+v", bars)
 	}
-	if bar := group.Bars[1]; bar.Name != "fast" || bar.Text != "1\u00a0515 MB/s, 50 % faster" || bar.Low >= bar.Value || bar.High <= bar.Value || group.Top() != bar.High {
+	if bar := group.Bars[1]; bar.Name != "fast" || bar.Text != "1\u00a0515 MB/s, 50 % faster" ||
+		bar.Low >= bar.Value || bar.High <= bar.Value || group.Top() != bar.High {
 		t.Errorf("the bar is %+v of %v", bar, group.Top())
 	}
 	value, err := value.Of([]*session.Session{one}, value.Terms{}, unit.Decimal)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if money, drawn := Money(value, unit.Decimal); !drawn || money.Groups[0].Bars[0].Text != "1\u00a0010 MB/s for 50" || !strings.Contains(money.Summary(), "writes: d 1\u00a0010 MB/s for 50") {
+	if money, drawn := Money(value, unit.Decimal); !drawn ||
+		money.Groups[0].Bars[0].Text != "1\u00a0010 MB/s for 50" ||
+		!strings.Contains(money.Summary(), "writes: d 1\u00a0010 MB/s for 50") {
 		t.Errorf("money is %+v", money)
 	}
 }

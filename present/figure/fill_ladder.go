@@ -14,7 +14,10 @@ import (
 var fillLadderForm = Form{
 	Name: "fill-ladder", Section: "ladders", Title: "Fill ladder", Fold: "The levels as a table",
 	Missing: "has no load at two fill levels, so there is no ladder to draw",
-	Of:      each(func(s *session.Session, subject Subject) []Figure { return one(NewFillLadder(s, subject.Notation)) }),
+	Of: each(func(s *session.Session,
+		subject Subject) []Figure {
+		return one(NewFillLadder(s, subject.Notation))
+	}),
 }
 
 // Head is what stands over the ladder.
@@ -55,7 +58,8 @@ const fewestRungs = 2
 // NewFillLadder makes the ladder of a session; false where it has no load at two
 // levels or more.
 func NewFillLadder(s *session.Session, notation unit.Notation) (FillLadder, bool) {
-	ladder := FillLadder{ID: "ladder-" + s.ID, Title: s.DisplayName() + ": slower when fuller?", Subtitle: subtitle(s), Unit: notation.Unit()}
+	ladder := FillLadder{ID: "ladder-" + s.ID, Title: s.DisplayName() + ": slower when fuller?",
+		Subtitle: subtitle(s), Unit: notation.Unit()}
 	for _, group := range s.Alike(func(k *session.Key) { k.Fill = 0 }) {
 		if climb := climbOf(group, notation); len(climb.Rungs) >= fewestRungs {
 			ladder.Loads = append(ladder.Loads, climb)
@@ -90,17 +94,20 @@ func (l FillLadder) Summary() string {
 	text := "Throughput in " + l.Unit + " by fill level"
 	for _, climb := range l.Loads {
 		last := climb.Rungs[len(climb.Rungs)-1]
-		text += fmt.Sprintf("; %s: %s at %.0f %% full, %s at %.0f %%", climb.Label, climb.Rungs[0].Text, climb.Rungs[0].Fill*100, last.Text, last.Fill*100)
+		text += fmt.Sprintf("; %s: %s at %.0f %% full, %s at %.0f %%", climb.Label, climb.Rungs[0].Text,
+			climb.Rungs[0].Fill*100, last.Text, last.Fill*100)
 	}
 	return text + "."
 }
 
 // Table is the table behind a fill ladder: a row for each load and level.
 func (ladder FillLadder) Table() table.Table {
-	t := table.Table{Columns: []table.Column{table.Text("load"), table.Number("full"), table.Number(ladder.Unit), table.Number("of the emptiest")}}
+	t := table.Table{Columns: []table.Column{table.Text("load"), table.Number("full"), table.Number(ladder.Unit),
+		table.Number("of the emptiest")}}
 	for _, climb := range ladder.Loads {
 		for _, rung := range climb.Rungs {
-			t.Rows = append(t.Rows, []string{climb.Label, fmt.Sprintf("%.0f %%", rung.Fill*100), rung.Text, fmt.Sprintf("%.0f %%", rung.Of*100)})
+			t.Rows = append(t.Rows, []string{climb.Label, fmt.Sprintf("%.0f %%", rung.Fill*100), rung.Text,
+				fmt.Sprintf("%.0f %%", rung.Of*100)})
 		}
 	}
 	return t

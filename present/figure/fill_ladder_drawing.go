@@ -18,7 +18,8 @@ const (
 // Draw draws each load as a ladder of bars, emptiest on top.
 func (ladder FillLadder) Draw(sheet draw.Canvas) error {
 	heading(sheet, ladder.Title, ladder.Subtitle)
-	sheet.FillText(style(14, CeilingGrey, false), vg.Point{X: sheet.Min.X + pixels(margin), Y: sheet.Max.Y - pixels(100)},
+	sheet.FillText(style(14, CeilingGrey, false), vg.Point{X: sheet.Min.X + pixels(margin),
+		Y: sheet.Max.Y - pixels(100)},
 		ladder.Unit+" at each fill level, longer is better; at the right the share of what it is at the emptiest")
 	area := draw.Crop(sheet, pixels(ladderLeft), -pixels(ladderRight), pixels(ladderLow), -pixels(ladderTop))
 	rows := 0
@@ -57,5 +58,6 @@ func drawRung(area draw.Canvas, climb Climb, rung Rung, y, step vg.Length, top f
 	area.FillText(left, vg.Point{X: area.Min.X - pixels(10), Y: y - step/2}, fmt.Sprintf("%.0f %% full", rung.Fill*100))
 	area.FillText(right, vg.Point{X: area.Min.X + length + pixels(8), Y: y - step/2}, rung.Text)
 	left.XAlign = draw.XRight
-	area.FillText(left, vg.Point{X: area.Max.X + pixels(ladderRight-30), Y: y - step/2}, fmt.Sprintf("%.0f %%", rung.Of*100))
+	area.FillText(left, vg.Point{X: area.Max.X + pixels(ladderRight-30), Y: y - step/2},
+		fmt.Sprintf("%.0f %%", rung.Of*100))
 }

@@ -52,7 +52,8 @@ func (h HeatTrace) Summary() string {
 		}
 		highest = max(highest, point.Value)
 	}
-	parts := []string{fmt.Sprintf("Throughput over %.0f seconds, between %.4g and %.4g %s", h.Seconds, lowest, highest, h.Unit)}
+	parts := []string{fmt.Sprintf("Throughput over %.0f seconds, between %.4g and %.4g %s", h.Seconds, lowest,
+		highest, h.Unit)}
 	for _, line := range h.Temperatures {
 		last := line.Points[len(line.Points)-1]
 		parts = append(parts, fmt.Sprintf("%s from %.0f to %.0f °C", line.Name, line.Points[0].Value, last.Value))
@@ -175,7 +176,8 @@ type Span struct {
 
 // NewHeatTrace makes the figure of one pass. Findings of other passes are left
 // out.
-func NewHeatTrace(s *session.Session, pass *session.Pass, findings []session.Finding, notation unit.Notation) HeatTrace {
+func NewHeatTrace(s *session.Session, pass *session.Pass, findings []session.Finding,
+	notation unit.Notation) HeatTrace {
 	trace := HeatTrace{
 		ID: fmt.Sprintf("trace-%s-%d", s.ID, pass.Index), Title: s.DisplayName() + ": " + pass.Label(),
 		Unit: notation.Unit(), Writes: pass.Operation != load.Read, Colour: Throughput,
@@ -190,7 +192,8 @@ func NewHeatTrace(s *session.Session, pass *session.Pass, findings []session.Fin
 		if i == 0 { // a sample stands for the stretch that ends with it
 			trace.Throughput.Points = append(trace.Throughput.Points, Point{0, notation.Value(sample.BytesPerSecond)})
 		}
-		trace.Throughput.Points = append(trace.Throughput.Points, Point{sample.TSeconds, notation.Value(sample.BytesPerSecond)})
+		trace.Throughput.Points = append(trace.Throughput.Points,
+			Point{sample.TSeconds, notation.Value(sample.BytesPerSecond)})
 	}
 	trace.Throughput.Points = thinned(trace.Throughput.Points)
 	trace.Temperatures = temperatureLines(pass)
@@ -268,13 +271,15 @@ func spansOf(pass *session.Pass, findings []session.Finding, notation unit.Notat
 		}
 		stretches := finding.Stretches()
 		for _, stretch := range stretches {
-			if len(pass.Samples) > 0 && stretch.ToSeconds-stretch.FromSeconds >= wholePass*pass.Samples[len(pass.Samples)-1].TSeconds {
+			if len(pass.Samples) > 0 &&
+				stretch.ToSeconds-stretch.FromSeconds >= wholePass*pass.Samples[len(pass.Samples)-1].TSeconds {
 				continue
 			}
 			level := levelBetween(pass, stretch.FromSeconds, stretch.ToSeconds)
 			spans = append(spans, Span{
-				From: stretch.FromSeconds, To: stretch.ToSeconds, Kind: finding.Kind, Severity: string(finding.Severity),
-				Level: notation.Value(level), LevelText: notation.Rate(level),
+				From: stretch.FromSeconds, To: stretch.ToSeconds, Kind: finding.Kind,
+				Severity: string(finding.Severity),
+				Level:    notation.Value(level), LevelText: notation.Rate(level),
 			})
 		}
 	}

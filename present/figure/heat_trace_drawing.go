@@ -100,7 +100,8 @@ func heatPlot(trace HeatTrace) (*plot.Plot, error) {
 		if i%2 == 1 { // sensors of one drive run close together
 			above = -0.13
 		}
-		if err := addLabel(p, trace.Seconds*0.995, last.Value+p.Y.Max*above, label, Temperature, draw.XRight); err != nil {
+		if err := addLabel(p, trace.Seconds*0.995, last.Value+p.Y.Max*above, label, Temperature,
+			draw.XRight); err != nil {
 			return nil, err
 		}
 	}

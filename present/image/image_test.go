@@ -17,11 +17,13 @@ func trace() figure.HeatTrace {
 		Title: "ebb & flood", Subtitle: "sim", Seconds: 60, Unit: "MB/s", Colour: figure.Writes, Writes: true,
 		Temperatures: []figure.Line{{Name: "drive"}},
 		Ceiling:      &figure.Ceiling{Label: "ceiling of limpet", Value: 1100},
-		Spans:        []figure.Span{{From: 30, To: 60, Kind: "heat-throttle", Severity: "caution", Level: 400, LevelText: "400 MB/s"}},
+		Spans: []figure.Span{{From: 30, To: 60, Kind: "heat-throttle", Severity: "caution", Level: 400,
+			LevelText: "400 MB/s"}},
 	}
 	for second := range 61 {
 		made.Throughput.Points = append(made.Throughput.Points, figure.Point{Seconds: float64(second), Value: 1000})
-		made.Temperatures[0].Points = append(made.Temperatures[0].Points, figure.Point{Seconds: float64(second), Value: 50})
+		made.Temperatures[0].Points = append(made.Temperatures[0].Points,
+			figure.Point{Seconds: float64(second), Value: 50})
 	}
 	return made
 }
@@ -38,7 +40,8 @@ func TestPNGHasItsSizeAndColours(t *testing.T) {
 	if size := picture.Bounds().Size(); size.X != Width || size.Y != Height {
 		t.Errorf("the picture is %d by %d", size.X, size.Y)
 	}
-	for name, colour := range map[string]string{"paper": figure.Paper, "throughput": figure.Writes, "temperature": figure.Temperature, "ceiling": figure.CeilingGrey} {
+	for name, colour := range map[string]string{"paper": figure.Paper, "throughput": figure.Writes,
+		"temperature": figure.Temperature, "ceiling": figure.CeilingGrey} {
 		if count := countNear(picture, hex(colour)); count < 100 {
 			t.Errorf("%d pixels of %s in the picture", count, name)
 		}
@@ -65,7 +68,8 @@ func TestSVGHoldsItsWords(t *testing.T) {
 	if err := Write(&out, SVG, trace()); err != nil {
 		t.Fatal(err)
 	}
-	for _, want := range []string{"<svg", "ebb &amp; flood", "heat-throttle", "400 MB/s", "ceiling of limpet", "drive, 50 °C at the end"} {
+	for _, want := range []string{"<svg", "ebb &amp; flood", "heat-throttle", "400 MB/s", "ceiling of limpet",
+		"drive, 50 °C at the end"} {
 		if !strings.Contains(out.String(), want) {
 			t.Errorf("%q is not in the SVG", want)
 		}
@@ -98,7 +102,8 @@ func TestFormatOf(t *testing.T) {
 func TestChainStripDrawsTheFlowThroughAllHops(t *testing.T) {
 	strip := figure.ChainStrip{
 		Title: "deck", Unit: "MB/s", Top: 4000, Flow: &figure.Flow{Value: 2000, Text: "2 000 MB/s", Label: "read"},
-		Hops: []figure.StripHop{{Name: "a", Standard: "usb4 40g", Low: 2800, High: 3800, Capable: 3900}, {Name: "b", Standard: "pcie 3.0 x4", Low: 3200, High: 3700, Mark: figure.MarkNarrowest}},
+		Hops: []figure.StripHop{{Name: "a", Standard: "usb4 40g", Low: 2800, High: 3800, Capable: 3900},
+			{Name: "b", Standard: "pcie 3.0 x4", Low: 3200, High: 3700, Mark: figure.MarkNarrowest}},
 	}
 	var out bytes.Buffer
 	if err := Write(&out, PNG, strip); err != nil {
@@ -129,7 +134,9 @@ func TestChainStripDrawsTheFlowThroughAllHops(t *testing.T) {
 
 func TestBarsInBothFormats(t *testing.T) {
 	bars := figure.Bars{Title: "ebb & flood", Groups: []figure.BarGroup{
-		{Label: "write", Better: "longer is better", Writes: true, Bars: []figure.Bar{{Name: "a", Value: 100, Text: "100 MB/s"}, {Name: "b", Value: 200, Low: 180, High: 220, Text: "200 MB/s"}}},
+		{Label: "write", Better: "longer is better", Writes: true,
+			Bars: []figure.Bar{{Name: "a", Value: 100, Text: "100 MB/s"}, {Name: "b", Value: 200, Low: 180, High: 220,
+				Text: "200 MB/s"}}},
 		{Label: "read", Better: "longer is better", Bars: []figure.Bar{{Name: "a", Value: 50, Text: "50 MB/s"}}},
 	}}
 	var raster, vector bytes.Buffer

@@ -46,7 +46,8 @@ func Write(w io.Writer, a article.Article) error {
 func newView(a article.Article) (view, error) {
 	made := view{Article: a}
 	charts := chartData{
-		Traces: map[string]figure.HeatTrace{}, Maps: []figure.DepthMap{}, Strips: []figure.ChainStrip{}, Ladders: []figure.FillLadder{},
+		Traces: map[string]figure.HeatTrace{}, Maps: []figure.DepthMap{}, Strips: []figure.ChainStrip{},
+		Ladders: []figure.FillLadder{},
 	}
 	for _, shown := range a.Figures() {
 		charts.take(shown.Figure)
@@ -59,7 +60,8 @@ func newView(a article.Article) (view, error) {
 	}
 	made.Data = template.JS(data)
 	for name, place := range map[string]*string{
-		"page.css": (*string)(&made.Style), "page.js": (*string)(&made.Script), "vendor/echarts.min.js": (*string)(&made.Charts),
+		"page.css": (*string)(&made.Style), "page.js": (*string)(&made.Script),
+		"vendor/echarts.min.js": (*string)(&made.Charts),
 	} {
 		source, err := files.ReadFile(name)
 		if err != nil {
@@ -113,13 +115,15 @@ func drawn(page *template.Template, f figure.Figure) (template.HTML, error) {
 		if len(charts.Strips) > 0 {
 			class = "chart strip"
 		}
-		return template.HTML(fmt.Sprintf(`<div class="%s" id="%s" role="img" aria-label="%s"></div>`, class, id, label)), nil
+		return template.HTML(fmt.Sprintf(`<div class="%s" id="%s" role="img" aria-label="%s"></div>`, class, id,
+			label)), nil
 	}
 	if err := image.Write(&out, image.SVG, f); err != nil {
 		return "", err
 	}
 	data := base64.StdEncoding.EncodeToString([]byte(out.String()))
-	return template.HTML(fmt.Sprintf(`<img class="drawing" id="%s" alt="%s" src="data:image/svg+xml;base64,%s">`, id, label, data)), nil
+	return template.HTML(fmt.Sprintf(`<img class="drawing" id="%s" alt="%s" src="data:image/svg+xml;base64,%s">`, id,
+		label, data)), nil
 }
 
 // noteOf is what belongs under a figure's title besides.
@@ -160,6 +164,9 @@ func functions(page *template.Template) template.FuncMap {
 		"wide":    func(share float64) string { return fmt.Sprintf("%.0f", share*100) },
 		"percent": func(share float64) string { return fmt.Sprintf("%.0f %%", share*100) },
 		"share":   func(value float64, g figure.BarGroup) string { return fmt.Sprintf("%.2f", 100*value/g.Top()) },
-		"between": func(low, high float64, g figure.BarGroup) string { return fmt.Sprintf("%.2f", 100*(high-low)/g.Top()) },
+		"between": func(low, high float64, g figure.BarGroup) string {
+			return fmt.Sprintf("%.2f",
+				100*(high-low)/g.Top())
+		},
 	}
 }

@@ -18,7 +18,8 @@ func written(t *testing.T, s *session.Session, findings ...session.Finding) stri
 	t.Helper()
 	var out bytes.Buffer
 	err := Write(&out, article.New(article.Report{
-		Title: "Ebb <b>& flood", Subject: figure.Subject{Sessions: []*session.Session{s}, Findings: map[string][]session.Finding{s.ID: findings}}, Program: "test", Written: time.Unix(0, 0).UTC(),
+		Title: "Ebb <b>& flood", Subject: figure.Subject{Sessions: []*session.Session{s},
+			Findings: map[string][]session.Finding{s.ID: findings}}, Program: "test", Written: time.Unix(0, 0).UTC(),
 	}))
 	if err != nil {
 		t.Fatal(err)
@@ -27,11 +28,14 @@ func written(t *testing.T, s *session.Session, findings ...session.Finding) stri
 }
 
 func example() *session.Session {
-	s := &session.Session{ID: "k3f9abcdef", Name: "deck", State: session.Complete, Conditions: map[string]string{"fan": "on"}}
-	pass := session.Pass{Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 1}, Direct: true}
+	s := &session.Session{ID: "k3f9abcdef", Name: "deck", State: session.Complete,
+		Conditions: map[string]string{"fan": "on"}}
+	pass := session.Pass{Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 1},
+		Direct: true}
 	for second := range 30 {
 		pass.Samples = append(pass.Samples, session.Sample{
-			TSeconds: float64(second + 1), BytesPerSecond: 1e8, TemperaturesCelsius: map[string]unit.Celsius{"drive": 40},
+			TSeconds: float64(second + 1), BytesPerSecond: 1e8,
+			TemperaturesCelsius: map[string]unit.Celsius{"drive": 40},
 		})
 	}
 	s.Passes = []session.Pass{pass}
@@ -65,10 +69,12 @@ func TestPageRefersToNothingOutside(t *testing.T) {
 
 func TestPageShowsWhatItShould(t *testing.T) {
 	page := written(t, example(), session.Finding{
-		Kind: "heat-throttle", Severity: session.Caution, Confidence: 0.97, Summary: "It fell.", Advice: "Cool it.", Passes: []int{0}, FromSeconds: 10, ToSeconds: 20,
+		Kind: "heat-throttle", Severity: session.Caution, Confidence: 0.97, Summary: "It fell.", Advice: "Cool it.",
+		Passes: []int{0}, FromSeconds: 10, ToSeconds: 20,
 	})
 	for _, want := range []string{
-		"Ebb &lt;b&gt;&amp; flood", `id="trace-k3f9abcdef-0"`, `aria-label="Throughput over 30 seconds, between 100 and 100 MB/s; drive from 40 to 40 °C; heat-throttle from 10 to 20 seconds."`,
+		"Ebb &lt;b&gt;&amp; flood", `id="trace-k3f9abcdef-0"`,
+		`aria-label="Throughput over 30 seconds, between 100 and 100 MB/s; drive from 40 to 40 °C; heat-throttle from 10 to 20 seconds."`,
 		"heat-throttle · confidence 97 %", "condition fan", ">4 KiB<", "The samples as a table",
 	} {
 		if !strings.Contains(page, want) {
@@ -96,7 +102,8 @@ func TestSimulatedSessionsAreMarked(t *testing.T) {
 		t.Error("a real session is marked as simulated")
 	}
 	s.Simulated = true
-	if page := written(t, s); !strings.Contains(page, `<span class="simulated">simulated</span>`) || !strings.Contains(page, "no real drive was measured") {
+	if page := written(t, s); !strings.Contains(page, `<span class="simulated">simulated</span>`) ||
+		!strings.Contains(page, "no real drive was measured") {
 		t.Error("a simulated session is not marked")
 	}
 }

@@ -43,7 +43,8 @@ func Differences(c compare.Comparison) Table {
 // Comparison is the table of each load by session, against the baseline.
 func Comparison(c compare.Comparison, notation unit.Notation) Table {
 	t := Table{Columns: []Column{
-		text("load"), text("session"), number("figure"), number("passes"), text("against " + c.Sides[0].DisplayName()), text("95 % interval"), number("detectable"),
+		text("load"), text("session"), number("figure"), number("passes"),
+		text("against " + c.Sides[0].DisplayName()), text("95 % interval"), number("detectable"),
 	}}
 	once := false
 	for _, row := range c.Rows {
@@ -52,7 +53,8 @@ func Comparison(c compare.Comparison, notation unit.Notation) Table {
 			if !figure.Known {
 				continue
 			}
-			cells := []string{label, c.Sides[i].DisplayName(), row.Metric.Text(figure.Value, notation), strconv.Itoa(figure.Repeats), "", "", ""}
+			cells := []string{label, c.Sides[i].DisplayName(), row.Metric.Text(figure.Value, notation),
+				strconv.Itoa(figure.Repeats), "", "", ""}
 			if against := row.Contrasts[i]; against != nil {
 				cells[4], cells[5], cells[6] = row.Words(i), against.Interval(), against.Seen()
 				once = once || against.Basis != compare.Repeats
@@ -64,18 +66,21 @@ func Comparison(c compare.Comparison, notation unit.Notation) Table {
 		}
 	}
 	if once {
-		t.Notes = append(t.Notes, "Where one side is a single pass, the interval knows how much that pass varied, and not how much another run would differ: repeat it before it is quoted.")
+		t.Notes = append(t.Notes, "Where one side is a single pass, the interval knows how much that pass varied, "+
+			"and not how much another run would differ: repeat it before it is quoted.")
 	}
 	return t
 }
 
 // Effect is the table of what a factor does.
 func Effect(e compare.Effect) Table {
-	t := Table{Columns: []Column{text("load"), text(e.Key), text("against " + e.Key + "=" + e.Values[0]), text("95 % interval"), number("detectable"), number("groups")}}
+	t := Table{Columns: []Column{text("load"), text(e.Key), text("against " + e.Key + "=" + e.Values[0]),
+		text("95 % interval"), number("detectable"), number("groups")}}
 	for _, row := range e.Loads {
 		label := row.Label
 		for i, effect := range row.Effects {
-			t.Rows = append(t.Rows, []string{label, effect.Value, row.Words(i), effect.Interval(), effect.Seen(), strconv.Itoa(effect.Groups)})
+			t.Rows = append(t.Rows, []string{label, effect.Value, row.Words(i), effect.Interval(), effect.Seen(),
+				strconv.Itoa(effect.Groups)})
 			label = ""
 		}
 	}
@@ -161,7 +166,8 @@ func Suspects(i blame.Isolation) Table {
 func Cleared(i blame.Isolation, notation unit.Notation) Table {
 	t := Table{Columns: []Column{text("ruled out"), text("by session"), number("which gave")}}
 	for _, cleared := range i.Cleared {
-		t.Rows = append(t.Rows, []string{cleared.Suspected.String(), cleared.By, notation.Rate(unit.BytesPerSecond(cleared.Value))})
+		t.Rows = append(t.Rows, []string{cleared.Suspected.String(), cleared.By,
+			notation.Rate(unit.BytesPerSecond(cleared.Value))})
 	}
 	return t
 }
@@ -169,15 +175,18 @@ func Cleared(i blame.Isolation, notation unit.Notation) Table {
 // Offers is the table of what can be bought.
 func Offers(v value.Value, notation unit.Notation) Table {
 	t := Table{Columns: []Column{
-		text("drive + enclosure + cable"), number("price"), number("a TB"), text("use"), number(notation.Unit()), number("price a MB/s"), number("MB/s a W"), number("J a GB"), text("held by"), text("of rating"),
+		text("drive + enclosure + cable"), number("price"), number("a TB"), text("use"), number(notation.Unit()),
+		number("price a MB/s"), number("MB/s a W"), number("J a GB"), text("held by"), text("of rating"),
 	}}
 	for _, offer := range v.Offers {
-		label, price, perTB := offer.Label, money(offer.Price, len(offer.Unpriced) == 0), money(offer.PricePerTB, offer.PricePerTB > 0)
+		label, price, perTB := offer.Label, money(offer.Price, len(offer.Unpriced) == 0),
+			money(offer.PricePerTB, offer.PricePerTB > 0)
 		if offer.Monthly {
 			price += " a month"
 		}
 		for _, worth := range offer.Worths {
-			row := []string{label, price, perTB, string(worth.Use), notation.Number(worth.Rate), "", "", "", worth.HeldBy, ""}
+			row := []string{label, price, perTB, string(worth.Use), notation.Number(worth.Rate), "", "", "",
+				worth.HeldBy, ""}
 			if worth.Price > 0 {
 				row[5] = fmt.Sprintf("%.3f", worth.Price)
 			}
@@ -191,7 +200,8 @@ func Offers(v value.Value, notation unit.Notation) Table {
 			label, price, perTB = "", "", ""
 		}
 		if len(offer.Unpriced) > 0 {
-			t.Notes = append(t.Notes, "The bench book has no price for "+strings.Join(offer.Unpriced, ", ")+", so "+offer.Label+" is not held against the others.")
+			t.Notes = append(t.Notes, "The bench book has no price for "+strings.Join(offer.Unpriced,
+				", ")+", so "+offer.Label+" is not held against the others.")
 		}
 	}
 	return t
@@ -206,9 +216,11 @@ func money(price float64, known bool) string {
 
 // Standings is the table of where a session stands.
 func Standings(standings []logbook.Standing, notation unit.Notation) Table {
-	t := Table{Columns: []Column{text("load"), number(notation.Unit()), number("percentile"), number("of others"), text("next slower"), text("next faster")}}
+	t := Table{Columns: []Column{text("load"), number(notation.Unit()), number("percentile"), number("of others"),
+		text("next slower"), text("next faster")}}
 	for _, s := range standings {
-		row := []string{s.Load, notation.Number(s.Value), "", unit.Grouped(int64(s.Others)), neighbour(s.Below, notation), neighbour(s.Above, notation)}
+		row := []string{s.Load, notation.Number(s.Value), "", unit.Grouped(int64(s.Others)),
+			neighbour(s.Below, notation), neighbour(s.Above, notation)}
 		if s.Others > 0 {
 			row[2] = fmt.Sprintf("%.0f", s.Percentile())
 		}

@@ -17,7 +17,8 @@ import (
 // Copies is the table of a session's work with file sets.
 func Copies(s *session.Session, notation unit.Notation) Table {
 	t := Table{Columns: []Column{
-		number("copy"), text("set"), text("from"), text("to"), number("size"), number("files"), number("time"), number("flush"), number(notation.Unit()), number("files/s"),
+		number("copy"), text("set"), text("from"), text("to"), number("size"), number("files"), number("time"),
+		number("flush"), number(notation.Unit()), number("files/s"),
 		number("a file, p50"), number("p99"), text("past the cache"),
 	}}
 	cached, verified := false, 0
@@ -47,19 +48,24 @@ func Copies(s *session.Session, notation unit.Notation) Table {
 		}
 		verified += c.Verified
 		t.Rows = append(t.Rows, []string{
-			strconv.Itoa(c.Index + 1), c.Set, from, to, c.Bytes.Decimal(), unit.Grouped(int64(c.Files)), seconds(c.ElapsedSeconds), seconds(c.FlushSeconds),
-			notation.Number(c.BytesPerSecond), perSecond(c.FilesPerSecond), unit.Latency(c.FileSeconds.P50), unit.Latency(c.FileSeconds.P99), past,
+			strconv.Itoa(c.Index + 1), c.Set, from, to, c.Bytes.Decimal(), unit.Grouped(int64(c.Files)),
+			seconds(c.ElapsedSeconds), seconds(c.FlushSeconds),
+			notation.Number(c.BytesPerSecond), perSecond(c.FilesPerSecond), unit.Latency(c.FileSeconds.P50),
+			unit.Latency(c.FileSeconds.P99), past,
 		})
 		if c.CutShort {
 			t.Notes = append(t.Notes, fmt.Sprintf("Copy %d did not come to its end: %s.", c.Index+1, c.Failure))
 		}
 	}
-	t.Notes = append(t.Notes, "Times are from the first read to the last byte on stable media; the flush is part of them.")
+	t.Notes = append(t.Notes, "Times are from the first read to the last byte on stable media; the flush is part "+
+		"of them.")
 	if cached && !s.Simulated {
-		t.Notes = append(t.Notes, "past the cache: no means that the system's cache stood in the way and could not be emptied: figures may be those of memory.")
+		t.Notes = append(t.Notes, "past the cache: no means that the system's cache stood in the way and could not "+
+			"be emptied: figures may be those of memory.")
 	}
 	if verified > 0 {
-		t.Notes = append(t.Notes, fmt.Sprintf("%s files were compared with what they were copied from.", unit.Grouped(int64(verified))))
+		t.Notes = append(t.Notes, fmt.Sprintf("%s files were compared with what they were copied from.",
+			unit.Grouped(int64(verified))))
 	}
 	return t
 }
@@ -85,7 +91,8 @@ func CopyNotes(s *session.Session) []string {
 
 // Contentions is the table of loads on several targets at once.
 func Contentions(s *session.Session, notation unit.Notation) Table {
-	t := Table{Columns: []Column{text("load"), text("target"), number("alone " + notation.Unit()), number("at once"), number("loses")}}
+	t := Table{Columns: []Column{text("load"), text("target"), number("alone " + notation.Unit()), number("at once"),
+		number("loses")}}
 	for i := range s.Contentions {
 		label := ""
 		for number := range s.Contentions[i].Members {
@@ -94,7 +101,8 @@ func Contentions(s *session.Session, notation unit.Notation) Table {
 				label = m.Alone.Label()
 			}
 			t.Rows = append(t.Rows, []string{
-				label, m.Address, notation.Number(m.Alone.BytesPerSecond), notation.Number(m.Together.BytesPerSecond), fmt.Sprintf("%.0f %%", max(m.Loss(), 0)*100),
+				label, m.Address, notation.Number(m.Alone.BytesPerSecond), notation.Number(m.Together.BytesPerSecond),
+				fmt.Sprintf("%.0f %%", max(m.Loss(), 0)*100),
 			})
 			label = ""
 			if m.Alone.BytesPerSecond == 0 {
@@ -116,15 +124,18 @@ func sharesNote(c *session.Contention, notation unit.Notation) []string {
 	for _, sample := range c.Samples {
 		sums, fair = append(sums, float64(sample.BytesPerSecond)), append(fair, sample.Fairness)
 	}
-	return []string{fmt.Sprintf("Contention %d: together %s (median of %d s), shared with a fairness of %.2f, at the least %.2f (1 is even, %.2f is one alone).",
-		c.Index+1, notation.Rate(unit.BytesPerSecond(stat.Median(sums))), len(sums), stat.Median(fair), slices.Min(fair), 1/float64(len(c.Members)))}
+	return []string{fmt.Sprintf("Contention %d: together %s (median of %d s), shared with a fairness of %.2f, at "+
+		"the least %.2f (1 is even, %.2f is one alone).",
+		c.Index+1, notation.Rate(unit.BytesPerSecond(stat.Median(sums))), len(sums), stat.Median(fair),
+		slices.Min(fair), 1/float64(len(c.Members)))}
 }
 
 // Shares is the table of what the hosts of a merged session got over time, together
 // and each of them. It has no rows where none were merged.
 func Shares(s *session.Session, notation unit.Notation) Table {
 	const mostStretches = 8
-	t := Table{Columns: []Column{text("load"), number("seconds"), number("together " + notation.Unit()), number("fairness"), text("each")}}
+	t := Table{Columns: []Column{text("load"), number("seconds"), number("together " + notation.Unit()),
+		number("fairness"), text("each")}}
 	for i := range s.Contentions {
 		c := &s.Contentions[i]
 		label := c.Members[0].Together.Label()
@@ -154,13 +165,15 @@ func sharesOf(stretch []session.ContentionSample, members int, notation unit.Not
 		texts[member] = notation.Number(unit.BytesPerSecond(sum / count))
 	}
 	from, to := max(stretch[0].TSeconds-1, 0), stretch[len(stretch)-1].TSeconds
-	return []string{fmt.Sprintf("%.0f to %.0f", from, to), notation.Number(unit.BytesPerSecond(together / count)), fmt.Sprintf("%.2f", fairness/count), strings.Join(texts, " + ")}
+	return []string{fmt.Sprintf("%.0f to %.0f", from, to), notation.Number(unit.BytesPerSecond(together / count)),
+		fmt.Sprintf("%.2f", fairness/count), strings.Join(texts, " + ")}
 }
 
 // Starts is the table of start steps: when each was finished. It has no rows where
 // there were none.
 func Starts(s *session.Session) Table {
-	t := Table{Columns: []Column{text("start"), number("reads"), number("at once"), number("time to finish"), number("a read, p50"), number("p99")}}
+	t := Table{Columns: []Column{text("start"), number("reads"), number("at once"), number("time to finish"),
+		number("a read, p50"), number("p99")}}
 	var times []float64
 	for i := range s.Passes {
 		p := &s.Passes[i]
@@ -169,12 +182,14 @@ func Starts(s *session.Session) Table {
 		}
 		times = append(times, p.ElapsedSeconds)
 		t.Rows = append(t.Rows, []string{
-			strconv.Itoa(p.Repeat + 1), unit.Grouped(p.Operations) + " of " + p.Block.String(), strconv.Itoa(p.Workers * p.Depth), fmt.Sprintf("%.2f s", p.ElapsedSeconds),
+			strconv.Itoa(p.Repeat + 1), unit.Grouped(p.Operations) + " of " + p.Block.String(),
+			strconv.Itoa(p.Workers * p.Depth), fmt.Sprintf("%.2f s", p.ElapsedSeconds),
 			unit.Latency(p.Latency.P50), unit.Latency(p.Latency.P99),
 		})
 	}
 	if interval, ok := stat.RepeatInterval(times); ok {
-		t.Notes = append(t.Notes, fmt.Sprintf("It is finished after %.2f s (median; 95 %% interval %.2f to %.2f s). Shorter is better.", interval.Value, max(interval.Low, 0), interval.High))
+		t.Notes = append(t.Notes, fmt.Sprintf("It is finished after %.2f s (median; 95 %% interval %.2f to %.2f "+
+			"s). Shorter is better.", interval.Value, max(interval.Low, 0), interval.High))
 	}
 	return t
 }
@@ -182,11 +197,14 @@ func Starts(s *session.Session) Table {
 // Streams is the table of media streams, and whether storage carries them.
 func Streams(answers []stream.Answer, notation unit.Notation) Table {
 	t := Table{Columns: []Column{
-		text("stream"), number("at once"), number("needs " + notation.Unit()), number("buffer each"), text("reading"), text("writing"), number("longest stall"), number("buffer needed"), number("at most at once"), text("ends with"),
+		text("stream"), number("at once"), number("needs " + notation.Unit()), number("buffer each"), text("reading"),
+		text("writing"), number("longest stall"), number("buffer needed"), number("at most at once"),
+		text("ends with"),
 	}}
 	for _, a := range answers {
 		row := []string{
-			a.Stream.Name, strconv.Itoa(a.Stream.AtOnce), notation.Number(a.Stream.Rate * unit.BytesPerSecond(a.Stream.AtOnce)), a.Stream.Buffer.Decimal(),
+			a.Stream.Name, strconv.Itoa(a.Stream.AtOnce),
+			notation.Number(a.Stream.Rate * unit.BytesPerSecond(a.Stream.AtOnce)), a.Stream.Buffer.Decimal(),
 			carried(a.Reading), carried(a.Writing), "", "", most(a), a.Ends(),
 		}
 		stall, needed := 0.0, unit.Bytes(0)

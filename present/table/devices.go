@@ -39,9 +39,12 @@ func DeviceFacts(d survey.Device) Table {
 	}
 	add("temperature", temperaturesText(d.TemperaturesCelsius))
 	if h := d.Health; h != nil {
-		add("limits", fmt.Sprintf("warning at %s, critical at %s", limitText(h.WarningCelsius), limitText(h.CriticalCelsius)))
-		add("wear", fmt.Sprintf("%.0f %% of its endurance used, %s written, %.0f %% of its spare left", h.UsedShare*100, h.Written.Capacity(), h.SpareShare*100))
-		add("time too hot", fmt.Sprintf("%s above warning, %s above critical", unit.Span(unit.Duration(h.AboveWarningSeconds)), unit.Span(unit.Duration(h.AboveCriticalSeconds))))
+		add("limits", fmt.Sprintf("warning at %s, critical at %s", limitText(h.WarningCelsius),
+			limitText(h.CriticalCelsius)))
+		add("wear", fmt.Sprintf("%.0f %% of its endurance used, %s written, %.0f %% of its spare left",
+			h.UsedShare*100, h.Written.Capacity(), h.SpareShare*100))
+		add("time too hot", fmt.Sprintf("%s above warning, %s above critical",
+			unit.Span(unit.Duration(h.AboveWarningSeconds)), unit.Span(unit.Duration(h.AboveCriticalSeconds))))
 		add("slowed itself", fmt.Sprintf("%d times lightly, %d times heavily", h.Slowdowns[0], h.Slowdowns[1]))
 		add("errors", fmt.Sprintf("%d of media, %d in its log", h.MediaErrors, h.ErrorLogEntries))
 	}

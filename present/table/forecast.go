@@ -7,7 +7,8 @@ import (
 
 // Forecast is the table of what to expect of each pass.
 func Forecast(f predict.Forecast, notation unit.Notation) Table {
-	t := Table{Columns: []Column{text("pass"), number("measured " + notation.Unit()), number("expect"), text("the limit will be")}}
+	t := Table{Columns: []Column{text("pass"), number("measured " + notation.Unit()), number("expect"),
+		text("the limit will be")}}
 	open := false
 	for _, p := range f.Passes {
 		expected := notation.Between(p.Expected.Low, p.Expected.High)
@@ -18,9 +19,11 @@ func Forecast(f predict.Forecast, notation unit.Notation) Table {
 		t.Rows = append(t.Rows, []string{p.Label, notation.Number(p.Measured), expected, limitWords(p)})
 	}
 	if open {
-		t.Notes = append(t.Notes, "* The chain that this was measured in was the limit, so the drive may do more than it could show. The high figure is its rating, or else what the new chain carries.")
+		t.Notes = append(t.Notes, "* The chain that this was measured in was the limit, so the drive may do more "+
+			"than it could show. The high figure is its rating, or else what the new chain carries.")
 	}
-	t.Notes = append(t.Notes, "Latency of another bridge is not known beforehand: passes of small blocks at low depth may shift by its tens of microseconds.")
+	t.Notes = append(t.Notes, "Latency of another bridge is not known beforehand: passes of small blocks at low "+
+		"depth may shift by its tens of microseconds.")
 	return t
 }
 

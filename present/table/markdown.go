@@ -47,7 +47,8 @@ func Markdown(text string) string {
 	return markdownEscapes.Replace(text)
 }
 
-var markdownEscapes = strings.NewReplacer(`\`, `\\`, "`", "\\`", "*", `\*`, "_", `\_`, "[", `\[`, "]", `\]`, "<", "&lt;", ">", "&gt;", "&", "&amp;", "|", `\|`, "#", `\#`, "\x1b", "", "\r", "")
+var markdownEscapes = strings.NewReplacer(`\`, `\\`, "`", "\\`", "*", `\*`, "_", `\_`, "[", `\[`, "]", `\]`, "<",
+	"&lt;", ">", "&gt;", "&", "&amp;", "|", `\|`, "#", `\#`, "\x1b", "", "\r", "")
 
 // CSV writes the table as CSV. Texts that a spreadsheet would take for a formula are
 // guarded.

@@ -19,7 +19,8 @@ func Passes(s *session.Session, notation unit.Notation) Table {
 	}
 	t := Table{Columns: []Column{
 		number("pass"), text("operation"), text("access"), number("block"), number("depth"), number("time"),
-		number(notation.Unit()), number("±"), number("IOPS"), number("p50"), number("p99"), number("longest"), text("direct"),
+		number(notation.Unit()), number("±"), number("IOPS"), number("p50"), number("p99"), number("longest"),
+		text("direct"),
 	}}
 	if besides {
 		t.Columns = append(t.Columns, text("besides"))
@@ -40,13 +41,15 @@ func Passes(s *session.Session, notation unit.Notation) Table {
 		}
 	}
 	if cached {
-		t.Notes = append(t.Notes, "direct: no means that this file system does not do direct I/O; the system's cache stood between the program and the storage, and figures may be those of memory.")
+		t.Notes = append(t.Notes, "direct: no means that this file system does not do direct I/O; the system's "+
+			"cache stood between the program and the storage, and figures may be those of memory.")
 	}
 	if failing > 0 {
 		t.Notes = append(t.Notes, fmt.Sprintf("%d operations failed; they are not counted in the figures.", failing))
 	}
 	if s.State != session.Complete {
-		t.Notes = append(t.Notes, "The session is "+string(s.State)+": passes may be missing, and the last one may be cut short.")
+		t.Notes = append(t.Notes, "The session is "+string(s.State)+": passes may be missing, and the last one may "+
+			"be cut short.")
 	}
 	return t
 }
@@ -57,8 +60,10 @@ func steadyNote(pass *session.Pass, notation unit.Notation) string {
 	if !state.Steady {
 		word = "not steady"
 	}
-	return fmt.Sprintf("Pass %d is %s after %d rounds: over the last five, %s on average, a range of %.0f %% and a slope of %.0f %%.",
-		pass.Index+1, word, state.Rounds, notation.Rate(unit.BytesPerSecond(state.Mean)), state.RangeShare*100, state.SlopeShare*100)
+	return fmt.Sprintf("Pass %d is %s after %d rounds: over the last five, %s on average, a range of %.0f %% and a "+
+		"slope of %.0f %%.",
+		pass.Index+1, word, state.Rounds, notation.Rate(unit.BytesPerSecond(state.Mean)), state.RangeShare*100,
+		state.SlopeShare*100)
 }
 
 // inPlanOrder gives the passes as the plan names them, which is not always the

@@ -13,7 +13,8 @@ import (
 // interval that it is known to. It has no rows where nothing was.
 func Repeats(s *session.Session, notation unit.Notation) Table {
 	t := Table{Columns: []Column{
-		text("measured repeatedly"), number("times"), number("median " + notation.Unit()), number("95 % interval"), number("median IOPS"),
+		text("measured repeatedly"), number("times"), number("median " + notation.Unit()), number("95 % interval"),
+		number("median IOPS"),
 	}}
 	for _, group := range s.Alike(nil) {
 		if group.Passes[0].Step == plan.StepStart {
@@ -29,7 +30,8 @@ func Repeats(s *session.Session, notation unit.Notation) Table {
 			continue
 		}
 		t.Rows = append(t.Rows, []string{
-			group.Passes[0].Label(), strconv.Itoa(len(group.Passes)), notation.Number(unit.BytesPerSecond(interval.Value)),
+			group.Passes[0].Label(), strconv.Itoa(len(group.Passes)),
+			notation.Number(unit.BytesPerSecond(interval.Value)),
 			notation.Between(unit.BytesPerSecond(max(interval.Low, 0)), unit.BytesPerSecond(interval.High)),
 			unit.Grouped(int64(stat.Median(iops) + 0.5)),
 		})

@@ -15,7 +15,8 @@ import (
 // Sessions is the table of what a logbook keeps.
 func Sessions(summaries []logbook.Summary) Table {
 	t := Table{Columns: []Column{
-		text("id"), text("name"), text("started"), text("target"), text("plan"), number("passes"), text("state"), text("tags"),
+		text("id"), text("name"), text("started"), text("target"), text("plan"), number("passes"), text("state"),
+		text("tags"),
 	}}
 	for _, s := range summaries {
 		t.Rows = append(t.Rows, []string{
@@ -50,7 +51,8 @@ func Circumstances(s *session.Session) Table {
 	}
 	add("plan", s.Plan.Name)
 	for _, hop := range s.Chain.Hops {
-		add("hop", hop.Name+": "+hop.Standard+", usable "+unit.Decimal.Between(hop.Usable.Low, hop.Usable.High)+" "+unit.Decimal.Unit())
+		add("hop", hop.Name+": "+hop.Standard+", usable "+unit.Decimal.Between(hop.Usable.Low,
+			hop.Usable.High)+" "+unit.Decimal.Unit())
 	}
 	for _, key := range slices.Sorted(maps.Keys(s.Conditions)) {
 		add("condition "+key, s.Conditions[key])
@@ -76,7 +78,8 @@ func Verified(s *session.Session) string {
 		return fmt.Sprintf("Verified: %s blocks of %s were checked, and each held what was written last.",
 			unit.Grouped(v.Checked), v.BlockBytes)
 	}
-	text := fmt.Sprintf("Verified: checked %s of %s blocks of %s that were written", unit.Grouped(v.ReadBack), unit.Grouped(v.Written), v.BlockBytes)
+	text := fmt.Sprintf("Verified: checked %s of %s blocks of %s that were written", unit.Grouped(v.ReadBack),
+		unit.Grouped(v.Written), v.BlockBytes)
 	if v.ReadBack < v.Written {
 		return text + ": the rest was not read back. Those that were held what was written last."
 	}

@@ -10,7 +10,8 @@ import (
 // Standards is the table of link standards with their three ceilings.
 func Standards(standards []link.Standard, notation unit.Notation) Table {
 	t := Table{Columns: []Column{
-		text("standard"), number("lanes"), number("line " + notation.Unit()), number("payload"), number("usable"), text("about"),
+		text("standard"), number("lanes"), number("line " + notation.Unit()), number("payload"), number("usable"),
+		text("about"),
 	}}
 	for _, standard := range standards {
 		c := standard.Ceiling()

@@ -25,7 +25,8 @@ func (s *Screen) Bars(bars figure.Bars) {
 		s.Printf("%s  %s\n", bold.Render(Clean(group.Label)), faint.Render(group.Better))
 		for _, bar := range group.Bars {
 			name := Clean(bar.Name)
-			s.Printf("  %s%s %s %s\n", name, strings.Repeat(" ", names-lipgloss.Width(name)), flowStyle(group.Writes).Render(barOf(bar, group.Top(), longest)), Clean(bar.Text))
+			s.Printf("  %s%s %s %s\n", name, strings.Repeat(" ", names-lipgloss.Width(name)),
+				flowStyle(group.Writes).Render(barOf(bar, group.Top(), longest)), Clean(bar.Text))
 		}
 	}
 }

@@ -29,9 +29,11 @@ func (s *Screen) ChainStrip(strip figure.ChainStrip) {
 		part := strip.Hops[from:min(from+most, len(strip.Hops))]
 		s.stripPart(strip, part, min(room/len(part), 26))
 	}
-	s.Println(strings.Repeat(" ", axisWidth+2) + faint.Render("▒ usable, at the most   ░ if it had trained as both ends can   ? not known"))
+	s.Println(strings.Repeat(" ", axisWidth+2) +
+		faint.Render("▒ usable, at the most   ░ if it had trained as both ends can   ? not known"))
 	if strip.Flow != nil {
-		s.Println(strings.Repeat(" ", axisWidth+2) + flowStyle(strip.Flow.Writes).Render("█ measured: "+strip.Flow.Text) + faint.Render(", "+strip.Flow.Label))
+		s.Println(strings.Repeat(" ", axisWidth+2) +
+			flowStyle(strip.Flow.Writes).Render("█ measured: "+strip.Flow.Text) + faint.Render(", "+strip.Flow.Label))
 	}
 }
 
@@ -50,7 +52,8 @@ func (s *Screen) stripPart(strip figure.ChainStrip, hops []figure.StripHop, widt
 		if mark != "" && hop.High > 0 {
 			mark = "▲ " + mark
 		}
-		lines = append(lines, []string{bold.Render(fitted(hop.Text, width)), fitted(hop.Standard, width), faint.Render(fitted(hop.Name, width)), bold.Render(fitted(mark, width))})
+		lines = append(lines, []string{bold.Render(fitted(hop.Text, width)), fitted(hop.Standard, width),
+			faint.Render(fitted(hop.Name, width)), bold.Render(fitted(mark, width))})
 	}
 	for row := range lines[0] {
 		var line strings.Builder

@@ -24,7 +24,9 @@ func (s *Screen) FillLadder(ladder figure.FillLadder) {
 		for _, rung := range climb.Rungs {
 			length := int(math.Round(rung.Value / max(top, 1e-9) * float64(longest)))
 			bar := strings.Repeat("█", length) + strings.Repeat(" ", longest-length)
-			s.Printf("%5.0f %% full %s%s %s %s\n", rung.Fill*100, faint.Render("│"), flowStyle(climb.Writes).Render(bar), bold.Render(padded(rung.Text, 7)), faint.Render(fmt.Sprintf("%4.0f %%", rung.Of*100)))
+			s.Printf("%5.0f %% full %s%s %s %s\n", rung.Fill*100, faint.Render("│"),
+				flowStyle(climb.Writes).Render(bar), bold.Render(padded(rung.Text, 7)),
+				faint.Render(fmt.Sprintf("%4.0f %%", rung.Of*100)))
 		}
 	}
 }

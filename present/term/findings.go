@@ -27,7 +27,8 @@ func (s *Screen) Findings(findings []session.Finding) {
 func (s *Screen) finding(finding session.Finding) {
 	severity := string(finding.Severity)
 	mark := severityStyle(severity).Render(figure.SeverityMark(severity) + " " + severity)
-	s.Printf("%s  %s  %s\n", mark, bold.Render(finding.Kind), faint.Render(fmt.Sprintf("confidence %.0f %%", finding.Confidence*100)))
+	s.Printf("%s  %s  %s\n", mark, bold.Render(finding.Kind),
+		faint.Render(fmt.Sprintf("confidence %.0f %%", finding.Confidence*100)))
 	s.Paragraph("  ", finding.Summary)
 	s.Paragraph("  → ", finding.Advice)
 }

@@ -107,7 +107,8 @@ func (s *Screen) fan(trace figure.HeatTrace, columns int) {
 	}
 	row := []rune(strings.Repeat("·", columns))
 	for _, stretch := range trace.Fan {
-		for i := column(stretch.From, trace.Seconds, columns); i <= column(stretch.To*(1-1e-9), trace.Seconds, columns); i++ {
+		for i := column(stretch.From, trace.Seconds, columns); i <= column(stretch.To*(1-1e-9), trace.Seconds,
+			columns); i++ {
 			row[i] = '▄'
 		}
 	}

@@ -124,7 +124,8 @@ func (p *Progress) drawLive(page *Screen, report run.Progress) {
 	if report.Pass > 0 {
 		doing = fmt.Sprintf("pass %d/%d  %s", report.Pass, report.Passes, doing)
 	}
-	page.Printf("%s %3.0f %%  %s left  %s\n", p.bar.ViewAs(report.Share), report.Share*100, unit.Span(report.Left), Clean(doing))
+	page.Printf("%s %3.0f %%  %s left  %s\n", p.bar.ViewAs(report.Share), report.Share*100, unit.Span(report.Left),
+		Clean(doing))
 	facts := []string{bold.Render(p.notation.Rate(report.Rate))}
 	if report.Latency > 0 {
 		facts = append(facts, unit.Latency(report.Latency.Seconds())+" an operation")

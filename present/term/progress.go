@@ -66,7 +66,8 @@ func (p *Progress) Tell(report run.Progress) {
 func passLine(report run.Progress, notation unit.Notation) string {
 	pass := report.Ended
 	return fmt.Sprintf("pass %d/%d: %s: %s, %s IOPS, p50 %s%s", report.Pass, report.Passes, pass.Label(),
-		notation.Rate(pass.BytesPerSecond), unit.Grouped(int64(math.Round(pass.IOPS))), unit.Latency(pass.Latency.P50), cutShort(pass))
+		notation.Rate(pass.BytesPerSecond), unit.Grouped(int64(math.Round(pass.IOPS))),
+		unit.Latency(pass.Latency.P50), cutShort(pass))
 }
 
 func cutShort(pass *session.Pass) string {

@@ -27,7 +27,8 @@ func drawn(draw func(*Screen)) string {
 func TestWithoutATerminalThereIsNoColour(t *testing.T) {
 	text := drawn(func(s *Screen) {
 		s.Heading("depths")
-		s.Findings([]session.Finding{{Kind: "unsteady", Severity: session.Fault, Confidence: 0.9, Summary: "x", Advice: "y"}})
+		s.Findings([]session.Finding{{Kind: "unsteady", Severity: session.Fault, Confidence: 0.9, Summary: "x",
+			Advice: "y"}})
 		s.HeatTrace(trace())
 	})
 	if strings.Contains(text, "\x1b") {
@@ -43,7 +44,8 @@ func TestWithoutATerminalThereIsNoColour(t *testing.T) {
 func TestHostileTextIsNotSentToTheTerminal(t *testing.T) {
 	text := drawn(func(s *Screen) {
 		s.Heading("a\x1b[2Jb")
-		s.Table(table.Table{Columns: []table.Column{{Title: "x"}}, Rows: [][]string{{"\x1b]0;t\x07\u202e"}}, Notes: []string{"\x9b31m"}})
+		s.Table(table.Table{Columns: []table.Column{{Title: "x"}}, Rows: [][]string{{"\x1b]0;t\x07\u202e"}},
+			Notes: []string{"\x9b31m"}})
 	})
 	if strings.ContainsAny(text, "\x1b\x07\u009b\u202e") {
 		t.Errorf("control characters in %q", text)
@@ -80,7 +82,8 @@ func trace() figure.HeatTrace {
 			rate = 0 // a dip of one second
 		}
 		made.Throughput.Points = append(made.Throughput.Points, figure.Point{Seconds: float64(second), Value: rate})
-		made.Temperatures[0].Points = append(made.Temperatures[0].Points, figure.Point{Seconds: float64(second), Value: 40})
+		made.Temperatures[0].Points = append(made.Temperatures[0].Points,
+			figure.Point{Seconds: float64(second), Value: 40})
 	}
 	return made
 }
@@ -143,7 +146,8 @@ func TestEvidenceIsWrittenWithUnits(t *testing.T) {
 }
 
 func TestProgressWithoutATerminalIsALineAPass(t *testing.T) {
-	pass := &session.Pass{Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 8}, BytesPerSecond: 41e6, IOPS: 10_000, CutShort: true}
+	pass := &session.Pass{Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 8},
+		BytesPerSecond: 41e6, IOPS: 10_000, CutShort: true}
 	text := drawn(func(s *Screen) {
 		p := NewProgress(s, unit.Decimal)
 		p.Tell(run.Progress{Doing: "filling the test file"})
@@ -152,7 +156,8 @@ func TestProgressWithoutATerminalIsALineAPass(t *testing.T) {
 		p.Tell(run.Progress{Doing: pass.Label(), Pass: 1, Passes: 6, Ended: pass})
 		p.Done()
 	})
-	want := "filling the test file\npass 1/6: read random 4 KiB, depth 8: 41 MB/s, 10\u00a0000 IOPS, p50 0 s (cut short)\n"
+	want := "filling the test file\npass 1/6: read random 4 KiB, depth 8: 41 MB/s, 10\u00a0000 IOPS, p50 0 s (cut " +
+		"short)\n"
 	if text != want {
 		t.Errorf("shown as %q, want %q", text, want)
 	}
@@ -161,7 +166,8 @@ func TestProgressWithoutATerminalIsALineAPass(t *testing.T) {
 func TestProgressOnATerminalIsRedrawn(t *testing.T) {
 	var out bytes.Buffer
 	p := NewProgress(&Screen{out: &out, Width: 60, Interactive: true}, unit.Decimal)
-	p.Tell(run.Progress{Doing: "read random 4 KiB, depth 32", Pass: 4, Passes: 6, Share: 0.5, Rate: 41e6, Left: 12 * time.Second})
+	p.Tell(run.Progress{Doing: "read random 4 KiB, depth 32", Pass: 4, Passes: 6, Share: 0.5, Rate: 41e6,
+		Left: 12 * time.Second})
 	p.Done()
 	text := out.String()
 	if !strings.Contains(text, "50 %") || !strings.Contains(text, "12 s left") || strings.Contains(text, "\n") {
@@ -180,7 +186,8 @@ func TestChainStripShowsEveryHop(t *testing.T) {
 	strip := figure.NewChainStrip(chain, unit.Decimal)
 	strip.Flow = &figure.Flow{Value: 440, Text: "440 MB/s", Label: "read sequential"}
 	text := drawn(func(s *Screen) { s.ChainStrip(strip) })
-	for _, want := range []string{"usb 3.2 gen 1", "short cable", "▲ narrowest", "411 to 463", "measured: 440 MB/s", "higher carries more"} {
+	for _, want := range []string{"usb 3.2 gen 1", "short cable", "▲ narrowest", "411 to 463", "measured: 440 MB/s",
+		"higher carries more"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("%q is not in:\n%s", want, text)
 		}
@@ -201,14 +208,17 @@ func TestLiveViewIsRedrawnAndTakenAway(t *testing.T) {
 	for second := range 40 {
 		p.drawn = time.Time{} // as if enough time had passed to draw again
 		p.Tell(run.Progress{
-			Doing: "write sequential 1 MiB, depth 8", Pass: 2, Passes: 6, Share: 0.3, Rate: unit.BytesPerSecond(1000e6 - float64(second)*1e6), Left: 3 * time.Minute,
+			Doing: "write sequential 1 MiB, depth 8", Pass: 2, Passes: 6, Share: 0.3,
+			Rate: unit.BytesPerSecond(1000e6 - float64(second)*1e6), Left: 3 * time.Minute,
 			Elapsed: time.Duration(second+1) * time.Second, Writes: true, Latency: 8 * time.Millisecond,
-			Temperatures: map[string]unit.Celsius{"drive": unit.Celsius(40 + second)}, Readings: map[string]float64{"fan_running": 1, "power_watts": 4.2},
-			Event: "probe after 3 s: the probe case cannot be read",
+			Temperatures: map[string]unit.Celsius{"drive": unit.Celsius(40 + second)},
+			Readings:     map[string]float64{"fan_running": 1, "power_watts": 4.2},
+			Event:        "probe after 3 s: the probe case cannot be read",
 		})
 	}
 	last := out.String()[strings.LastIndex(out.String(), "pass 2/6"):]
-	for _, want := range []string{"961 MB/s", "8 ms an operation", "drive 79 °C", "fan on", "power 4.2 W", "40 s", "the probe case cannot be read"} {
+	for _, want := range []string{"961 MB/s", "8 ms an operation", "drive 79 °C", "fan on", "power 4.2 W", "40 s",
+		"the probe case cannot be read"} {
 		if !strings.Contains(last, want) {
 			t.Errorf("%q is not in the view %q", want, last)
 		}
@@ -219,7 +229,8 @@ func TestLiveViewIsRedrawnAndTakenAway(t *testing.T) {
 	lines := p.live.lines
 	out.Reset()
 	p.Done()
-	if got := out.String(); !strings.Contains(got, fmt.Sprintf("\x1b[%dA", lines-1)) || !strings.HasSuffix(got, "\x1b[J") && !strings.HasSuffix(got, "\x1b[0J") {
+	if got := out.String(); !strings.Contains(got, fmt.Sprintf("\x1b[%dA", lines-1)) ||
+		!strings.HasSuffix(got, "\x1b[J") && !strings.HasSuffix(got, "\x1b[0J") {
 		t.Errorf("the view is not taken away: %q", got)
 	}
 }

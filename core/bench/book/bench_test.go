@@ -28,9 +28,12 @@ func hops(chain link.Chain) string {
 func TestResolve(t *testing.T) {
 	book := demo(t)
 	cases := []struct{ text, want, binds string }{
-		{"deck-limpet", "deck-tablet side: usb 3.2 gen 2 > limpet: usb 3.2 gen 2 > sandpiper: pcie 3.0 x4", "deck-tablet side"},
-		{"sandpiper, barnacle, cabin-desk.front", "cabin-desk front: usb4 40g > barnacle: usb4 40g > sandpiper: pcie 3.0 x4", "sandpiper"},
-		{"deck-tablet,deck-cable,curlew", "deck-tablet side: usb 3.2 gen 2 > deck-cable: usb 3.2 gen 1 > curlew: sata 3", "deck-cable"},
+		{"deck-limpet", "deck-tablet side: usb 3.2 gen 2 > limpet: usb 3.2 gen 2 > sandpiper: pcie 3.0 x4",
+			"deck-tablet side"},
+		{"sandpiper, barnacle, cabin-desk.front", "cabin-desk front: usb4 40g > barnacle: usb4 40g > sandpiper: " +
+			"pcie 3.0 x4", "sandpiper"},
+		{"deck-tablet,deck-cable,curlew", "deck-tablet side: usb 3.2 gen 2 > deck-cable: usb 3.2 gen 1 > " +
+			"curlew: sata 3", "deck-cable"},
 		{"barnacle", "barnacle: usb4 40g", "barnacle"},
 	}
 	for _, c := range cases {
@@ -44,10 +47,12 @@ func TestResolve(t *testing.T) {
 		}
 	}
 	half, _ := book.Resolve("deck-tablet,barnacle")
-	if whole, err := book.ResolveWith("deck-tablet,barnacle", "short-cable", "sandpiper", "nonesuch"); err != nil || len(whole.Chain.Hops) != 4 {
+	if whole, err := book.ResolveWith("deck-tablet,barnacle", "short-cable", "sandpiper", "nonesuch"); err != nil ||
+		len(whole.Chain.Hops) != 4 {
 		t.Errorf("with a drive: %s, %v", hops(whole.Chain), err)
 	}
-	if same, err := book.ResolveWith("deck-tablet,barnacle", "limpet"); err != nil || hops(same.Chain) != hops(half.Chain) {
+	if same, err := book.ResolveWith("deck-tablet,barnacle", "limpet"); err != nil ||
+		hops(same.Chain) != hops(half.Chain) {
 		t.Errorf("with a second enclosure: %s, %v", hops(same.Chain), err)
 	}
 	for text, want := range map[string]string{
@@ -62,7 +67,8 @@ func TestResolve(t *testing.T) {
 
 func TestRatingsAndPrices(t *testing.T) {
 	part, _ := demo(t).Part("sandpiper")
-	if part.Ratings.SequentialRead != 3400e6 || part.Ratings.RandomWriteIOPS != 520000 || part.Ratings.Endurance != 600e12 || part.Price != 84 || part.Capacity != 1e12 {
+	if part.Ratings.SequentialRead != 3400e6 || part.Ratings.RandomWriteIOPS != 520000 ||
+		part.Ratings.Endurance != 600e12 || part.Price != 84 || part.Capacity != 1e12 {
 		t.Errorf("sandpiper is %+v", part)
 	}
 }
@@ -74,18 +80,23 @@ func TestMergeShowsContradictions(t *testing.T) {
 	}
 	slow, _ := link.USB(5000, 1, link.QueuedTransport)
 	merged := setup.Merge(link.NewChain(link.Trained("Barnacle", slow.State(), link.State{})))
-	if got := hops(merged); got != "Barnacle: usb 3.2 gen 1 queued > short-cable: usb4 40g > barnacle: usb4 40g > sandpiper: pcie 3.0 x4" {
+	if got := hops(merged); got != "Barnacle: usb 3.2 gen 1 queued > short-cable: usb4 40g > barnacle: usb4 40g > "+
+		"sandpiper: pcie 3.0 x4" {
 		t.Errorf("merged: %s", got)
 	}
-	if len(merged.Contradictions) != 1 || !strings.Contains(merged.Contradictions[0], "says usb 3.2 gen 2 for deck-tablet side, but the machine runs Barnacle at usb 3.2 gen 1") || !merged.Hops[0].Degraded() {
+	if len(merged.Contradictions) != 1 || !strings.Contains(merged.Contradictions[0],
+		"says usb 3.2 gen 2 for deck-tablet side, but the machine runs Barnacle at usb 3.2 gen 1") ||
+		!merged.Hops[0].Degraded() {
 		t.Errorf("contradictions %q, hop %+v", merged.Contradictions, merged.Hops[0])
 	}
 	fast, _ := link.USB(20000, 2, "")
-	if more := setup.Merge(link.NewChain(link.Trained("Barnacle", fast.State(), link.State{}))); len(more.Contradictions) != 1 || !strings.Contains(more.Contradictions[0], "which is more") {
+	if more := setup.Merge(link.NewChain(link.Trained("Barnacle", fast.State(),
+		link.State{}))); len(more.Contradictions) != 1 || !strings.Contains(more.Contradictions[0], "which is more") {
 		t.Errorf("contradictions %q", more.Contradictions)
 	}
 	same, _ := link.USB(10000, 1, link.BulkOnlyTransport)
-	if agreed := setup.Merge(link.NewChain(link.Trained("Barnacle", same.State(), link.State{}))); len(agreed.Contradictions) != 0 {
+	if agreed := setup.Merge(link.NewChain(link.Trained("Barnacle", same.State(),
+		link.State{}))); len(agreed.Contradictions) != 0 {
 		t.Errorf("contradictions %q", agreed.Contradictions)
 	}
 	if alone := setup.Merge(link.NewChain()); hops(alone) != hops(setup.Chain) {
@@ -109,7 +120,8 @@ func TestFaultsHaveAPlace(t *testing.T) {
 		{"drives: {a: {link: sata 3}}\ncables: {a: {link: sata 3}}\n", "is taken"},
 		{"hosts:\n  h: {about: x}\n", "needs \"ports\""},
 		{"hosts:\n  h: {ports: {p: pigeon}}\n", "unknown link standard"},
-		{"drives: {a: {link: sata 3}}\nchains:\n  c: [a, b]\n", "b.yaml:3:6: the bench book has no chain and no part \"b\""},
+		{"drives: {a: {link: sata 3}}\nchains:\n  c: [a, b]\n", "b.yaml:3:6: the bench book has no chain and no " +
+			"part \"b\""},
 		{"ships: {}\n", "unknown key \"ships\""},
 		{"drives: 3\n", "expected a mapping"},
 	}
@@ -144,14 +156,16 @@ func TestVolumes(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got, want := hops(setup.Chain), "lagoon-burst's instance: instance limit > network to lagoon-burst: ethernet 10g > lagoon-burst: provisioned limit"; got != want {
+	if got, want := hops(setup.Chain), "lagoon-burst's instance: instance limit > network to lagoon-burst: "+
+		"ethernet 10g > lagoon-burst: provisioned limit"; got != want {
 		t.Errorf("the chain is %q, want %q", got, want)
 	}
 	if binding, ok := setup.Chain.Binding(); !ok || binding.Name != "lagoon-burst" || binding.Usable.High != 250e6 {
 		t.Errorf("%+v binds", binding)
 	}
 	volume := setup.Parts[0]
-	if volume.Limits.IOPS != 1500 || volume.Limits.Credits != 450000 || volume.Limits.BurstIOPS != 3000 || volume.Instance.IOPS != 20000 || volume.PriceMonth != 44 {
+	if volume.Limits.IOPS != 1500 || volume.Limits.Credits != 450000 || volume.Limits.BurstIOPS != 3000 ||
+		volume.Instance.IOPS != 20000 || volume.PriceMonth != 44 {
 		t.Errorf("the volume is %+v", volume)
 	}
 	for source, want := range map[string]string{

@@ -154,7 +154,8 @@ func (b Book) Part(name string) (Part, bool) {
 // keys are those that a part of the kind may have.
 func (p *Part) keys() []document.Key {
 	common := []document.Key{
-		document.Text("about", &p.About), document.Into("price", &p.Price, parsePrice), document.Text("notes", &p.Notes),
+		document.Text("about", &p.About), document.Into("price", &p.Price, parsePrice),
+		document.Text("notes", &p.Notes),
 	}
 	connects := document.With("link", p.parseLink).Needed(
 		fmt.Sprintf("the %s %s needs a \"link\": what it connects by; opengauge link lists them", p.Kind, p.Name))

@@ -83,7 +83,8 @@ func (b Book) resolve(names []string) (Setup, error) {
 			return Setup{}, err
 		}
 		if slices.ContainsFunc(parts, func(other chosen) bool { return other.Kind == part.Kind }) {
-			return Setup{}, fmt.Errorf("%s is the second %s of the chain; a chain has one of each kind", part.Name, part.Kind)
+			return Setup{}, fmt.Errorf("%s is the second %s of the chain; a chain has one of each kind", part.Name,
+				part.Kind)
 		}
 		parts = append(parts, part)
 	}
@@ -103,7 +104,8 @@ func (b Book) choose(name string) (chosen, error) {
 	part, ok := b.Part(host)
 	switch {
 	case !ok:
-		return chosen{}, fmt.Errorf("the bench book has no chain and no part %q; it has %s", name, strings.Join(slices.Sorted(slices.Values(b.Names())), ", "))
+		return chosen{}, fmt.Errorf("the bench book has no chain and no part %q; it has %s", name,
+			strings.Join(slices.Sorted(slices.Values(b.Names())), ", "))
 	case part.Kind != Host && ported:
 		return chosen{}, fmt.Errorf("%s is no host, so it has no port %q", host, portName)
 	case part.Kind != Host:
@@ -187,13 +189,17 @@ func (s Setup) Merge(surveyed link.Chain) link.Chain {
 		if said.Known() && hop.Known() {
 			seen[family(hop.Standard)] = true
 			if hop.State.Below(said) {
-				contradictions = append(contradictions, fmt.Sprintf("the bench book says %s for %s, but the machine runs %s at %s", said.Standard, parts, hop.Name, hop.Standard))
+				contradictions = append(contradictions,
+					fmt.Sprintf("the bench book says %s for %s, but the machine runs %s at %s", said.Standard, parts,
+						hop.Name, hop.Standard))
 				if hop.Capable == nil {
 					hop.Capable = &said
 				}
 			}
 			if said.Below(hop.State) {
-				contradictions = append(contradictions, fmt.Sprintf("the bench book says %s for %s, but the machine runs %s at %s, which is more", said.Standard, parts, hop.Name, hop.Standard))
+				contradictions = append(contradictions,
+					fmt.Sprintf("the bench book says %s for %s, but the machine runs %s at %s, which is more",
+						said.Standard, parts, hop.Name, hop.Standard))
 			}
 		}
 		hops = append(hops, hop)

@@ -40,7 +40,8 @@ func parseMount(line string) (Mount, bool) {
 	if !ok || len(fields) < fewest || len(rest) < 2 {
 		return Mount{}, false
 	}
-	mount := Mount{At: unescaped(fields[place]), FileSystem: rest[0], Source: unescaped(rest[1]), Options: fields[options], Number: fields[number]}
+	mount := Mount{At: unescaped(fields[place]), FileSystem: rest[0], Source: unescaped(rest[1]),
+		Options: fields[options], Number: fields[number]}
 	if len(rest) > 2 {
 		mount.Options += "," + rest[2]
 	}

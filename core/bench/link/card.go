@@ -15,17 +15,28 @@ func cards() []Standard {
 	classic, express := shares{0.86, 0.94}, packetShares
 	const eightTen = 8.0 / 10
 	return []Standard{
-		{Name: "sd high speed", Family: "SD and eMMC", Lanes: 4, About: "25 MB/s", lineBits: 50e6, coding: 1, usable: shares{0.84, 0.94}},
-		{Name: "sd uhs-i", Family: "SD and eMMC", Lanes: 4, About: "SDR104, 104 MB/s", lineBits: 208e6, coding: 1, usable: classic},
-		{Name: "sd uhs-ii", Family: "SD and eMMC", Lanes: 2, About: "HD312, 312 MB/s", lineBits: 1.56e9, coding: eightTen, usable: classic},
-		{Name: "sd uhs-iii", Family: "SD and eMMC", Lanes: 2, About: "HD624, 624 MB/s", lineBits: 3.12e9, coding: eightTen, usable: classic},
-		{Name: "sd express 3.0 x1", Family: "SD and eMMC", Lanes: 1, About: "PCIe 3.0 x1", lineBits: 8e9, coding: 128.0 / 130, usable: express},
-		{Name: "sd express 3.0 x2", Family: "SD and eMMC", Lanes: 2, About: "PCIe 3.0 x2", lineBits: 8e9, coding: 128.0 / 130, usable: express},
-		{Name: "sd express 4.0 x1", Family: "SD and eMMC", Lanes: 1, About: "PCIe 4.0 x1", lineBits: 16e9, coding: 128.0 / 130, usable: express},
-		{Name: "sd express 4.0 x2", Family: "SD and eMMC", Lanes: 2, About: "PCIe 4.0 x2", lineBits: 16e9, coding: 128.0 / 130, usable: express},
-		{Name: "emmc hs52", Family: "SD and eMMC", Lanes: 8, About: "52 MB/s", lineBits: 52e6, coding: 1, usable: shares{0.80, 0.90}},
-		{Name: "emmc hs200", Family: "SD and eMMC", Lanes: 8, About: "200 MB/s", lineBits: 200e6, coding: 1, usable: shares{0.80, 0.90}},
-		{Name: "emmc hs400", Family: "SD and eMMC", Lanes: 8, About: "400 MB/s", lineBits: 400e6, coding: 1, usable: shares{0.80, 0.90}},
+		{Name: "sd high speed", Family: "SD and eMMC", Lanes: 4, About: "25 MB/s", lineBits: 50e6, coding: 1,
+			usable: shares{0.84, 0.94}},
+		{Name: "sd uhs-i", Family: "SD and eMMC", Lanes: 4, About: "SDR104, 104 MB/s", lineBits: 208e6, coding: 1,
+			usable: classic},
+		{Name: "sd uhs-ii", Family: "SD and eMMC", Lanes: 2, About: "HD312, 312 MB/s", lineBits: 1.56e9,
+			coding: eightTen, usable: classic},
+		{Name: "sd uhs-iii", Family: "SD and eMMC", Lanes: 2, About: "HD624, 624 MB/s", lineBits: 3.12e9,
+			coding: eightTen, usable: classic},
+		{Name: "sd express 3.0 x1", Family: "SD and eMMC", Lanes: 1, About: "PCIe 3.0 x1", lineBits: 8e9,
+			coding: 128.0 / 130, usable: express},
+		{Name: "sd express 3.0 x2", Family: "SD and eMMC", Lanes: 2, About: "PCIe 3.0 x2", lineBits: 8e9,
+			coding: 128.0 / 130, usable: express},
+		{Name: "sd express 4.0 x1", Family: "SD and eMMC", Lanes: 1, About: "PCIe 4.0 x1", lineBits: 16e9,
+			coding: 128.0 / 130, usable: express},
+		{Name: "sd express 4.0 x2", Family: "SD and eMMC", Lanes: 2, About: "PCIe 4.0 x2", lineBits: 16e9,
+			coding: 128.0 / 130, usable: express},
+		{Name: "emmc hs52", Family: "SD and eMMC", Lanes: 8, About: "52 MB/s", lineBits: 52e6, coding: 1,
+			usable: shares{0.80, 0.90}},
+		{Name: "emmc hs200", Family: "SD and eMMC", Lanes: 8, About: "200 MB/s", lineBits: 200e6, coding: 1,
+			usable: shares{0.80, 0.90}},
+		{Name: "emmc hs400", Family: "SD and eMMC", Lanes: 8, About: "400 MB/s", lineBits: 400e6, coding: 1,
+			usable: shares{0.80, 0.90}},
 	}
 }
 
@@ -36,8 +47,11 @@ func ufs() []Standard {
 	const frame = 288.0 / 298
 	usable := shares{0.86 * frame, 0.95 * frame}
 	return []Standard{
-		{Name: "ufs 2.1", Family: "UFS", Lanes: 2, About: "gear 3", lineBits: 5.8304e9, coding: 8.0 / 10, usable: usable},
-		{Name: "ufs 3.1", Family: "UFS", Lanes: 2, About: "gear 4", lineBits: 11.6608e9, coding: 8.0 / 10, usable: usable},
-		{Name: "ufs 4.0", Family: "UFS", Lanes: 2, About: "gear 5", lineBits: 23.3216e9, coding: 8.0 / 10, usable: usable},
+		{Name: "ufs 2.1", Family: "UFS", Lanes: 2, About: "gear 3", lineBits: 5.8304e9, coding: 8.0 / 10,
+			usable: usable},
+		{Name: "ufs 3.1", Family: "UFS", Lanes: 2, About: "gear 4", lineBits: 11.6608e9, coding: 8.0 / 10,
+			usable: usable},
+		{Name: "ufs 4.0", Family: "UFS", Lanes: 2, About: "gear 5", lineBits: 23.3216e9, coding: 8.0 / 10,
+			usable: usable},
 	}
 }

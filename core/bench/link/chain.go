@@ -87,7 +87,8 @@ func ParseChain(text string) (Chain, error) {
 			name, standard = fmt.Sprintf("hop %d", number+1), part
 		}
 		if strings.TrimSpace(standard) == "" {
-			return Chain{}, fmt.Errorf("hop %d of the chain %q is empty; write hops with %q between them", number+1, text, Separator)
+			return Chain{}, fmt.Errorf("hop %d of the chain %q is empty; write hops with %q between them", number+1,
+				text, Separator)
 		}
 		found, err := Find(standard)
 		if err != nil {

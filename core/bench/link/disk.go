@@ -35,7 +35,8 @@ func sas() []Standard {
 		{Name: "sas 1", Family: "SAS", Lanes: 1, About: "3 Gbit/s", lineBits: 3e9, coding: 8.0 / 10, usable: usable},
 		{Name: "sas 2", Family: "SAS", Lanes: 1, About: "6 Gbit/s", lineBits: 6e9, coding: 8.0 / 10, usable: usable},
 		{Name: "sas 3", Family: "SAS", Lanes: 1, About: "12 Gbit/s", lineBits: 12e9, coding: 8.0 / 10, usable: usable},
-		{Name: "sas 4", Family: "SAS", Lanes: 1, About: "22.5 Gbit/s", lineBits: 22.5e9, coding: 128.0 / 150, usable: usable},
+		{Name: "sas 4", Family: "SAS", Lanes: 1, About: "22.5 Gbit/s", lineBits: 22.5e9, coding: 128.0 / 150,
+			usable: usable},
 	}
 }
 

@@ -56,7 +56,8 @@ func TestLineAndPayload(t *testing.T) {
 		ceiling := found.Ceiling()
 		for i, got := range []float64{float64(ceiling.Line) / 1e6, float64(ceiling.Payload) / 1e6} {
 			if got < want[i]*0.999 || got > want[i]*1.001 {
-				t.Errorf("%s: line and payload are %.1f and %.1f, want %v", standard, float64(ceiling.Line)/1e6, float64(ceiling.Payload)/1e6, want)
+				t.Errorf("%s: line and payload are %.1f and %.1f, want %v", standard, float64(ceiling.Line)/1e6,
+					float64(ceiling.Payload)/1e6, want)
 			}
 		}
 	}
@@ -89,14 +90,16 @@ func TestEveryStandardIsSound(t *testing.T) {
 
 func TestFindForgivesSpelling(t *testing.T) {
 	for spelling, want := range map[string]string{
-		"  USB 3.2   Gen 2 ": "usb 3.2 gen 2", "USB4 40G": "usb4 40g", "PCIe4.0x4": "pcie 4.0 x4", "WiFi 6": "wi-fi 6", "uhs-i sd": "",
+		"  USB 3.2   Gen 2 ": "usb 3.2 gen 2", "USB4 40G": "usb4 40g", "PCIe4.0x4": "pcie 4.0 x4",
+		"WiFi 6": "wi-fi 6", "uhs-i sd": "",
 	} {
 		standard, err := Find(spelling)
 		if standard.Name != want || (err == nil) == (want == "") {
 			t.Errorf("%q gives %q, %v", spelling, standard.Name, err)
 		}
 	}
-	for spelling, want := range map[string]string{"pcie 4 x4": "pcie 4.0 x4", "usb 3.2": "usb 3.2 gen 1", "satta 3": "sata 3"} {
+	for spelling, want := range map[string]string{"pcie 4 x4": "pcie 4.0 x4", "usb 3.2": "usb 3.2 gen 1",
+		"satta 3": "sata 3"} {
 		if _, err := Find(spelling); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q gives %v, want %s among the nearest", spelling, err, want)
 		}
@@ -112,10 +115,12 @@ func TestParseChain(t *testing.T) {
 		t.Errorf("names are %q and %q", chain.Hops[0].Name, chain.Hops[1].Name)
 	}
 	// The drive's own four lanes and the tunnel carry nearly the same.
-	if hop, ok := chain.Binding(); !ok || hop.Standard != "pcie 3.0 x4" || len(chain.Rivals()) != 1 || chain.Rivals()[0].Name != "deck" {
+	if hop, ok := chain.Binding(); !ok || hop.Standard != "pcie 3.0 x4" || len(chain.Rivals()) != 1 ||
+		chain.Rivals()[0].Name != "deck" {
 		t.Errorf("binding is %q, rivals %+v", hop.Standard, chain.Rivals())
 	}
-	if usable, ok := chain.Usable(); !ok || usable.Low != chain.Hops[1].Usable.Low || usable.High != chain.Hops[2].Usable.High {
+	if usable, ok := chain.Usable(); !ok || usable.Low != chain.Hops[1].Usable.Low ||
+		usable.High != chain.Hops[2].Usable.High {
 		t.Errorf("the chain carries %+v", usable)
 	}
 	for _, bad := range []string{"", "pcie 4.0 x4 >", "> usb 2.0", "pigeon > usb 2.0"} {
@@ -146,7 +151,8 @@ func TestDegraded(t *testing.T) {
 		negotiated, capable State
 		want                bool
 	}{
-		{x2.State(), x4.State(), true}, {x4.State(), x4.State(), false}, {x4.State(), State{}, false}, {State{}, x4.State(), false},
+		{x2.State(), x4.State(), true}, {x4.State(), x4.State(), false}, {x4.State(), State{}, false},
+		{State{}, x4.State(), false},
 	}
 	for _, c := range cases {
 		if got := Trained("slot", c.negotiated, c.capable).Degraded(); got != c.want {
@@ -164,10 +170,13 @@ func TestStandardsByWhatSystemsReport(t *testing.T) {
 	}
 	cases := []struct{ got, want string }{
 		{named(PCIe(16e9, 4)), "pcie 4.0 x4"}, {named(PCIe(16e9, 12)), ""}, {named(PCIe(3e9, 1)), ""},
-		{named(USB(480, 1, QueuedTransport)), "usb 2.0"}, {named(USB(10000, 1, QueuedTransport)), "usb 3.2 gen 2 queued"},
-		{named(USB(10000, 2, "")), "usb 3.2 gen 1x2"}, {named(USB(20000, 2, BulkOnlyTransport)), "usb 3.2 gen 2x2 bulk-only"}, {named(USB(7, 1, "")), ""},
+		{named(USB(480, 1, QueuedTransport)), "usb 2.0"},
+		{named(USB(10000, 1, QueuedTransport)), "usb 3.2 gen 2 queued"},
+		{named(USB(10000, 2, "")), "usb 3.2 gen 1x2"}, {named(USB(20000, 2, BulkOnlyTransport)),
+			"usb 3.2 gen 2x2 bulk-only"}, {named(USB(7, 1, "")), ""},
 		{named(Serial("SATA", 6)), "sata 3"}, {named(Serial("SAS", 6)), "sas 2"}, {named(Serial("SAS", 7)), ""},
-		{named(Tunnel(20, 2, "3")), "thunderbolt 3"}, {named(Tunnel(20, 2, "")), "usb4 40g"}, {named(Tunnel(40, 2, "4")), "usb4 80g"}, {named(Tunnel(9, 2, "")), ""},
+		{named(Tunnel(20, 2, "3")), "thunderbolt 3"}, {named(Tunnel(20, 2, "")), "usb4 40g"},
+		{named(Tunnel(40, 2, "4")), "usb4 80g"}, {named(Tunnel(9, 2, "")), ""},
 	}
 	for i, c := range cases {
 		if c.got != c.want {

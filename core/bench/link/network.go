@@ -26,14 +26,16 @@ func ethernet() []Standard {
 		name string
 		bits float64
 	}{
-		{"100m", 100e6}, {"1g", 1e9}, {"2.5g", 2.5e9}, {"5g", 5e9}, {"10g", 10e9}, {"25g", 25e9}, {"40g", 40e9}, {"50g", 50e9}, {"100g", 100e9},
+		{"100m", 100e6}, {"1g", 1e9}, {"2.5g", 2.5e9}, {"5g", 5e9}, {"10g", 10e9}, {"25g", 25e9}, {"40g", 40e9},
+		{"50g", 50e9}, {"100g", 100e9},
 	} {
 		for _, frame := range []struct {
 			ending  string
 			payload float64
 		}{{"", 1500}, {" jumbo", 9000}} {
 			all = append(all, Standard{
-				Name: "ethernet " + speed.name + frame.ending, Family: "Ethernet", Lanes: 1, About: fmt.Sprintf("frames of %.0f bytes", frame.payload),
+				Name: "ethernet " + speed.name + frame.ending, Family: "Ethernet", Lanes: 1,
+				About:    fmt.Sprintf("frames of %.0f bytes", frame.payload),
 				lineBits: speed.bits, coding: 1, usable: frameShares(frame.payload),
 			})
 		}

@@ -50,7 +50,8 @@ func Find(name string) (Standard, error) {
 			return standard, nil
 		}
 	}
-	return Standard{}, fmt.Errorf("unknown link standard %q; the nearest are %s; opengauge link lists all", strings.TrimSpace(name), strings.Join(nearest(wanted), ", "))
+	return Standard{}, fmt.Errorf("unknown link standard %q; the nearest are %s; opengauge link lists all",
+		strings.TrimSpace(name), strings.Join(nearest(wanted), ", "))
 }
 
 // squeezed takes out of a name what its spelling may vary in.

@@ -23,14 +23,22 @@ func tunnels() []Standard {
 	const tunnelled = 128.0 / 156
 	return []Standard{
 		// Fed by four lanes of PCIe 2.0.
-		{Name: "thunderbolt 1", Family: "USB4 and Thunderbolt", Lanes: 1, About: "10 Gbit/s tunnel", lineBits: 10e9, coding: old, usable: shares{0.66, tunnelled}},
-		{Name: "thunderbolt 2", Family: "USB4 and Thunderbolt", Lanes: 2, About: "20 Gbit/s tunnel, fed by PCIe 2.0 x4", lineBits: 10e9, coding: old, usable: shares{0.50, 0.64}},
-		{Name: "thunderbolt 3", Family: "USB4 and Thunderbolt", Lanes: 2, About: "40 Gbit/s tunnel, fed by PCIe 3.0 x4 or x2, a part of it kept for displays", lineBits: 20e9, coding: old, usable: shares{0.30, 0.62}},
-		{Name: "thunderbolt 4", Family: "USB4 and Thunderbolt", Lanes: 2, About: "40 Gbit/s tunnel, at least 32 Gbit/s of PCIe", lineBits: 20e9, coding: old, usable: shares{0.57, tunnelled * 0.96}},
-		{Name: "thunderbolt 5", Family: "USB4 and Thunderbolt", Lanes: 2, About: "80 Gbit/s tunnel, PCIe 4.0 x4", lineBits: 40e9, coding: 1, usable: shares{0.60, 0.70}},
-		{Name: "usb4 20g", Family: "USB4 and Thunderbolt", Lanes: 2, About: "20 Gbit/s tunnel", lineBits: 10e9, coding: old, usable: shares{0.57, tunnelled * 0.96}},
-		{Name: "usb4 40g", Family: "USB4 and Thunderbolt", Lanes: 2, About: "40 Gbit/s tunnel", lineBits: 20e9, coding: long, usable: shares{0.57, tunnelled * 0.96}},
-		{Name: "usb4 80g", Family: "USB4 and Thunderbolt", Lanes: 2, About: "80 Gbit/s tunnel", lineBits: 40e9, coding: 1, usable: shares{0.60, 0.70}},
+		{Name: "thunderbolt 1", Family: "USB4 and Thunderbolt", Lanes: 1, About: "10 Gbit/s tunnel", lineBits: 10e9,
+			coding: old, usable: shares{0.66, tunnelled}},
+		{Name: "thunderbolt 2", Family: "USB4 and Thunderbolt", Lanes: 2, About: "20 Gbit/s tunnel, fed by " +
+			"PCIe 2.0 x4", lineBits: 10e9, coding: old, usable: shares{0.50, 0.64}},
+		{Name: "thunderbolt 3", Family: "USB4 and Thunderbolt", Lanes: 2, About: "40 Gbit/s tunnel, fed by PCIe " +
+			"3.0 x4 or x2, a part of it kept for displays", lineBits: 20e9, coding: old, usable: shares{0.30, 0.62}},
+		{Name: "thunderbolt 4", Family: "USB4 and Thunderbolt", Lanes: 2, About: "40 Gbit/s tunnel, at least 32 " +
+			"Gbit/s of PCIe", lineBits: 20e9, coding: old, usable: shares{0.57, tunnelled * 0.96}},
+		{Name: "thunderbolt 5", Family: "USB4 and Thunderbolt", Lanes: 2, About: "80 Gbit/s tunnel, PCIe 4.0 x4",
+			lineBits: 40e9, coding: 1, usable: shares{0.60, 0.70}},
+		{Name: "usb4 20g", Family: "USB4 and Thunderbolt", Lanes: 2, About: "20 Gbit/s tunnel", lineBits: 10e9,
+			coding: old, usable: shares{0.57, tunnelled * 0.96}},
+		{Name: "usb4 40g", Family: "USB4 and Thunderbolt", Lanes: 2, About: "40 Gbit/s tunnel", lineBits: 20e9,
+			coding: long, usable: shares{0.57, tunnelled * 0.96}},
+		{Name: "usb4 80g", Family: "USB4 and Thunderbolt", Lanes: 2, About: "80 Gbit/s tunnel", lineBits: 40e9,
+			coding: 1, usable: shares{0.60, 0.70}},
 	}
 }
 
@@ -38,12 +46,14 @@ func tunnels() []Standard {
 // second each.
 func Tunnel(gigabits float64, lanes int, generation string) (Standard, bool) {
 	if generation != "" {
-		if standard, err := Find("thunderbolt " + generation); err == nil && standard.lineBits*float64(standard.Lanes) == gigabits*1e9*float64(lanes) {
+		if standard, err := Find("thunderbolt " + generation); err == nil &&
+			standard.lineBits*float64(standard.Lanes) == gigabits*1e9*float64(lanes) {
 			return standard, true
 		}
 	}
 	for _, standard := range standards {
-		if squeezed(standard.Name)[:4] == "usb4" && standard.lineBits*float64(standard.Lanes) == gigabits*1e9*float64(lanes) {
+		if squeezed(standard.Name)[:4] == "usb4" &&
+			standard.lineBits*float64(standard.Lanes) == gigabits*1e9*float64(lanes) {
 			return standard, true
 		}
 	}

@@ -39,8 +39,10 @@ func usb() []Standard {
 	const bulk = "bulk-only or queued commands"
 	all := []Standard{
 		// 12 Mbit/s, 19 packets of 64 bytes a frame of 1 ms (USB 2.0, 5.8.4).
-		{Name: "usb 1.1", Family: "USB", Lanes: 1, About: "full speed", lineBits: 12e6, coding: 1, usable: shares{0.60, 0.81}},
-		{Name: "usb 2.0", Family: "USB", Lanes: 1, About: "high speed", lineBits: 480e6, coding: 1, usable: shares{highSpeedLow, highSpeedHigh}},
+		{Name: "usb 1.1", Family: "USB", Lanes: 1, About: "full speed", lineBits: 12e6, coding: 1,
+			usable: shares{0.60, 0.81}},
+		{Name: "usb 2.0", Family: "USB", Lanes: 1, About: "high speed", lineBits: 480e6, coding: 1,
+			usable: shares{highSpeedLow, highSpeedHigh}},
 	}
 	for _, super := range []Standard{
 		{Name: "usb 3.2 gen 1", Lanes: 1, About: "5 Gbit/s", lineBits: 5e9, coding: 8.0 / 10},
@@ -56,7 +58,8 @@ func usb() []Standard {
 			ending, about string
 			usable        shares
 		}{
-			{"", bulk, bulkShares}, {" " + QueuedTransport, "queued commands", queuedShares}, {" " + BulkOnlyTransport, "one command at a time", bulkOnlyShares},
+			{"", bulk, bulkShares}, {" " + QueuedTransport, "queued commands", queuedShares},
+			{" " + BulkOnlyTransport, "one command at a time", bulkOnlyShares},
 		} {
 			made := super
 			made.Family, made.Name, made.About = "USB", super.Name+transport.ending, super.About+", "+transport.about

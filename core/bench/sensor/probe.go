@@ -32,7 +32,8 @@ func ParseProbe(text string) (Source, error) {
 		name, address = before, after
 	}
 	fault := func(why string) (Source, error) {
-		return nil, fmt.Errorf("probe %q: %s; write csv:FILE#COLUMN, http://HOST/PAGE#METRIC or scpi://HOST:PORT?ask=COMMAND", text, why)
+		return nil, fmt.Errorf("probe %q: %s; write csv:FILE#COLUMN, http://HOST/PAGE#METRIC or "+
+			"scpi://HOST:PORT?ask=COMMAND", text, why)
 	}
 	if rest, isFile := strings.CutPrefix(address, "csv:"); isFile {
 		at := strings.LastIndex(rest, "#")

@@ -108,8 +108,10 @@ func TestAnInstrument(t *testing.T) {
 
 func TestProbesThatAreNone(t *testing.T) {
 	for text, want := range map[string]string{
-		"csv:file": "no file or no column", "csv:#x": "no file or no column", "csv:a#": "no file or no column", "http://host/page": "no metric", "http://#m": "no host",
-		"scpi://host?ask=T?": "no port", "scpi://host:5025": "no port or no command", "ftp://host#x": "of no known kind", "": "of no known kind", "http://[::1": "no address",
+		"csv:file": "no file or no column", "csv:#x": "no file or no column", "csv:a#": "no file or no column",
+		"http://host/page": "no metric", "http://#m": "no host",
+		"scpi://host?ask=T?": "no port", "scpi://host:5025": "no port or no command",
+		"ftp://host#x": "of no known kind", "": "of no known kind", "http://[::1": "no address",
 	} {
 		if _, err := ParseProbe(text); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q gives %v, want %q in it", text, err, want)

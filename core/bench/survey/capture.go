@@ -102,7 +102,8 @@ func openCapture(name string) (*Machine, error) {
 	defer file.Close()
 	captured, err := readCapture(file)
 	if err != nil {
-		return nil, fmt.Errorf("%s is not a capture of a machine: %w; make one with opengauge survey --capture FILE.tar.gz", name, err)
+		return nil, fmt.Errorf("%s is not a capture of a machine: %w; make one with opengauge survey --capture "+
+			"FILE.tar.gz", name, err)
 	}
 	return &Machine{Tree: kernel.Of(captured)}, nil
 }
@@ -141,7 +142,8 @@ func readCapture(r io.Reader) (tree, error) {
 		default:
 			return nil, fmt.Errorf("the entry %q is neither a file nor a folder nor a link", name)
 		}
-		if total += len(made.content) + len(name) + len(made.target); total > largestCapture || len(captured) > mostEntries {
+		if total += len(made.content) + len(name) + len(made.target); total > largestCapture ||
+			len(captured) > mostEntries {
 			return nil, fmt.Errorf("it is larger than %d MiB or %d entries", largestCapture>>20, mostEntries)
 		}
 		captured.put(name, made)
@@ -202,7 +204,8 @@ func (r *recorder) List(name string) ([]string, error) {
 // Capture surveys the machine and packs just what that read, for [Under]
 // elsewhere. Serial numbers are masked if that is asked for.
 func (m *Machine) Capture(w io.Writer, anonymous bool) ([]Device, error) {
-	r := &recorder{Files: m.Files(), seen: tree{"": {folder: true}}, mask: func(_ string, content []byte) []byte { return content }}
+	r := &recorder{Files: m.Files(), seen: tree{"": {folder: true}},
+		mask: func(_ string, content []byte) []byte { return content }}
 	if anonymous {
 		r.mask = maskFile
 	}
@@ -224,7 +227,8 @@ func (t tree) pack(w io.Writer) error {
 	slices.Sort(names)
 	for _, name := range names {
 		e := t[name]
-		header := &tar.Header{Name: name, Mode: 0o644, Size: int64(len(e.content)), Typeflag: tar.TypeReg, ModTime: time.Unix(0, 0), Format: tar.FormatPAX}
+		header := &tar.Header{Name: name, Mode: 0o644, Size: int64(len(e.content)), Typeflag: tar.TypeReg,
+			ModTime: time.Unix(0, 0), Format: tar.FormatPAX}
 		switch {
 		case e.folder:
 			header.Typeflag, header.Mode, header.Name = tar.TypeDir, 0o755, name+"/"

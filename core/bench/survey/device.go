@@ -16,7 +16,7 @@ type Device struct {
 	Name string `json:"name"`
 	// Path is where programs open it.
 	Path     string     `json:"path"`
-	Kind     Class       `json:"kind"`
+	Kind     Class      `json:"kind"`
 	Model    string     `json:"model"`
 	Serial   string     `json:"serial"`
 	Firmware string     `json:"firmware"`
@@ -116,7 +116,8 @@ func (m *Machine) device(name string, mounts mountTable) (Device, bool) {
 		size, _ := m.Number(folder, child, "size")
 		number := m.Text(folder, child, "dev")
 		d.numbers = append(d.numbers, number)
-		d.Partitions = append(d.Partitions, Partition{Name: child, Size: unit.Bytes(size) * sectorSize, Mounts: mounts.of(number, "/dev/"+child)})
+		d.Partitions = append(d.Partitions, Partition{Name: child, Size: unit.Bytes(size) * sectorSize,
+			Mounts: mounts.of(number, "/dev/"+child)})
 	}
 	slices.SortFunc(d.Partitions, func(a, b Partition) int { return natural(a.Name, b.Name) })
 	m.identify(&d)
@@ -167,7 +168,8 @@ func (m *Machine) identify(d *Device) {
 		return ""
 	}
 	d.Model = first("device/model", "device/name", "dm/name", "md/metadata_version")
-	if vendor := m.Text(d.folder, "device/vendor"); vendor != "" && !strings.HasPrefix(vendor, "0x") && vendor != "ATA" && d.Model != "" {
+	if vendor := m.Text(d.folder, "device/vendor"); vendor != "" && !strings.HasPrefix(vendor, "0x") &&
+		vendor != "ATA" && d.Model != "" {
 		d.Model = strings.Join(strings.Fields(vendor), " ") + " " + d.Model
 	}
 	d.Serial = first("device/serial", "serial", "device/cid", "dm/uuid")
@@ -263,7 +265,8 @@ func (m *Machine) power(folder string) map[string]string {
 			add("pcie_power_state_"+path.Base(above), m.Text(above, "power_state"))
 		}
 	}
-	if limit := m.Text("sys/module/nvme_core/parameters/default_ps_max_latency_us"); limit != "" && strings.HasPrefix(path.Base(folder), "nvme") {
+	if limit := m.Text("sys/module/nvme_core/parameters/default_ps_max_latency_us"); limit != "" &&
+		strings.HasPrefix(path.Base(folder), "nvme") {
 		add("nvme_power_state_latency_limit_us", limit)
 	}
 	if len(settings) == 0 {
@@ -287,7 +290,8 @@ func chosen(choices string) string {
 func (m *Machine) temperatures(folder string) map[string]unit.Celsius {
 	found := map[string]unit.Celsius{}
 	for above := range upwards(folder) {
-		for _, place := range []string{above, path.Join(above, "hwmon"), path.Join(above, "device"), path.Join(above, "device/hwmon")} {
+		for _, place := range []string{above, path.Join(above, "hwmon"), path.Join(above, "device"),
+			path.Join(above, "device/hwmon")} {
 			for _, name := range m.Names(place) {
 				if strings.HasPrefix(name, "hwmon") && name != "hwmon" {
 					m.readSensors(path.Join(place, name), found)

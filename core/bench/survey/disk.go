@@ -77,14 +77,16 @@ func (m *Machine) sasHop(here string) (link.Hop, bool) {
 			continue
 		}
 		lane := path.Join("sys/class/sas_phy", name)
-		return link.Trained(path.Base(here), serialState("SAS", m.Text(lane, "negotiated_linkrate")), serialState("SAS", m.Text(lane, "maximum_linkrate"))), true
+		return link.Trained(path.Base(here), serialState("SAS", m.Text(lane, "negotiated_linkrate")),
+			serialState("SAS", m.Text(lane, "maximum_linkrate"))), true
 	}
 	return link.Hop{}, false
 }
 
 // cardTimings are the kernel's names of bus timings (drivers/mmc/core/debugfs.c).
 var cardTimings = map[string]string{
-	"sd high-speed": "sd high speed", "sd uhs SDR104": "sd uhs-i", "mmc HS200": "emmc hs200", "mmc HS400": "emmc hs400", "mmc HS400 enhanced strobe": "emmc hs400",
+	"sd high-speed": "sd high speed", "sd uhs SDR104": "sd uhs-i", "mmc HS200": "emmc hs200",
+	"mmc HS400": "emmc hs400", "mmc HS400 enhanced strobe": "emmc hs400",
 	"mmc high-speed": "emmc hs52",
 }
 
@@ -103,5 +105,6 @@ func (m *Machine) cardHop(here string) (link.Hop, bool) {
 			return link.Trained(controller, standard.State(), link.State{}), true
 		}
 	}
-	return link.Trained(controller, link.State{Standard: cmp.Or(strings.ToLower(m.Text(here, "type")), "card") + " bus"}, link.State{}), true
+	return link.Trained(controller, link.State{Standard: cmp.Or(strings.ToLower(m.Text(here, "type")), "card") +
+		" bus"}, link.State{}), true
 }

@@ -67,10 +67,12 @@ func readHealth(controller string) *Health {
 func nvmeAsk(device int, opcode uint8, namespace, word10 uint32, length int) ([]byte, error) {
 	data := make([]byte, length)
 	command := nvmeCommand{
-		opcode: opcode, namespace: namespace, address: uint64(uintptr(unsafe.Pointer(&data[0]))), dataLength: uint32(length),
-		words: [6]uint32{word10}, timeoutMilliseconds: nvmeTimeout,
+		opcode: opcode, namespace: namespace, address: uint64(uintptr(unsafe.Pointer(&data[0]))),
+		dataLength: uint32(length),
+		words:      [6]uint32{word10}, timeoutMilliseconds: nvmeTimeout,
 	}
-	status, _, errno := unix.Syscall(unix.SYS_IOCTL, uintptr(device), nvmeAdminCommand, uintptr(unsafe.Pointer(&command)))
+	status, _, errno := unix.Syscall(unix.SYS_IOCTL, uintptr(device), nvmeAdminCommand,
+		uintptr(unsafe.Pointer(&command)))
 	switch {
 	case errno != 0:
 		return nil, errno

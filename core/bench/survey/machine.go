@@ -35,7 +35,8 @@ func Under(place string) (*Machine, error) {
 		return openCapture(place)
 	}
 	if _, err := os.Stat(filepath.Join(place, "sys")); err != nil {
-		return nil, fmt.Errorf("%s holds no folder \"sys\"; name the folder that a machine's sys and proc are in, or a capture", place)
+		return nil, fmt.Errorf("%s holds no folder \"sys\"; name the folder that a machine's sys and proc are in, "+
+			"or a capture", place)
 	}
 	return &Machine{Tree: kernel.Under(place)}, nil
 }

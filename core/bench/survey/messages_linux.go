@@ -22,7 +22,8 @@ func openMessages() *messages {
 		m.log = log
 	}
 	const kernelGroup = 1
-	socket, err := unix.Socket(unix.AF_NETLINK, unix.SOCK_DGRAM|unix.SOCK_NONBLOCK|unix.SOCK_CLOEXEC, unix.NETLINK_KOBJECT_UEVENT)
+	socket, err := unix.Socket(unix.AF_NETLINK, unix.SOCK_DGRAM|unix.SOCK_NONBLOCK|unix.SOCK_CLOEXEC,
+		unix.NETLINK_KOBJECT_UEVENT)
 	if err == nil && unix.Bind(socket, &unix.SockaddrNetlink{Family: unix.AF_NETLINK, Groups: kernelGroup}) == nil {
 		m.events = socket
 	} else if err == nil {

@@ -99,7 +99,8 @@ func (m *Machine) pcieFigures(here, speed, width string) (transfers float64, lan
 // system does not say, so that its rate is then unknown. The PCI Express link
 // that such a device reports is not a real one.
 func (m *Machine) tunnelAt(here string) (link.Hop, bool) {
-	if m.Text(here, "removable") != "removable" || m.Text(path.Dir(here), "removable") == "removable" || !isPCIAddress(path.Base(here)) {
+	if m.Text(here, "removable") != "removable" || m.Text(path.Dir(here), "removable") == "removable" ||
+		!isPCIAddress(path.Base(here)) {
 		return link.Hop{}, false
 	}
 	const bus = "sys/bus/thunderbolt/devices"
@@ -114,7 +115,8 @@ func (m *Machine) tunnelAt(here string) (link.Hop, bool) {
 		return link.Hop{}, false
 	case 1:
 	default:
-		return link.Trained("one of "+strings.Join(attached, ", "), link.State{Standard: "usb4 or thunderbolt"}, link.State{}), true
+		return link.Trained("one of "+strings.Join(attached, ", "), link.State{Standard: "usb4 or thunderbolt"},
+			link.State{}), true
 	}
 	device := path.Join(bus, attached[0])
 	speed, _ := m.Number(device, "rx_speed")

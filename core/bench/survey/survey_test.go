@@ -39,36 +39,55 @@ func benchMachine() map[string]string {
 
 		nvmeCard + "/class": "0x010802", nvmeCard + "/power_state": "D0",
 		nvmeDrive + "/size": "1953525168", nvmeDrive + "/dev": "259:0", nvmeDrive + "/queue/rotational": "0",
-		nvmeDrive + "/device": "-> ../../nvme0", nvmeCard + "/nvme/nvme0/model": "Sandpiper   1TB ", nvmeCard + "/nvme/nvme0/serial": "TW-0001",
-		nvmeCard + "/nvme/nvme0/firmware_rev": "1.2", nvmeCard + "/nvme/nvme0/hwmon1/temp1_input": "41850", nvmeCard + "/nvme/nvme0/hwmon1/temp2_input": "44850",
+		nvmeDrive + "/device": "-> ../../nvme0", nvmeCard + "/nvme/nvme0/model": "Sandpiper   1TB ",
+		nvmeCard + "/nvme/nvme0/serial":       "TW-0001",
+		nvmeCard + "/nvme/nvme0/firmware_rev": "1.2", nvmeCard + "/nvme/nvme0/hwmon1/temp1_input": "41850",
+		nvmeCard + "/nvme/nvme0/hwmon1/temp2_input": "44850",
 		nvmeCard + "/nvme/nvme0/hwmon1/temp2_label": "Sensor 1", nvmeCard + "/nvme/nvme0/hwmon1/temp3_input": "-273150",
 
-		xhci + "/class": "0x0c0330", xhci + "/usb1/speed": "480", xhci + "/usb2/speed": "10000", xhci + "/usb2/bDeviceClass": "09",
-		usbDevice + "/bDeviceClass": "00", usbDevice + "/speed": "5000", usbDevice + "/rx_lanes": "1", usbDevice + "/product": "Limpet", usbDevice + "/serial": "TW-0002",
-		usbDevice + "/power/control": "auto", usbDevice + "/2-1:1.0/bInterfaceClass": "08", usbDevice + "/2-1:1.0/driver": "-> ../../../../../../bus/usb/drivers/uas",
+		xhci + "/class": "0x0c0330", xhci + "/usb1/speed": "480", xhci + "/usb2/speed": "10000",
+		xhci + "/usb2/bDeviceClass": "09",
+		usbDevice + "/bDeviceClass": "00", usbDevice + "/speed": "5000", usbDevice + "/rx_lanes": "1",
+		usbDevice + "/product": "Limpet", usbDevice + "/serial": "TW-0002",
+		usbDevice + "/power/control": "auto", usbDevice + "/2-1:1.0/bInterfaceClass": "08",
+		usbDevice + "/2-1:1.0/driver": "-> ../../../../../../bus/usb/drivers/uas",
 		// A SuperSpeed capability, and a SuperSpeedPlus one of 10 Gbit/s.
 		usbDevice + "/bos_descriptors": "\x05\x0f\x22\x00\x02" + "\x0a\x10\x03\x00\x0e\x00\x03\x00\x00\x00" +
 			"\x14\x10\x0a\x00\x01\x00\x00\x00\x00\x11\x00\x00" + "\x30\x40\x0a\x00" + "\xb0\x40\x0a\x00",
-		usbDrive + "/size": "1953525168", usbDrive + "/dev": "8:0", usbDrive + "/queue/rotational": "0", usbDrive + "/removable": "1",
+		usbDrive + "/size": "1953525168", usbDrive + "/dev": "8:0", usbDrive + "/queue/rotational": "0",
+		usbDrive + "/removable": "1",
 
-		ahci + "/class": "0x010601", ahci + "/ata1/ata_port/ata1/port_no": "1", ahci + "/ata1/link1/ata_link/link1/sata_spd": "3.0 Gbps",
-		ahci + "/ata1/link1/ata_link/link1/hw_sata_spd_limit": "6.0 Gbps", ahci + "/ata1/link1/dev1.0/ata_device/dev1.0/id": strings.Repeat("0000 ", 76) + "000e 0086",
-		sataDrive + "/size": "976773168", sataDrive + "/dev": "8:16", sataDrive + "/queue/rotational": "1", sataDrive + "/device": "-> ../../../1:0:0:0",
-		ahci + "/ata1/host1/target1:0:0/1:0:0:0/model": "Curlew 500", ahci + "/ata1/host1/target1:0:0/1:0:0:0/vendor": "ATA",
+		ahci + "/class": "0x010601", ahci + "/ata1/ata_port/ata1/port_no": "1",
+		ahci + "/ata1/link1/ata_link/link1/sata_spd":          "3.0 Gbps",
+		ahci + "/ata1/link1/ata_link/link1/hw_sata_spd_limit": "6.0 Gbps",
+		ahci + "/ata1/link1/dev1.0/ata_device/dev1.0/id":      strings.Repeat("0000 ", 76) + "000e 0086",
+		sataDrive + "/size": "976773168", sataDrive + "/dev": "8:16", sataDrive + "/queue/rotational": "1",
+		sataDrive + "/device":                             "-> ../../../1:0:0:0",
+		ahci + "/ata1/host1/target1:0:0/1:0:0:0/model":    "Curlew 500",
+		ahci + "/ata1/host1/target1:0:0/1:0:0:0/vendor":   "ATA",
 		ahci + "/ata1/host1/target1:0:0/1:0:0:0/vpd_pg80": "\x00\x80\x00\x07TW-0003",
-		sataDrive + "/sdb1/partition":                     "1", sataDrive + "/sdb1/size": "976771120", sataDrive + "/sdb1/dev": "8:17",
+		sataDrive + "/sdb1/partition":                     "1", sataDrive + "/sdb1/size": "976771120",
+		sataDrive + "/sdb1/dev": "8:17",
 
-		tunnel + "/class": "0x060400", tunnel + "/removable": "fixed", tunnel + "/0000:20:00.0/class": "0x060400", tunnel + "/0000:20:00.0/removable": "removable",
-		tunnel + "/0000:20:00.0/0000:21:01.0/class": "0x060400", tunnel + "/0000:20:00.0/0000:21:01.0/0000:22:00.0/class": "0x010802",
-		"sys/bus/thunderbolt/devices/0-0/device_name": "Cabin Desk", "sys/bus/thunderbolt/devices/0-1/device_name": "Barnacle",
-		"sys/bus/thunderbolt/devices/0-1/rx_speed": "20.0 Gb/s", "sys/bus/thunderbolt/devices/0-1/rx_lanes": "2", "sys/bus/thunderbolt/devices/0-1/generation": "4",
-		farDrive + "/size": "3907029168", farDrive + "/dev": "259:1", farDrive + "/queue/rotational": "0",
+		tunnel + "/class": "0x060400", tunnel + "/removable": "fixed", tunnel + "/0000:20:00.0/class": "0x060400",
+		tunnel + "/0000:20:00.0/removable":                       "removable",
+		tunnel + "/0000:20:00.0/0000:21:01.0/class":              "0x060400",
+		tunnel + "/0000:20:00.0/0000:21:01.0/0000:22:00.0/class": "0x010802",
+		"sys/bus/thunderbolt/devices/0-0/device_name":            "Cabin Desk",
+		"sys/bus/thunderbolt/devices/0-1/device_name":            "Barnacle",
+		"sys/bus/thunderbolt/devices/0-1/rx_speed":               "20.0 Gb/s", "sys/bus/thunderbolt/devices/0-1/rx_lanes": "2",
+		"sys/bus/thunderbolt/devices/0-1/generation": "4",
+		farDrive + "/size":                           "3907029168", farDrive + "/dev": "259:1", farDrive + "/queue/rotational": "0",
 
-		cardDrive + "/size": "62333952", cardDrive + "/dev": "179:0", "sys/kernel/debug/mmc0/ios": "clock:\t\t208000000 Hz\ntiming spec:\t6 (sd uhs SDR104)\n",
+		cardDrive + "/size": "62333952", cardDrive + "/dev": "179:0",
+		"sys/kernel/debug/mmc0/ios": "clock:\t\t208000000 Hz\ntiming spec:\t6 (sd uhs SDR104)\n",
 
-		virtual + "loop0/size": "131072", virtual + "loop0/dev": "7:0", virtual + "loop0/loop/backing_file": "/media/curlew/a disk.img",
-		virtual + "dm-0/size": "131072", virtual + "dm-0/dev": "253:0", virtual + "dm-0/dm/name": "vault", virtual + "dm-0/slaves/loop0": "-> ../../loop0",
-		virtual + "zram0/size": "2048", virtual + "zram0/dev": "252:0", virtual + "nbd0/size": "2048", virtual + "nbd0/dev": "43:0", virtual + "ram0/size": "0",
+		virtual + "loop0/size": "131072", virtual + "loop0/dev": "7:0",
+		virtual + "loop0/loop/backing_file": "/media/curlew/a disk.img",
+		virtual + "dm-0/size":               "131072", virtual + "dm-0/dev": "253:0", virtual + "dm-0/dm/name": "vault",
+		virtual + "dm-0/slaves/loop0": "-> ../../loop0",
+		virtual + "zram0/size":        "2048", virtual + "zram0/dev": "252:0", virtual + "nbd0/size": "2048",
+		virtual + "nbd0/dev": "43:0", virtual + "ram0/size": "0",
 
 		"proc/self/mountinfo": `22 1 8:1 / / rw,relatime - ext4 /dev/gone rw
 31 22 8:17 / /media/curlew rw,nosuid - ext4 /dev/sdb1 rw,errors=remount-ro
@@ -89,7 +108,8 @@ not a mount`,
 	link(xhci, "Unknown", "0", "Unknown", "255")
 	for name, folder := range map[string]string{
 		"nvme0n1": nvmeDrive, "sda": usbDrive, "sdb": sataDrive, "nvme1n1": farDrive, "mmcblk0": cardDrive,
-		"loop0": virtual + "loop0", "dm-0": virtual + "dm-0", "zram0": virtual + "zram0", "nbd0": virtual + "nbd0", "ram0": virtual + "ram0",
+		"loop0": virtual + "loop0", "dm-0": virtual + "dm-0", "zram0": virtual + "zram0", "nbd0": virtual + "nbd0",
+		"ram0": virtual + "ram0",
 	} {
 		files["sys/block/"+name] = "-> ../" + strings.TrimPrefix(folder, "sys/")
 		files["sys/class/block/"+name] = "-> ../../" + strings.TrimPrefix(folder, "sys/")
@@ -170,9 +190,10 @@ func TestDevicesAndTheirHops(t *testing.T) {
 		"nvme1n1": {SolidState, "", "", "thunderbolt 4 > pcie 3.0 x4"},
 		"mmcblk0": {Card, "", "", "sd uhs-i"},
 		"loop0":   {Loop, "", "", "sata 2 of sata 3 > loop over /media/curlew/a disk.img"},
-		"dm-0":    {Mapped, "vault", "", "sata 2 of sata 3 > loop over /media/curlew/a disk.img > device mapper over loop0"},
-		"zram0":   {Memory, "", "", "memory"},
-		"nbd0":    {Network, "", "", "network block device"},
+		"dm-0": {Mapped, "vault", "", "sata 2 of sata 3 > loop over /media/curlew/a disk.img > device mapper " +
+			"over loop0"},
+		"zram0": {Memory, "", "", "memory"},
+		"nbd0":  {Network, "", "", "network block device"},
 	}
 	if len(devices) != len(want) {
 		t.Errorf("%d devices, want %d", len(devices), len(want))
@@ -193,17 +214,21 @@ func TestWhatIsKnownOfADevice(t *testing.T) {
 		named[d.Name] = d
 	}
 	nvme := named["nvme0n1"]
-	if nvme.Capacity != 1000204886016 || len(nvme.Mounts) != 1 || nvme.Mounts[0].At != "/media/sand piper" || nvme.Firmware != "1.2" {
+	if nvme.Capacity != 1000204886016 || len(nvme.Mounts) != 1 || nvme.Mounts[0].At != "/media/sand piper" ||
+		nvme.Firmware != "1.2" {
 		t.Errorf("capacity %d, mounts %+v, firmware %q", nvme.Capacity, nvme.Mounts, nvme.Firmware)
 	}
 	// A sensor at absolute zero is one that is not there.
-	if len(nvme.TemperaturesCelsius) != 2 || nvme.TemperaturesCelsius["drive"] != 41.85 || nvme.TemperaturesCelsius["sensor 1"] != 44.85 {
+	if len(nvme.TemperaturesCelsius) != 2 || nvme.TemperaturesCelsius["drive"] != 41.85 ||
+		nvme.TemperaturesCelsius["sensor 1"] != 44.85 {
 		t.Errorf("temperatures are %v", nvme.TemperaturesCelsius)
 	}
-	if !nvme.Hops[0].Degraded() || nvme.Power["pcie_link_power_policy"] != "powersave" || nvme.Power["pcie_power_state_0000:01:00.0"] != "D0" {
+	if !nvme.Hops[0].Degraded() || nvme.Power["pcie_link_power_policy"] != "powersave" ||
+		nvme.Power["pcie_power_state_0000:01:00.0"] != "D0" {
 		t.Errorf("hop %+v, power %v", nvme.Hops[0], nvme.Power)
 	}
-	if usb := named["sda"]; !usb.Removable || usb.Power["usb_autosuspend_2-1"] != "auto" || usb.Hops[0].Name != "Limpet" {
+	if usb := named["sda"]; !usb.Removable || usb.Power["usb_autosuspend_2-1"] != "auto" ||
+		usb.Hops[0].Name != "Limpet" {
 		t.Errorf("removable %v, power %v, hop %q", usb.Removable, usb.Power, usb.Hops[0].Name)
 	}
 	disk := named["sdb"]
@@ -223,7 +248,8 @@ func TestMissingEntriesAreUnknown(t *testing.T) {
 		delete(files, name)
 		for _, d := range inMemory(files).Devices() {
 			for _, hop := range d.Hops {
-				if hop.Known() && (hop.Usable.Low <= 0 || hop.Standard == "") || hop.Capable != nil && !hop.Capable.Known() {
+				if hop.Known() && (hop.Usable.Low <= 0 || hop.Standard == "") || hop.Capable != nil &&
+					!hop.Capable.Known() {
 					t.Errorf("without %s, %s has the hop %+v", name, d.Name, hop)
 				}
 			}
@@ -388,8 +414,10 @@ func TestThousandsOfOddDevices(t *testing.T) {
 func TestSensorsOfTheMachine(t *testing.T) {
 	files := benchMachine()
 	for name, content := range map[string]string{
-		"sys/class/thermal/thermal_zone0/temp": "48000", "sys/class/thermal/thermal_zone0/type": "case", "sys/class/thermal/thermal_zone1/temp": "-273000",
-		"sys/class/thermal/thermal_zone1/type": "none", "sys/class/hwmon/hwmon3/fan1_input": "1450", "sys/class/hwmon/hwmon3/power1_input": "4200000",
+		"sys/class/thermal/thermal_zone0/temp": "48000", "sys/class/thermal/thermal_zone0/type": "case",
+		"sys/class/thermal/thermal_zone1/temp": "-273000",
+		"sys/class/thermal/thermal_zone1/type": "none", "sys/class/hwmon/hwmon3/fan1_input": "1450",
+		"sys/class/hwmon/hwmon3/power1_input":       "4200000",
 		"sys/class/powercap/intel-rapl:0/energy_uj": "5000000",
 	} {
 		files[name] = content
@@ -407,7 +435,8 @@ func TestSensorsOfTheMachine(t *testing.T) {
 	if err != nil || len(rest.Temperatures) != 1 || rest.Temperatures["zone case"] != 48 {
 		t.Errorf("the machine says %v, %v", rest.Temperatures, err)
 	}
-	if rest.Values["hwmon3_fan1_rpm"] != 1450 || rest.Values["hwmon3_power1_watts"] != 4.2 || rest.Values["processor_power_watts"] <= 0 {
+	if rest.Values["hwmon3_fan1_rpm"] != 1450 || rest.Values["hwmon3_power1_watts"] != 4.2 ||
+		rest.Values["processor_power_watts"] <= 0 {
 		t.Errorf("readings are %v", rest.Values)
 	}
 }
@@ -423,9 +452,12 @@ func TestParseHealth(t *testing.T) {
 	page[200], page[201] = 0x40, 0x01
 	identity[266], identity[267], identity[268], identity[269] = 0x57, 0x01, 0x5c, 0x01
 	h, sound := parseHealth(page, identity)
-	if !sound || h.TemperatureCelsius != 43 || h.WarningCelsius != 70 || h.CriticalCelsius != 75 || h.SensorsCelsius[0] != 47 ||
-		h.UsedShare != 0.07 || h.SpareShare != 0.9 || h.Written != 1_024_000 || h.MediaErrors != 3 || h.ErrorLogEntries != 4 ||
-		h.AboveWarningSeconds != 300 || h.AboveCriticalSeconds != 360 || h.Slowdowns != [2]int64{7, 8} || h.SlowSeconds != [2]float64{9, 10} {
+	if !sound || h.TemperatureCelsius != 43 || h.WarningCelsius != 70 || h.CriticalCelsius != 75 ||
+		h.SensorsCelsius[0] != 47 ||
+		h.UsedShare != 0.07 || h.SpareShare != 0.9 || h.Written != 1_024_000 || h.MediaErrors != 3 ||
+		h.ErrorLogEntries != 4 ||
+		h.AboveWarningSeconds != 300 || h.AboveCriticalSeconds != 360 || h.Slowdowns != [2]int64{7, 8} ||
+		h.SlowSeconds != [2]float64{9, 10} {
 		t.Errorf("health is %+v", h)
 	}
 	if _, sound := parseHealth(page[:100], nil); sound {
@@ -445,7 +477,8 @@ func TestThisMachine(t *testing.T) {
 }
 
 func FuzzReadCapture(f *testing.F) {
-	f.Add(archiveOf(f, &tar.Header{Name: "sys/", Typeflag: tar.TypeDir}, &tar.Header{Name: "sys/block/sda", Typeflag: tar.TypeSymlink, Linkname: "../x"}))
+	f.Add(archiveOf(f, &tar.Header{Name: "sys/", Typeflag: tar.TypeDir},
+		&tar.Header{Name: "sys/block/sda", Typeflag: tar.TypeSymlink, Linkname: "../x"}))
 	f.Fuzz(func(t *testing.T, content []byte) {
 		captured, err := readCapture(bytes.NewReader(content))
 		if err != nil {

@@ -26,8 +26,10 @@ func volumes() []Device {
 			continue
 		}
 		devices = append(devices, Device{
-			Name: p.Device, Path: p.Device, Kind: UnknownDrive, Capacity: unit.Bytes(usage.Total), Partitions: []Partition{},
-			Mounts:              []Mount{{At: p.Mountpoint, FileSystem: p.Fstype, Source: p.Device, Free: freeAt(p.Mountpoint)}},
+			Name: p.Device, Path: p.Device, Kind: UnknownDrive, Capacity: unit.Bytes(usage.Total),
+			Partitions: []Partition{},
+			Mounts: []Mount{{At: p.Mountpoint, FileSystem: p.Fstype, Source: p.Device,
+				Free: freeAt(p.Mountpoint)}},
 			TemperaturesCelsius: map[string]unit.Celsius{}, Chain: link.NewChain(),
 		})
 	}

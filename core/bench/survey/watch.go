@@ -59,7 +59,8 @@ func (m *Machine) counters(folder, name string, into map[string]int64) {
 	for above := range upwards(folder) {
 		base := path.Base(above)
 		if isPCIAddress(base) {
-			for file, total := range map[string]string{"correctable": "TOTAL_ERR_COR", "nonfatal": "TOTAL_ERR_NONFATAL", "fatal": "TOTAL_ERR_FATAL"} {
+			for file, total := range map[string]string{"correctable": "TOTAL_ERR_COR",
+				"nonfatal": "TOTAL_ERR_NONFATAL", "fatal": "TOTAL_ERR_FATAL"} {
 				if count, ok := totalOf(m.Text(above, "aer_dev_"+file), total); ok {
 					into["pcie_"+file+"_errors "+base] = count
 				}
@@ -221,7 +222,8 @@ func (w *Watch) judge(m message) (kind string, ours bool) {
 		return event.Timeout, true
 	case strings.Contains(text, "reset"):
 		return event.Reset, true
-	case strings.Contains(text, "limiting sata link speed"), strings.Contains(text, "link is slow"), strings.Contains(text, "link down"):
+	case strings.Contains(text, "limiting sata link speed"), strings.Contains(text, "link is slow"),
+		strings.Contains(text, "link down"):
 		return event.Relink, true
 	}
 	return event.Kernel, m.priority <= warning

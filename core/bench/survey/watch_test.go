@@ -19,7 +19,8 @@ func TestWatchReadsStatesAndCounters(t *testing.T) {
 		readings[d.Name] = machine.Watch(d).Reading()
 	}
 	nvme := readings["nvme0n1"]
-	if !maps.Equal(nvme.Counters, map[string]int64{"pcie_correctable_errors 0000:01:00.0": 7}) || nvme.States["0000:00:01.0 to 0000:01:00.0"] != "pcie 3.0 x2" {
+	if !maps.Equal(nvme.Counters, map[string]int64{"pcie_correctable_errors 0000:01:00.0": 7}) ||
+		nvme.States["0000:00:01.0 to 0000:01:00.0"] != "pcie 3.0 x2" {
 		t.Errorf("the NVMe drive says %+v", nvme)
 	}
 	if count := readings["sdb"].Counters["io_errors sdb"]; count != 31 {
@@ -65,7 +66,8 @@ func TestJudgeTheKernelsWords(t *testing.T) {
 		{"sdb", message{"ata1: limiting SATA link speed to 1.5 Gbps", 4, ""}, event.Relink},
 		{"sdb", message{"ata1.00: exception Emask 0x0 SAct 0x0", 3, ""}, event.Kernel},
 		{"sdb", message{"sd 1:0:0:0: [sdb] Attached SCSI disk", 5, ""}, ""},
-		{"nvme0n1", message{"/devices/pci0000:00/0000:00:01.0/0000:01:00.0/nvme/nvme0/nvme0n1", 6, "remove"}, event.Removed},
+		{"nvme0n1", message{"/devices/pci0000:00/0000:00:01.0/0000:01:00.0/nvme/nvme0/nvme0n1", 6, "remove"},
+			event.Removed},
 		{"nvme0n1", message{"/devices/pci0000:00/0000:00:01.0/0000:01:00.0/nvme/nvme0/nvme0n1", 6, "add"}, event.Added},
 		{"nvme0n1", message{"/devices/pci0000:00/0000:00:01.0/0000:01:00.0", 6, "remove"}, ""},
 		{"nvme0n1", message{"/devices/pci0000:00/0000:00:01.0/0000:01:00.0/nvme/nvme0/nvme0n1", 6, "change"}, ""},

@@ -117,19 +117,23 @@ func Isolate(sessions []*session.Session, label string) (Isolation, error) {
 		for _, key := range keys {
 			parts.Put(key, m.factors[key])
 		}
-		result.Combinations = append(result.Combinations, Combination{Session: m.name, Parts: parts, Figure: figure.Value, noise: noiseOf(figure)})
+		result.Combinations = append(result.Combinations, Combination{Session: m.name, Parts: parts,
+			Figure: figure.Value, noise: noiseOf(figure)})
 	}
 	if len(sessions) > len(members) {
-		result.Others = append(result.Others, fmt.Sprintf("%d sessions without %s", len(sessions)-len(members), key.String()))
+		result.Others = append(result.Others, fmt.Sprintf("%d sessions without %s", len(sessions)-len(members),
+			key.String()))
 	}
 	slices.SortStableFunc(result.Combinations, func(a, b Combination) int { return cmp.Compare(a.Figure, b.Figure) })
 	if len(keys) == 0 {
-		return result, errors.New("these sessions do not differ in any part or condition that is known; say what is on the bench with --through or --condition")
+		return result, errors.New("these sessions do not differ in any part or condition that is known; say what " +
+			"is on the bench with --through or --condition")
 	}
 	parts := result.partsOf(keys)
 	explanations, slow := result.explain(parts)
 	if !slow {
-		result.Verdict = fmt.Sprintf("None of these combinations is slower than the others by %s or more: there is nothing to blame.", unit.Percent(leastGap))
+		result.Verdict = fmt.Sprintf("None of these combinations is slower than the others by %s or more: there is "+
+			"nothing to blame.", unit.Percent(leastGap))
 		return result, nil
 	}
 	result.suspect(explanations)

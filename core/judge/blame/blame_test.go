@@ -26,7 +26,8 @@ func measured(name string, parts map[book.Role]string, rates ...float64) *sessio
 	}
 	for i, rate := range rates {
 		s.Passes = append(s.Passes, session.Pass{
-			Index: i, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8, Workers: 1}, Direct: true,
+			Index: i, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8,
+				Workers: 1}, Direct: true,
 			Repeat: i, BytesPerSecond: unit.BytesPerSecond(rate),
 		})
 	}
@@ -136,7 +137,8 @@ func TestIsolateRandomBenches(t *testing.T) {
 			open++
 		}
 	}
-	t.Logf("of %d benches that allow it the guilty part is named in %d; of %d that do not, a wrong one in %d", named, right, open, guessed)
+	t.Logf("of %d benches that allow it the guilty part is named in %d; of %d that do not, a wrong one in %d", named,
+		right, open, guessed)
 	if named < benches || float64(right) < 0.95*float64(named) {
 		t.Errorf("named in %d of %d", right, named)
 	}
@@ -162,7 +164,8 @@ func TestIsolateAsksForWhatTells(t *testing.T) {
 				t.Fatal(err)
 			}
 			if result.Found {
-				if truth := (Suspected{string(g.kind), g.name(g.kind, g.guilty)}); result.Suspects[0].Parts[0] != truth {
+				if truth := (Suspected{string(g.kind),
+					g.name(g.kind, g.guilty)}); result.Suspects[0].Parts[0] != truth {
 					t.Errorf("named %v, not %v", result.Suspects[0].Parts, truth)
 				}
 				break
@@ -190,7 +193,8 @@ func TestIsolateAsksForWhatTells(t *testing.T) {
 
 func TestIsolateSaysWhatItIs(t *testing.T) {
 	at := func(name, host, cable, enclosure string, rate float64) *session.Session {
-		return measured(name, map[book.Role]string{book.Host: host, book.Cable: cable, book.Enclosure: enclosure, book.Drive: "sandpiper"}, rate, rate*1.01, rate*0.99)
+		return measured(name, map[book.Role]string{book.Host: host, book.Cable: cable, book.Enclosure: enclosure,
+			book.Drive: "sandpiper"}, rate, rate*1.01, rate*0.99)
 	}
 	cases := []struct {
 		name     string
@@ -226,14 +230,17 @@ func TestIsolateSaysWhatItIs(t *testing.T) {
 func TestIsolateNeedsSomethingToCompare(t *testing.T) {
 	one := measured("a", map[book.Role]string{book.Host: "cabin"}, 1e9)
 	other := measured("b", map[book.Role]string{book.Host: "cabin"}, 5e8)
-	if _, err := Isolate([]*session.Session{one, other}, ""); err == nil || !strings.Contains(err.Error(), "do not differ") {
+	if _, err := Isolate([]*session.Session{one, other}, ""); err == nil ||
+		!strings.Contains(err.Error(), "do not differ") {
 		t.Errorf("the same parts: %v", err)
 	}
-	if _, err := Isolate([]*session.Session{one, other}, "read"); err == nil || !strings.Contains(err.Error(), "they have write sequential") {
+	if _, err := Isolate([]*session.Session{one, other}, "read"); err == nil ||
+		!strings.Contains(err.Error(), "they have write sequential") {
 		t.Errorf("another load: %v", err)
 	}
 	other.Passes[0].Depth = 1
-	if _, err := Isolate([]*session.Session{one, other}, ""); err == nil || !strings.Contains(err.Error(), "in common") {
+	if _, err := Isolate([]*session.Session{one, other}, ""); err == nil ||
+		!strings.Contains(err.Error(), "in common") {
 		t.Errorf("nothing in common: %v", err)
 	}
 }

@@ -31,8 +31,10 @@ func recorded(t *testing.T, names ...string) []*session.Session {
 // What makes it slow on deck is the cable of 5 Gbit/s.
 func TestTheCableOfTheDemo(t *testing.T) {
 	for _, load := range []string{"", "write sequential"} {
-		made, err := blame.Isolate(recorded(t, "deck-long-cable", "cabin-long-cable", "deck-short-cable", "cabin-short-cable"), load)
-		if err != nil || !made.Found || made.Suspects[0].Parts[0] != (blame.Suspected{Key: "cable", Value: "deck-cable"}) {
+		made, err := blame.Isolate(recorded(t, "deck-long-cable", "cabin-long-cable", "deck-short-cable",
+			"cabin-short-cable"), load)
+		if err != nil || !made.Found ||
+			made.Suspects[0].Parts[0] != (blame.Suspected{Key: "cable", Value: "deck-cable"}) {
 			t.Errorf("by %q: %s, %v", load, made.Verdict, err)
 		}
 	}

@@ -140,7 +140,8 @@ func (i *Isolation) verdict() string {
 	many := fmt.Sprintf("%d of %d combinations are slow", slow, len(i.Combinations))
 	if i.Found {
 		first := i.Suspects[0]
-		return fmt.Sprintf("It is %s, with a probability of %.0f %%: %s, and no other explanation fits as well.", first.Words(), math.Floor(first.Probability*100), many)
+		return fmt.Sprintf("It is %s, with a probability of %.0f %%: %s, and no other explanation fits as well.",
+			first.Words(), math.Floor(first.Probability*100), many)
 	}
 	var names []string
 	for _, s := range i.Suspects {

@@ -114,7 +114,8 @@ func nothingShared(sides []Side, all []Loads) error {
 			texts[i] = side.DisplayName() + " has no whole pass"
 		}
 	}
-	return fmt.Errorf("nothing to compare: no session has a pass in common with the first: %s; measure both with the same plan", strings.Join(texts, ". "))
+	return fmt.Errorf("nothing to compare: no session has a pass in common with the first: %s; measure both with "+
+		"the same plan", strings.Join(texts, ". "))
 }
 
 func differencesOf(sides []Side) []Difference {

@@ -41,7 +41,8 @@ func TestContrasts(t *testing.T) {
 		{"clearly faster", []float64{1000, 1010, 990}, []float64{1220, 1230, 1210}, Better, 1.22, 0.05, 0.005},
 		{"clearly slower", []float64{1000, 1010, 990}, []float64{500, 505, 495}, Worse, 0.5, 0.05, 0.005},
 		{"within the noise", []float64{1000, 1100, 900}, []float64{1010, 920, 1080}, NoDifference, 1, 0.5, 0.05},
-		{"the same to the byte", []float64{1000, 1000, 1000}, []float64{1000, 1000, 1000}, NoDifference, 1, 0.001, 1e-5},
+		{"the same to the byte", []float64{1000, 1000, 1000}, []float64{1000, 1000, 1000}, NoDifference, 1, 0.001,
+			1e-5},
 	}
 	for _, c := range cases {
 		made, err := New([]*session.Session{under("a", nil, c.one...), under("b", nil, c.other...)})
@@ -99,7 +100,8 @@ func TestASinglePassIsNotQuotedAsTheTruth(t *testing.T) {
 	one.Passes[0].Throughput = &session.RateInterval{Low: 0.99e9, High: 1.01e9}
 	other.Passes[0].Throughput = &session.RateInterval{Low: 1.19e9, High: 1.21e9}
 	made, _ = New([]*session.Session{one, other})
-	if c := only(t, made); c.Verdict != Better || c.Basis != OnePass || !strings.Contains(made.Verdicts[0], "single pass") {
+	if c := only(t, made); c.Verdict != Better || c.Basis != OnePass ||
+		!strings.Contains(made.Verdicts[0], "single pass") {
 		t.Errorf("two long passes give %+v, %q", c, made.Verdicts)
 	}
 }
@@ -112,9 +114,12 @@ func TestConfounded(t *testing.T) {
 		confounded bool
 		want       string
 	}{
-		{"one thing", under("b", map[string]string{"fan": "on", "os": "older", "ambient": "24C"}, 1e9, 1e9), false, "only fan differs"},
-		{"two things", under("b", map[string]string{"fan": "on", "os": "newer", "ambient": "24C"}, 1e9, 1e9), true, "measure with fan=on, os=older"},
-		{"warmer air too", under("b", map[string]string{"fan": "on", "os": "older", "ambient": "31C"}, 1e9, 1e9), true, "ambient=31C"},
+		{"one thing", under("b", map[string]string{"fan": "on", "os": "older", "ambient": "24C"}, 1e9, 1e9), false,
+			"only fan differs"},
+		{"two things", under("b", map[string]string{"fan": "on", "os": "newer", "ambient": "24C"}, 1e9, 1e9), true,
+			"measure with fan=on, os=older"},
+		{"warmer air too", under("b", map[string]string{"fan": "on", "os": "older", "ambient": "31C"}, 1e9, 1e9),
+			true, "ambient=31C"},
 		{"not said is no difference", under("b", map[string]string{"fan": "on"}, 1e9, 1e9), false, ""},
 	}
 	for _, c := range cases {
@@ -142,7 +147,8 @@ func TestAnotherEnclosureBringsItsFirmware(t *testing.T) {
 	}
 	newer := measured("c", map[book.Role]string{book.Enclosure: "limpet", book.Drive: "sandpiper"}, 1e9, 1e9)
 	newer.Parts[0].Firmware = "1.04"
-	if made, _ = New([]*session.Session{one, newer}); made.Differences[0].Follows || !strings.Contains(made.Verdicts[0], "only enclosure firmware differs") {
+	if made, _ = New([]*session.Session{one, newer}); made.Differences[0].Follows ||
+		!strings.Contains(made.Verdicts[0], "only enclosure firmware differs") {
 		t.Errorf("before and after an update: %+v, %q", made.Differences, made.Verdicts)
 	}
 }
@@ -151,7 +157,8 @@ func TestNothingInCommon(t *testing.T) {
 	one, other := under("a", nil, 1e9), under("b", nil, 1e9)
 	other.Passes[0].Block = 4 * unit.KiB
 	_, err := New([]*session.Session{one, other})
-	if err == nil || !strings.Contains(err.Error(), "a has write sequential 1 MiB, depth 8") || !strings.Contains(err.Error(), "b has write sequential 4 KiB") {
+	if err == nil || !strings.Contains(err.Error(), "a has write sequential 1 MiB, depth 8") ||
+		!strings.Contains(err.Error(), "b has write sequential 4 KiB") {
 		t.Errorf("error is %v", err)
 	}
 	// A burst is not held against minutes of writing.
@@ -173,7 +180,8 @@ func TestLatencyIsComparedWhereOperationsArriveOnASchedule(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if c := only(t, made); made.Rows[0].Metric != Latency || c.Verdict != Worse || made.Rows[0].Words(1) != "2.0 times as long" {
+	if c := only(t, made); made.Rows[0].Metric != Latency || c.Verdict != Worse ||
+		made.Rows[0].Words(1) != "2.0 times as long" {
 		t.Errorf("%+v, %s", c, made.Rows[0].Words(1))
 	}
 }
@@ -183,7 +191,8 @@ func TestEffectHoldsAllElseEqual(t *testing.T) {
 	for i, drive := range []string{"sandpiper", "dunlin", "curlew"} {
 		base := 500e6 * float64(i+1)
 		for fan, gain := range map[string]float64{"off": 1, "on": 1.2 + 0.02*float64(i)} {
-			s := measured(drive+"-"+fan, map[book.Role]string{book.Drive: drive}, base*gain, base*gain*1.01, base*gain*0.99)
+			s := measured(drive+"-"+fan, map[book.Role]string{book.Drive: drive}, base*gain, base*gain*1.01,
+				base*gain*0.99)
 			s.Conditions = map[string]string{"fan": fan}
 			sessions = append(sessions, s)
 		}
@@ -195,7 +204,8 @@ func TestEffectHoldsAllElseEqual(t *testing.T) {
 		t.Fatalf("%+v, %v", effect, err)
 	}
 	got := effect.Loads[0].Effects[0]
-	if got.Value != "on" || got.Groups != 3 || math.Abs(got.Ratio-1.22) > 0.005 || got.Verdict != Better || got.Low > 1.2 || got.High < 1.24 {
+	if got.Value != "on" || got.Groups != 3 || math.Abs(got.Ratio-1.22) > 0.005 || got.Verdict != Better ||
+		got.Low > 1.2 || got.High < 1.24 {
 		t.Errorf("the effect is %+v", got)
 	}
 	if len(effect.Alone) != 1 || !strings.Contains(effect.Alone[0], "turnstone-on") {
@@ -209,20 +219,25 @@ func TestEffectOfFill(t *testing.T) {
 		s.Passes[i].FillShare = []float64{0, 0, 0.9, 0.9}[i]
 	}
 	effect, err := EffectOf(factor.Fill, "", []*session.Session{s})
-	if err != nil || len(effect.Loads) != 1 || math.Abs(effect.Loads[0].Effects[0].Ratio-0.7) > 0.01 || effect.Loads[0].Effects[0].Value != "90%" {
+	if err != nil || len(effect.Loads) != 1 || math.Abs(effect.Loads[0].Effects[0].Ratio-0.7) > 0.01 ||
+		effect.Loads[0].Effects[0].Value != "90%" {
 		t.Errorf("%+v, %v", effect, err)
 	}
 }
 
 func TestEffectsThatCannotBeTold(t *testing.T) {
-	off, on := under("a", map[string]string{"fan": "off", "os": "older"}, 1e9, 1e9), under("b", map[string]string{"fan": "on", "os": "newer"}, 1e9, 1e9)
-	for key, want := range map[string]string{"fan": "differ in os too", "drive": "all of these sessions that say have drive=sandpiper", "tide": "no session says its tide"} {
-		if _, err := EffectOf(key, "", []*session.Session{off, on}); err == nil || !strings.Contains(err.Error(), want) {
+	off, on := under("a", map[string]string{"fan": "off", "os": "older"}, 1e9, 1e9),
+		under("b", map[string]string{"fan": "on", "os": "newer"}, 1e9, 1e9)
+	for key, want := range map[string]string{"fan": "differ in os too", "drive": "all of these sessions that say " +
+		"have drive=sandpiper", "tide": "no session says its tide"} {
+		if _, err := EffectOf(key, "", []*session.Session{off, on}); err == nil ||
+			!strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v, want %q in it", key, err, want)
 		}
 	}
 	on.Conditions["os"] = "older"
-	if _, err := EffectOf("fan", "sideways", []*session.Session{off, on}); err == nil || !strings.Contains(err.Error(), "there are off, on") {
+	if _, err := EffectOf("fan", "sideways", []*session.Session{off, on}); err == nil ||
+		!strings.Contains(err.Error(), "there are off, on") {
 		t.Errorf("an unknown baseline: %v", err)
 	}
 }
@@ -240,7 +255,8 @@ func measured(name string, parts map[book.Role]string, rates ...float64) *sessio
 	}
 	for i, rate := range rates {
 		s.Passes = append(s.Passes, session.Pass{
-			Index: i, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8, Workers: 1}, Direct: true,
+			Index: i, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8,
+				Workers: 1}, Direct: true,
 			Repeat: i, BytesPerSecond: unit.BytesPerSecond(rate),
 		})
 	}

@@ -29,10 +29,12 @@ func confounded(sides []Side, index int) (session.Finding, bool) {
 		}
 	}
 	evidence := finding.ConfoundedEvidence{
-		Baseline: baseline.ID, Session: other.ID, Differing: strings.Join(keys, ", "), NotSaid: strings.Join(unsaid, ", "),
+		Baseline: baseline.ID, Session: other.ID, Differing: strings.Join(keys, ", "),
+		NotSaid:     strings.Join(unsaid, ", "),
 		UntangledBy: strings.Join(append(slices.Clone(missing), there...), "; "),
 	}
-	summary := fmt.Sprintf("%s differs from %s in %d circumstances: %s instead of %s. Which of them made the difference is not known.",
+	summary := fmt.Sprintf("%s differs from %s in %d circumstances: %s instead of %s. Which of them made the "+
+		"difference is not known.",
 		other.DisplayName(), baseline.DisplayName(), len(keys), other.Factors.Words(keys), baseline.Factors.Words(keys))
 	return finding.Confounded(evidence, summary, untangling(baseline.DisplayName(), there, missing)), true
 }
@@ -40,7 +42,8 @@ func confounded(sides []Side, index int) (session.Finding, bool) {
 func untangling(baseline string, there, missing []string) string {
 	var texts []string
 	if len(missing) > 0 {
-		texts = append(texts, fmt.Sprintf("To untangle it, measure with %s, and all else as in %s, or as near to that as the parts allow.", strings.Join(missing, "; and with "), baseline))
+		texts = append(texts, fmt.Sprintf("To untangle it, measure with %s, and all else as in %s, or as near to "+
+			"that as the parts allow.", strings.Join(missing, "; and with "), baseline))
 	}
 	if len(there) > 0 {
 		texts = append(texts, "Among these sessions, look at "+strings.Join(there, "; and ")+".")

@@ -38,10 +38,12 @@ func TestTheFanOfTheDemo(t *testing.T) {
 	if err != nil || len(made.Findings) != 0 || len(made.Rows) != 1 {
 		t.Fatalf("%+v, %v", made, err)
 	}
-	if got := made.Rows[0].Contrasts[1]; got.Verdict != compare.Better || math.Abs(got.Ratio/want-1) > 0.01 || got.Basis != compare.Repeats {
+	if got := made.Rows[0].Contrasts[1]; got.Verdict != compare.Better || math.Abs(got.Ratio/want-1) > 0.01 ||
+		got.Basis != compare.Repeats {
 		t.Errorf("fan on gives %+v, want a ratio of %.3f", got, want)
 	}
-	effect, err := compare.EffectOf("fan", "automatic", recorded(t, "limpet-passive", "barnacle-automatic", "barnacle-fan-on", "curlew-passive"))
+	effect, err := compare.EffectOf("fan", "automatic", recorded(t, "limpet-passive", "barnacle-automatic",
+		"barnacle-fan-on", "curlew-passive"))
 	if err != nil || len(effect.Groups) != 1 || math.Abs(effect.Loads[0].Effects[0].Ratio/want-1) > 0.01 {
 		t.Errorf("the effect of the fan is %+v, %v", effect.Loads, err)
 	}
@@ -49,7 +51,8 @@ func TestTheFanOfTheDemo(t *testing.T) {
 
 func TestTheCasesOfTheDemoDifferInMoreThanTheFan(t *testing.T) {
 	made, err := compare.New(recorded(t, "limpet-passive", "barnacle-fan-on"))
-	if err != nil || len(made.Findings) != 1 || made.Findings[0].Kind != "confounded" || !strings.Contains(made.Findings[0].Summary, "enclosure=barnacle, fan=on") {
+	if err != nil || len(made.Findings) != 1 || made.Findings[0].Kind != "confounded" ||
+		!strings.Contains(made.Findings[0].Summary, "enclosure=barnacle, fan=on") {
 		t.Errorf("findings are %+v, %v", made.Findings, err)
 	}
 }

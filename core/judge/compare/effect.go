@@ -92,7 +92,8 @@ func EffectOf(key, base string, sessions []*session.Session) (Effect, error) {
 	}
 	effect.addRows()
 	if len(effect.Loads) == 0 {
-		return effect, fmt.Errorf("sessions that differ in %s alone have no pass in common; measure them with the same plan", key)
+		return effect, fmt.Errorf("sessions that differ in %s alone have no pass in common; measure them with the "+
+			"same plan", key)
 	}
 	return effect, nil
 }
@@ -179,7 +180,8 @@ func (e *Effect) addRows() {
 
 func (e *Effect) row(key session.Key) EffectRow {
 	metric := MetricOf(key)
-	row := EffectRow{Label: key.String(), Metric: metric, HigherIsBetter: metric.HigherIsBetter(), Load: key, Effects: []EffectOfOne{}}
+	row := EffectRow{Label: key.String(), Metric: metric, HigherIsBetter: metric.HigherIsBetter(), Load: key,
+		Effects: []EffectOfOne{}}
 	for _, value := range e.Values[1:] {
 		var contrasts []Contrast
 		for _, g := range e.Groups {
@@ -190,7 +192,8 @@ func (e *Effect) row(key session.Key) EffectRow {
 			}
 		}
 		if len(contrasts) > 0 {
-			row.Effects = append(row.Effects, EffectOfOne{Value: value, Contrast: together(metric, contrasts), Groups: len(contrasts)})
+			row.Effects = append(row.Effects, EffectOfOne{Value: value, Contrast: together(metric, contrasts),
+				Groups: len(contrasts)})
 		}
 	}
 	return row
@@ -260,7 +263,8 @@ func nothingHeld(key string, members []member) error {
 			differ, unsaid := factor.Differing(a.factors, b.factors)
 			keys := slices.DeleteFunc(append(differ, unsaid...), func(each string) bool { return each == key })
 			if len(keys) < nearest {
-				nearest, text = len(keys), fmt.Sprintf("%s and %s come nearest, but differ in %s too", a.name, b.name, strings.Join(keys, ", "))
+				nearest, text = len(keys), fmt.Sprintf("%s and %s come nearest, but differ in %s too", a.name, b.name,
+					strings.Join(keys, ", "))
 			}
 		}
 	}

@@ -140,13 +140,15 @@ func groupsOf(s *session.Session) []session.Group {
 
 // asPass gives what a copy did as a pass has it, as far as figures need it.
 func asPass(c *session.Copy) *session.Pass {
-	made := &session.Pass{Index: c.Index, CutShort: c.CutShort, BytesPerSecond: c.BytesPerSecond, IOPS: c.FilesPerSecond, Repeat: c.Repeat}
+	made := &session.Pass{Index: c.Index, CutShort: c.CutShort, BytesPerSecond: c.BytesPerSecond,
+		IOPS: c.FilesPerSecond, Repeat: c.Repeat}
 	var rates []float64
 	for _, sample := range c.Samples {
 		rates = append(rates, float64(sample.BytesPerSecond))
 	}
 	if interval, ok := stat.MeanInterval(rates); ok {
-		made.Throughput = &session.RateInterval{Low: unit.BytesPerSecond(interval.Low), High: unit.BytesPerSecond(interval.High)}
+		made.Throughput = &session.RateInterval{Low: unit.BytesPerSecond(interval.Low),
+			High: unit.BytesPerSecond(interval.High)}
 	}
 	return made
 }

@@ -16,14 +16,17 @@ import (
 // passes that overlap, with what each gave alone: in a pass of its own session while
 // the others were idle, or in one of the sessions alone, of the same host. Clocks are
 // those of the hosts; shifts, by session, are added to them.
-func Merge(id, name string, sessions []*session.Session, shifts []time.Duration, alone ...*session.Session) (*session.Session, error) {
+func Merge(id, name string, sessions []*session.Session, shifts []time.Duration,
+	alone ...*session.Session) (*session.Session, error) {
 	if len(sessions) < 2 {
 		return nil, errors.New("two sessions at least are merged")
 	}
 	first := sessions[0]
 	merged := &session.Session{
-		Format: session.Format, ID: id, Name: name, State: session.Complete, Started: first.Started.Add(shifts[0]), Ended: first.Ended.Add(shifts[0]),
-		Plan: first.Plan, Target: first.Target, Chain: first.Chain, Parts: first.Parts, Conditions: map[string]string{}, Environment: first.Environment,
+		Format: session.Format, ID: id, Name: name, State: session.Complete, Started: first.Started.Add(shifts[0]),
+		Ended: first.Ended.Add(shifts[0]),
+		Plan:  first.Plan, Target: first.Target, Chain: first.Chain, Parts: first.Parts,
+		Conditions: map[string]string{}, Environment: first.Environment,
 		Passes: []session.Pass{}, Events: []session.Event{}, Findings: []session.Finding{},
 	}
 	for i, s := range sessions {
@@ -108,7 +111,8 @@ func (h hosts) meeting(p *session.Pass, index int) (session.Contention, bool) {
 	for i, pass := range chosen {
 		begins, _ := h[i].span(pass)
 		made.Members = append(made.Members, session.Member{
-			Address: h[i].label(), Chain: h[i].Chain, Alone: h[i].alone(pass), Together: during(pass, from-begins, to-begins),
+			Address: h[i].label(), Chain: h[i].Chain, Alone: h[i].alone(pass),
+			Together: during(pass, from-begins, to-begins),
 		})
 	}
 	made.Samples = h.shares(chosen, from, to)
@@ -119,7 +123,8 @@ func (h hosts) meeting(p *session.Pass, index int) (session.Contention, bool) {
 // Its latency is still that of the whole pass, as percentiles cannot be taken apart.
 func during(pass *session.Pass, from, to float64) session.Pass {
 	part := *pass
-	part.StartedSeconds, part.Samples, part.Throughput, part.Steady = pass.StartedSeconds+from, []session.Sample{}, nil, nil
+	part.StartedSeconds, part.Samples, part.Throughput, part.Steady = pass.StartedSeconds+from, []session.Sample{},
+		nil, nil
 	part.ElapsedSeconds, part.Bytes, part.Operations, part.Errors = 0, 0, 0, 0
 	const rounding = 1e-3
 	for _, sample := range pass.Samples {
@@ -128,7 +133,8 @@ func during(pass *session.Pass, from, to float64) session.Pass {
 		}
 		part.Samples = append(part.Samples, sample)
 		part.ElapsedSeconds += sample.ElapsedSeconds
-		part.Bytes, part.Operations, part.Errors = part.Bytes+sample.Bytes, part.Operations+sample.Operations, part.Errors+sample.Errors
+		part.Bytes, part.Operations, part.Errors = part.Bytes+sample.Bytes, part.Operations+sample.Operations,
+			part.Errors+sample.Errors
 	}
 	if part.ElapsedSeconds == 0 { // too short a meeting for a whole sample
 		return *pass
@@ -206,14 +212,18 @@ func rateBetween(pass *session.Pass, from, to float64) float64 {
 func apart(all hosts) error {
 	first := all[0]
 	for _, other := range all[1:] {
-		gap := max(other.offset-(first.offset+first.ElapsedSeconds()), first.offset-(other.offset+other.ElapsedSeconds()))
+		gap := max(other.offset-(first.offset+first.ElapsedSeconds()),
+			first.offset-(other.offset+other.ElapsedSeconds()))
 		if gap > 0 {
-			return fmt.Errorf("%s and %s did not run at the same time: there are %s between them; if their clocks differ, say by how much with --shift", first.DisplayName(), other.DisplayName(), unit.Span(unit.Duration(math.Ceil(gap))))
+			return fmt.Errorf("%s and %s did not run at the same time: there are %s between them; if their clocks "+
+				"differ, say by how much with --shift", first.DisplayName(), other.DisplayName(),
+				unit.Span(unit.Duration(math.Ceil(gap))))
 		}
 	}
 	loads := map[session.Key]bool{}
 	for i := range first.Passes {
 		loads[first.Passes[i].Key()] = true
 	}
-	return fmt.Errorf("no load ran on all of them at the same time; start the same plan on all hosts at once (%s has %d loads)", first.DisplayName(), len(loads))
+	return fmt.Errorf("no load ran on all of them at the same time; start the same plan on all hosts at once (%s "+
+		"has %d loads)", first.DisplayName(), len(loads))
 }

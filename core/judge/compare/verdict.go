@@ -20,10 +20,12 @@ func (c Comparison) verdict(at int, isConfounded bool) string {
 		case against.Verdict == NoDifference:
 			alike, least = append(alike, row.Label), max(least, against.Detectable)
 		case against.Verdict == NotKnown:
-			texts = append(texts, fmt.Sprintf("%s at %s, from passes too short to say how sure that is", amount(row.Metric, *against), row.Label))
+			texts = append(texts, fmt.Sprintf("%s at %s, from passes too short to say how sure that is",
+				amount(row.Metric, *against), row.Label))
 		default:
 			single = single || against.Basis == OnePass
-			texts = append(texts, fmt.Sprintf("%s at %s (%s)", amount(row.Metric, *against), row.Label, interval(*against)))
+			texts = append(texts, fmt.Sprintf("%s at %s (%s)", amount(row.Metric, *against), row.Label,
+				interval(*against)))
 		}
 	}
 	text := name + " against " + baseline + ": " + strings.Join(texts, "; ")
@@ -31,7 +33,8 @@ func (c Comparison) verdict(at int, isConfounded bool) string {
 		if len(texts) > 0 {
 			text += "; "
 		}
-		text += fmt.Sprintf("no measurable difference at %s, where %s would have been seen", strings.Join(alike, ", "), unit.Percent(least))
+		text += fmt.Sprintf("no measurable difference at %s, where %s would have been seen",
+			strings.Join(alike, ", "), unit.Percent(least))
 	}
 	if single {
 		text += "; a side is a single pass, so that how much the next run would differ is not in the interval"
@@ -71,7 +74,8 @@ func (c Comparison) Brief(most int) []string {
 			continue
 		}
 		apart := contrast(row.Metric, row.Figures[slowest], row.Figures[fastest])
-		text := fmt.Sprintf("At %s, %s is ahead of %s: ", row.Label, c.Sides[fastest].DisplayName(), c.Sides[slowest].DisplayName())
+		text := fmt.Sprintf("At %s, %s is ahead of %s: ", row.Label, c.Sides[fastest].DisplayName(),
+			c.Sides[slowest].DisplayName())
 		if apart.Verdict == NoDifference {
 			texts = append(texts, text+"but that is no measurable difference.")
 		} else {

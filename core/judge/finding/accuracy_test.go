@@ -31,7 +31,8 @@ type world struct {
 // judged are the kinds that are scored. Others, such as link-bound, may be found
 // beside them.
 var judged = []string{
-	"heat-throttle", "cache-exhausted", "dropout", "fill-slowdown", "run-fade", "credit-exhausted", "cap-bound", "background-load", "data-sensitive", "unsteady",
+	"heat-throttle", "cache-exhausted", "dropout", "fill-slowdown", "run-fade", "credit-exhausted", "cap-bound",
+	"background-load", "data-sensitive", "unsteady",
 }
 
 // between draws evenly from a range.
@@ -90,12 +91,14 @@ func (b *bench) heat(r *rand.Rand) {
 // fastArea gives the drive a write area that runs out within the pass.
 func (b *bench) fastArea(r *rand.Rand, seconds float64) {
 	size := unit.Bytes(float64(b.enclosure.Carries) * seconds * between(r, 0.2, 0.6))
-	b.drive.Flash = sim.Flash{FastEmpty: size, FastLeast: size / 20, SpentRate: unit.BytesPerSecond(float64(b.enclosure.Carries) * between(r, 0.1, 0.7)), DrainRate: 200e6}
+	b.drive.Flash = sim.Flash{FastEmpty: size, FastLeast: size / 20,
+		SpentRate: unit.BytesPerSecond(float64(b.enclosure.Carries) * between(r, 0.1, 0.7)), DrainRate: 200e6}
 }
 
 // measure runs a plan on the bench.
 func (b *bench) measure(r *rand.Rand, source string) *session.Session {
-	parts := sim.Bench{Drives: map[string]sim.Drive{"d": b.drive}, Enclosures: map[string]sim.Enclosure{"e": b.enclosure}}
+	parts := sim.Bench{Drives: map[string]sim.Drive{"d": b.drive},
+		Enclosures: map[string]sim.Enclosure{"e": b.enclosure}}
 	part, err := parts.Open("d", sim.Options{Enclosure: "e", Ambient: unit.Celsius(b.ambient), Seed: r.Uint64()})
 	if err != nil {
 		panic(err)
@@ -109,7 +112,8 @@ func measure(part *sim.Device, source string) *session.Session {
 		panic(err)
 	}
 	s, err := run.Run(context.Background(), run.Request{
-		ID: session.NewID(), Plan: p, Hold: time.Second, Target: part, Sensors: part, Chain: part.Chain(), Conditions: map[string]string{}, ReturnWithin: time.Minute,
+		ID: session.NewID(), Plan: p, Hold: time.Second, Target: part, Sensors: part, Chain: part.Chain(),
+		Conditions: map[string]string{}, ReturnWithin: time.Minute,
 	}, nowhere{}, nil)
 	if err != nil && s == nil {
 		panic(err)
@@ -126,7 +130,8 @@ func (nowhere) Finish(*session.Session) error      { return nil }
 func (nowhere) Discard(string) error               { return nil }
 
 func long(operation string, minutes float64) string {
-	return fmt.Sprintf("  - sustain: {operation: %s, access: sequential, block: 8MiB, depth: 4, for: %.0fs}\n", operation, minutes*60)
+	return fmt.Sprintf("  - sustain: {operation: %s, access: sequential, block: 8MiB, depth: 4, for: %.0fs}\n",
+		operation, minutes*60)
 }
 
 func readOrWrite(r *rand.Rand) string { return []string{"read", "write"}[r.IntN(2)] }
@@ -143,8 +148,10 @@ var worlds = []world{
 	}},
 	{"healthy, several passes", nil, func(r *rand.Rand) (*session.Session, []string) {
 		b := draw(r)
-		return b.measure(r, "  - fill:\n      levels: [0%, 30%, 60%, 90%]\n      steps:\n        - sweep: {operation: read, access: sequential, block: 8MiB, depth: 4, hold: 20s}\n"+
-			"  - repeat:\n      times: 6\n      steps:\n        - sweep: {operation: write, access: sequential, block: 8MiB, depth: 4, hold: 10s, compressible: [0%, 100%]}\n"), nil
+		return b.measure(r, "  - fill:\n      levels: [0%, 30%, 60%, 90%]\n      steps:\n        - sweep: "+
+			"{operation: read, access: sequential, block: 8MiB, depth: 4, hold: 20s}\n"+
+			"  - repeat:\n      times: 6\n      steps:\n        - sweep: {operation: write, access: sequential, "+
+			"block: 8MiB, depth: 4, hold: 10s, compressible: [0%, 100%]}\n"), nil
 	}},
 	{"heat", []string{"heat-throttle"}, func(r *rand.Rand) (*session.Session, []string) {
 		b := draw(r)
@@ -165,23 +172,25 @@ var worlds = []world{
 		b.fastArea(r, minutes*60)
 		return b.measure(r, long("write", minutes)), []string{"cache-exhausted"}
 	}},
-	{"heat, later the write area", []string{"heat-throttle", "cache-exhausted"}, func(r *rand.Rand) (*session.Session, []string) {
-		b := draw(r)
-		b.heat(r)
-		seconds := 1500.0
-		size := unit.Bytes(float64(b.enclosure.Carries) * seconds * 0.45)
-		spent := float64(b.drive.Throttle[0].Rate) * between(r, 0.15, 0.5)
-		b.drive.Flash = sim.Flash{FastEmpty: size, FastLeast: size / 20, SpentRate: unit.BytesPerSecond(spent), DrainRate: 200e6}
-		s := b.measure(r, long("write", seconds/60))
-		samples, moved := s.Passes[0].Samples, 0.0
-		for _, sample := range samples[len(samples)-120:] {
-			moved += float64(sample.BytesPerSecond) / 120
-		}
-		if moved > spent*1.3 { // it had not run out for long, or at all
-			return s, []string{"heat-throttle"}
-		}
-		return s, []string{"heat-throttle", "cache-exhausted"}
-	}},
+	{"heat, later the write area", []string{"heat-throttle", "cache-exhausted"},
+		func(r *rand.Rand) (*session.Session, []string) {
+			b := draw(r)
+			b.heat(r)
+			seconds := 1500.0
+			size := unit.Bytes(float64(b.enclosure.Carries) * seconds * 0.45)
+			spent := float64(b.drive.Throttle[0].Rate) * between(r, 0.15, 0.5)
+			b.drive.Flash = sim.Flash{FastEmpty: size, FastLeast: size / 20, SpentRate: unit.BytesPerSecond(spent),
+				DrainRate: 200e6}
+			s := b.measure(r, long("write", seconds/60))
+			samples, moved := s.Passes[0].Samples, 0.0
+			for _, sample := range samples[len(samples)-120:] {
+				moved += float64(sample.BytesPerSecond) / 120
+			}
+			if moved > spent*1.3 { // it had not run out for long, or at all
+				return s, []string{"heat-throttle"}
+			}
+			return s, []string{"heat-throttle", "cache-exhausted"}
+		}},
 	{"drops off when hot", []string{"dropout"}, func(r *rand.Rand) (*session.Session, []string) {
 		b := draw(r)
 		at := between(r, 58, 80)
@@ -193,17 +202,20 @@ var worlds = []world{
 		b := draw(r)
 		b.drive.Flash = sim.Flash{FullRead: between(r, 0.3, 0.7)}
 		b.drive.ReadRate = b.enclosure.Carries
-		return b.measure(r, "  - fill:\n      levels: [0%, 25%, 50%, 75%, 90%]\n      steps:\n        - sweep: {operation: read, access: sequential, block: 8MiB, depth: 4, hold: 20s}\n"), []string{"fill-slowdown"}
+		return b.measure(r, "  - fill:\n      levels: [0%, 25%, 50%, 75%, 90%]\n      steps:\n        - sweep: "+
+			"{operation: read, access: sequential, block: 8MiB, depth: 4, hold: 20s}\n"), []string{"fill-slowdown"}
 	}},
 	{"fades from run to run", []string{"run-fade"}, func(r *rand.Rand) (*session.Session, []string) {
 		b := draw(r)
-		s := b.measure(r, "  - repeat:\n      times: 8\n      steps:\n        - sweep: {operation: write, access: sequential, block: 8MiB, depth: 4, hold: 15s}\n")
+		s := b.measure(r, "  - repeat:\n      times: 8\n      steps:\n        - sweep: {operation: write, access: "+
+			"sequential, block: 8MiB, depth: 4, hold: 15s}\n")
 		scale(s, func(p *session.Pass) float64 { return math.Pow(between(r, 0.93, 0.96), float64(p.Repeat)) })
 		return s, []string{"run-fade"}
 	}},
 	{"burst credits", []string{"credit-exhausted"}, func(r *rand.Rand) (*session.Session, []string) {
 		base := between(r, 800, 5000)
-		v := sim.Volume{Name: "v", Capacity: 500 * unit.GB, Latency: time.Millisecond, Jitter: 0.2, IOPS: base, Throughput: 1e9}
+		v := sim.Volume{Name: "v", Capacity: 500 * unit.GB, Latency: time.Millisecond, Jitter: 0.2, IOPS: base,
+			Throughput: 1e9}
 		demo, _ := sim.DemoBench()
 		v.Network = demo.Volumes["lagoon-burst"].Network
 		v.Burst = sim.Burst{IOPS: base * between(r, 1.5, 6), Throughput: 1e9}
@@ -212,7 +224,8 @@ var worlds = []world{
 		if err != nil {
 			panic(err)
 		}
-		return measure(part, fmt.Sprintf("  - sustain: {operation: %s, access: random, block: 16KiB, depth: 32, for: 10m}\n", readOrWrite(r))), []string{"credit-exhausted"}
+		return measure(part, fmt.Sprintf("  - sustain: {operation: %s, access: random, block: 16KiB, depth: 32, "+
+			"for: 10m}\n", readOrWrite(r))), []string{"credit-exhausted"}
 	}},
 	{"a limit of operations", []string{"cap-bound"}, func(r *rand.Rand) (*session.Session, []string) {
 		demo, _ := sim.DemoBench()
@@ -222,7 +235,8 @@ var worlds = []world{
 		if err != nil {
 			panic(err)
 		}
-		return measure(part, "  - sweep: {operation: read, access: random, block: [4KiB, 16KiB, 32KiB], depth: [1, 32], hold: 20s}\n"), []string{"cap-bound"}
+		return measure(part, "  - sweep: {operation: read, access: random, block: [4KiB, 16KiB, 32KiB], depth: [1, "+
+			"32], hold: 20s}\n"), []string{"cap-bound"}
 	}},
 	{"somebody else", []string{"background-load"}, func(r *rand.Rand) (*session.Session, []string) {
 		b := draw(r)
@@ -233,7 +247,8 @@ var worlds = []world{
 	}},
 	{"data matters", []string{"data-sensitive"}, func(r *rand.Rand) (*session.Session, []string) {
 		b := draw(r)
-		s := b.measure(r, "  - repeat:\n      times: 3\n      steps:\n        - sweep: {operation: write, access: sequential, block: 8MiB, depth: 4, hold: 20s, compressible: [0%, 50%, 100%]}\n")
+		s := b.measure(r, "  - repeat:\n      times: 3\n      steps:\n        - sweep: {operation: write, access: "+
+			"sequential, block: 8MiB, depth: 4, hold: 20s, compressible: [0%, 50%, 100%]}\n")
 		gain := between(r, 0.25, 1.5)
 		scale(s, func(p *session.Pass) float64 { return (1 + gain*p.CompressibleShare) / (1 + gain) })
 		return s, []string{"data-sensitive"}

@@ -51,7 +51,8 @@ func findBackgroundLoad(s *session.Session, _ unit.Notation) []session.Finding {
 	share := foreign(worst) / float64(*worst.DeviceBytes)
 	f := backgroundLoad.new(0.9, indexes, BackgroundLoadEvidence{worst.Bytes, *worst.DeviceBytes, share})
 	f.ToSeconds = worst.ElapsedSeconds
-	f.Summary = fmt.Sprintf("During %s something else used the device: in %s, %.0f %% of what moved was not this program's.",
+	f.Summary = fmt.Sprintf("During %s something else used the device: in %s, %.0f %% of what moved was not this "+
+		"program's.",
 		numbered(passes), worst.Label(), share*100)
 	f.Advice = "Close what else uses the drive (indexing, backup, another measurement) and repeat."
 	return []session.Finding{f}

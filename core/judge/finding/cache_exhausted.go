@@ -48,7 +48,8 @@ func (f *fall) cacheExhausted(d slowdown) session.Finding {
 	made.FromSeconds, made.ToSeconds = d.at, d.after.to
 	made.Summary = fmt.Sprintf("Writes fell from %s to %s after %s, and stayed there: the fast write area is full.%s",
 		f.n.Rate(d.before.rate), f.n.Rate(d.after.rate), d.bytes.Capacity(), warm)
-	made.Advice = "Let it rest and repeat the pass: if the write area is the cause, the drop comes at the same byte count, " +
+	made.Advice = "Let it rest and repeat the pass: if the write area is the cause, the drop comes at the same " +
+		"byte count, " +
 		"or earlier on a fuller drive."
 	made.Rejected = rejections(map[string]string{heatThrottle.Name: d.notHeat(f.counters)})
 	return made

@@ -45,8 +45,10 @@ var memoryFileSystems = []string{"tmpfs", "ramfs", "devtmpfs", "hugetlbfs"}
 // can carry, or faster than any drive answers, or the folder is in memory.
 func findCachedResult(s *session.Session, n unit.Notation) []session.Finding {
 	if slices.Contains(memoryFileSystems, s.Target.FileSystem) {
-		summary := s.Target.Address + " is on " + s.Target.FileSystem + ", which keeps files in memory: no storage was measured."
-		return []session.Finding{cached(summary, 1, allPasses(s), CachedResultEvidence{FileSystem: s.Target.FileSystem})}
+		summary := s.Target.Address + " is on " + s.Target.FileSystem + ", which keeps files in memory: no storage " +
+			"was measured."
+		return []session.Finding{cached(summary, 1, allPasses(s),
+			CachedResultEvidence{FileSystem: s.Target.FileSystem})}
 	}
 	var found []session.Finding
 	faster := func(limit unit.BytesPerSecond, say func(fastest *session.Pass) (string, CachedResultEvidence)) {
@@ -61,22 +63,27 @@ func findCachedResult(s *session.Session, n unit.Notation) []session.Finding {
 	}
 	if hop, ok := s.Chain.Binding(); ok {
 		faster(hop.Payload*aboveCeiling, func(p *session.Pass) (string, CachedResultEvidence) {
-			return fmt.Sprintf("%s ran at %s, but %s carries at most %s: a cache answered, or the chain is not the one that was named.",
-				p.Label(), n.Rate(p.BytesPerSecond), hop.Name, n.Rate(hop.Payload)), CachedResultEvidence{HopPayload: hop.Payload, Hop: hop.Name}
+			return fmt.Sprintf("%s ran at %s, but %s carries at most %s: a cache answered, or the chain is not the "+
+					"one that was named.",
+					p.Label(), n.Rate(p.BytesPerSecond), hop.Name, n.Rate(hop.Payload)),
+				CachedResultEvidence{HopPayload: hop.Payload, Hop: hop.Name}
 		})
 	}
 	traffic := s.Environment.MemoryTraffic
 	faster(traffic, func(p *session.Pass) (string, CachedResultEvidence) {
-		return fmt.Sprintf("%s ran at %s, more than this computer's memory moves, %s: the data did not come from storage.",
+		return fmt.Sprintf("%s ran at %s, more than this computer's memory moves, %s: the data did not come from "+
+			"storage.",
 			p.Label(), n.Rate(p.BytesPerSecond), n.Rate(traffic)), CachedResultEvidence{Memory: traffic}
 	})
 	passes, indexes := passesWhere(s, func(p *session.Pass) bool {
 		return !p.Direct && p.Operation == load.Read && p.Operations > 0 && p.Latency.P50 < fasterThanStorage
 	})
 	if len(passes) > 0 {
-		summary := fmt.Sprintf("Half of the reads of %s took under %s, without direct I/O: the system's cache answered.",
+		summary := fmt.Sprintf("Half of the reads of %s took under %s, without direct I/O: the system's cache "+
+			"answered.",
 			passes[0].Label(), unit.Latency(fasterThanStorage))
-		found = append(found, cached(summary, 0.9, indexes, CachedResultEvidence{P50: passes[0].Latency.P50, Direct: "no"}))
+		found = append(found, cached(summary, 0.9, indexes, CachedResultEvidence{P50: passes[0].Latency.P50,
+			Direct: "no"}))
 	}
 	return found
 }
@@ -89,7 +96,8 @@ func allPasses(s *session.Session) []int {
 func cached(summary string, confidence float64, passes []int, evidence CachedResultEvidence) session.Finding {
 	f := cachedResult.new(confidence, passes, evidence)
 	f.Summary = summary
-	f.Advice = "Do not quote these figures. Measure a folder on the storage itself, on a file system with direct I/O, " +
+	f.Advice = "Do not quote these figures. Measure a folder on the storage itself, on a file system with " +
+		"direct I/O, " +
 		"with a test file larger than memory."
 	return f
 }

@@ -82,7 +82,8 @@ var operations = counted{
 	"operations", func(p *session.Pass) float64 { return p.IOPS },
 	func(_ unit.Notation, v float64) string { return unit.Grouped(int64(v+0.5)) + " IOPS" },
 	func(p book.Part) []namedLimit {
-		return []namedLimit{{"volume", p.Limits.IOPS}, {"volume's burst", p.Limits.BurstIOPS}, {"instance", p.Instance.IOPS}}
+		return []namedLimit{{"volume", p.Limits.IOPS}, {"volume's burst", p.Limits.BurstIOPS},
+			{"instance", p.Instance.IOPS}}
 	},
 }
 
@@ -90,7 +91,8 @@ var throughput = counted{
 	"bytes", throughputOf,
 	func(n unit.Notation, v float64) string { return n.Rate(rate(v)) },
 	func(p book.Part) []namedLimit {
-		return []namedLimit{{"volume", float64(p.Limits.Throughput)}, {"volume's burst", float64(p.Limits.BurstThroughput)}, {"instance", float64(p.Instance.Throughput)}}
+		return []namedLimit{{"volume", float64(p.Limits.Throughput)},
+			{"volume's burst", float64(p.Limits.BurstThroughput)}, {"instance", float64(p.Instance.Throughput)}}
 	},
 }
 
@@ -119,7 +121,8 @@ func (c counted) hold(s *session.Session, group []*session.Pass, n unit.Notation
 	advice := "Larger blocks move more at the same limit; more operations a second have to be bought."
 	if c.name == throughput.name {
 		evidence.LimitRate = rate(math.Round(c.of(fastest)))
-		advice = "More bytes a second have to be bought, of whoever sets the limit; smaller blocks and more depth change nothing."
+		advice = "More bytes a second have to be bought, of whoever sets the limit; smaller blocks and more depth " +
+			"change nothing."
 	} else {
 		evidence.LimitIOPS = c.of(fastest)
 	}

@@ -29,8 +29,10 @@ func findCapacityMismatch(s *session.Session, _ unit.Notation) []session.Finding
 	if v == nil || v.Faults == 0 || v.WrapsAtBytes == 0 {
 		return nil
 	}
-	f := capacityMismatch.new(0.95, []int{}, CapacityMismatchEvidence{v.WrapsAtBytes, s.Target.CapacityBytes, v.Misplaced})
-	f.Summary = fmt.Sprintf("What was written past %s came back from the start: the device holds less than the %s that it says.",
+	f := capacityMismatch.new(0.95, []int{}, CapacityMismatchEvidence{v.WrapsAtBytes, s.Target.CapacityBytes,
+		v.Misplaced})
+	f.Summary = fmt.Sprintf("What was written past %s came back from the start: the device holds less than the %s "+
+		"that it says.",
 		v.WrapsAtBytes.Capacity(), s.Target.CapacityBytes.Capacity())
 	f.Advice = "Do not keep anything on this device. Return it."
 	return []session.Finding{f}

@@ -25,23 +25,30 @@ func (k *kept) Discard(string) error          { k.discarded++; return nil }
 func quiet(transfer.Step) {}
 
 // simulatedEnd is a drive that reads and writes at so much, behind a port.
-func simulatedEnd(t *testing.T, name string, reads, writes float64, latency time.Duration, port *sim.SharedHop) transfer.Endpoint {
+func simulatedEnd(t *testing.T, name string, reads, writes float64, latency time.Duration,
+	port *sim.SharedHop) transfer.Endpoint {
 	t.Helper()
 	demo, err := sim.DemoBench()
 	if err != nil {
 		t.Fatal(err)
 	}
 	drive, enclosure := demo.Drives["sandpiper"], demo.Enclosures["barnacle"]
-	drive.ReadRate, drive.WriteRate, drive.ReadLatency, drive.WriteLatency = unit.BytesPerSecond(reads), unit.BytesPerSecond(writes), latency, latency
+	drive.ReadRate, drive.WriteRate, drive.ReadLatency, drive.WriteLatency = unit.BytesPerSecond(reads),
+		unit.BytesPerSecond(writes), latency, latency
 	drive.Throttle, drive.Flash = nil, sim.Flash{}
 	enclosure.Carries = 20e9
-	part, err := sim.Bench{Drives: map[string]sim.Drive{name: drive}, Enclosures: map[string]sim.Enclosure{"e": enclosure}}.Open(name, sim.Options{Enclosure: "e", Ambient: 23, Seed: 1, Shared: port})
+	part, err := sim.Bench{Drives: map[string]sim.Drive{name: drive},
+		Enclosures: map[string]sim.Enclosure{"e": enclosure}}.Open(name, sim.Options{Enclosure: "e", Ambient: 23,
+		Seed: 1, Shared: port})
 	if err != nil {
 		t.Fatal(err)
 	}
-	end := transfer.Endpoint{End: session.End{Address: "sim:" + name, Kind: "simulated", Chain: part.Chain()}, Simulated: part}
+	end := transfer.Endpoint{End: session.End{Address: "sim:" + name, Kind: "simulated", Chain: part.Chain()},
+		Simulated: part}
 	if port != nil {
-		hop := link.Hop{Name: "deck port", Source: link.FromBook, State: link.State{Standard: "a port", Ceiling: link.Ceiling{Line: port.Carries, Payload: port.Carries, Usable: link.Range{Low: port.Carries * 0.95, High: port.Carries * 1.05}}}}
+		hop := link.Hop{Name: "deck port", Source: link.FromBook,
+			State: link.State{Standard: "a port", Ceiling: link.Ceiling{Line: port.Carries, Payload: port.Carries,
+				Usable: link.Range{Low: port.Carries * 0.95, High: port.Carries * 1.05}}}}
 		end.Chain = link.NewChain(append([]link.Hop{hop}, end.Chain.Hops...)...)
 	}
 	return end
@@ -55,7 +62,8 @@ func copied(t *testing.T, set string, size unit.Bytes, ends ...transfer.Endpoint
 	}
 	keeper := &kept{}
 	s, err := transfer.Run(t.Context(), transfer.Request{
-		ID: "x", Ends: ends, Pairs: [][2]int{{0, 1}}, Sets: []fileset.Set{made}, Repeat: 1, Parallel: 1, Alone: true, Sample: time.Second,
+		ID: "x", Ends: ends, Pairs: [][2]int{{0, 1}}, Sets: []fileset.Set{made}, Repeat: 1, Parallel: 1, Alone: true,
+		Sample: time.Second,
 	}, keeper, quiet)
 	if err != nil || s.State != session.Complete || len(s.Copies) != 3 || keeper.begun != 1 || keeper.finished < 3 {
 		t.Fatalf("%v, %+v, kept %+v", err, s, keeper)
@@ -90,11 +98,13 @@ func TestTheNamedEndOfRandomPairs(t *testing.T) {
 		if r.IntN(3) == 0 {
 			set, size = "media-project", 2*unit.GiB
 		}
-		s := copied(t, set, size, simulatedEnd(t, "a", reads, 3e9, 65*time.Microsecond, nil), simulatedEnd(t, "b", 3e9, writes, 65*time.Microsecond, nil))
+		s := copied(t, set, size, simulatedEnd(t, "a", reads, 3e9, 65*time.Microsecond, nil),
+			simulatedEnd(t, "b", 3e9, writes, 65*time.Microsecond, nil))
 		if got := named(s); got == want {
 			right++
 		} else {
-			t.Logf("reads %.0f, writes %.0f, %s: named %q, want %q: %s", reads, writes, set, got, want, s.Findings[0].Summary)
+			t.Logf("reads %.0f, writes %.0f, %s: named %q, want %q: %s", reads, writes, set, got, want,
+				s.Findings[0].Summary)
 		}
 	}
 	t.Logf("%d of %d are right", right, pairs)
@@ -109,14 +119,18 @@ func TestWhatElseHoldsACopy(t *testing.T) {
 		s    *session.Session
 		want string
 	}{
-		"both ends":     {copied(t, "large-file", unit.GiB, simulatedEnd(t, "a", 800e6, 3e9, 0, nil), simulatedEnd(t, "b", 3e9, 800e6, 0, nil)), "both"},
-		"a shared port": {copied(t, "large-file", unit.GiB, simulatedEnd(t, "a", 3e9, 3e9, 0, port), simulatedEnd(t, "b", 3e9, 3e9, 0, port)), "shared hop"},
-		"many files":    {copied(t, "small-files", 32*unit.MiB, simulatedEnd(t, "a", 1e9, 1e9, 200*time.Microsecond, nil), simulatedEnd(t, "b", 1e9, 1e9, 200*time.Microsecond, nil)), "many files"},
+		"both ends": {copied(t, "large-file", unit.GiB, simulatedEnd(t, "a", 800e6, 3e9, 0, nil),
+			simulatedEnd(t, "b", 3e9, 800e6, 0, nil)), "both"},
+		"a shared port": {copied(t, "large-file", unit.GiB, simulatedEnd(t, "a", 3e9, 3e9, 0, port),
+			simulatedEnd(t, "b", 3e9, 3e9, 0, port)), "shared hop"},
+		"many files": {copied(t, "small-files", 32*unit.MiB, simulatedEnd(t, "a", 1e9, 1e9, 200*time.Microsecond,
+			nil), simulatedEnd(t, "b", 1e9, 1e9, 200*time.Microsecond, nil)), "many files"},
 	} {
 		if got := named(c.s); got != c.want {
 			t.Errorf("%s: named %q: %+v", name, got, c.s.Findings)
 		}
-		if !strings.Contains(c.s.Findings[0].Summary, "the copy runs at") || !strings.Contains(c.s.Findings[0].Summary, "the source alone gives") {
+		if !strings.Contains(c.s.Findings[0].Summary, "the copy runs at") ||
+			!strings.Contains(c.s.Findings[0].Summary, "the source alone gives") {
 			t.Errorf("%s: the arithmetic is not said: %s", name, c.s.Findings[0].Summary)
 		}
 	}

@@ -43,13 +43,16 @@ func findCorruptData(s *session.Session, _ unit.Notation) []session.Finding {
 		return nil
 	}
 	f := corruptData.new(1, []int{}, CorruptDataEvidence{
-		FirstOffset: v.FirstOffset, Written: v.Written, Checked: v.Checked, Wrong: v.Wrong, Stale: v.Stale, Misplaced: v.Misplaced,
+		FirstOffset: v.FirstOffset, Written: v.Written, Checked: v.Checked, Wrong: v.Wrong, Stale: v.Stale,
+		Misplaced:  v.Misplaced,
 		Unreadable: v.Unreadable, Block: v.BlockBytes, FaultyAddress: v.FaultyAddress,
 	})
 	f.Summary = fmt.Sprintf("%d of %d blocks did not hold what was written: %d wrong, %d old, %d in another place, "+
 		"%d that could not be read; the first at byte %d%s.",
-		v.Faults, v.Checked+v.Unreadable, v.Wrong, v.Stale, v.Misplaced, v.Unreadable, v.FirstOffset, ofAddress(s, v.FaultyAddress))
-	f.Advice = "Do not trust this storage. Repeat on another port and cable, and with other memory, to find out which part is at fault."
+		v.Faults, v.Checked+v.Unreadable, v.Wrong, v.Stale, v.Misplaced, v.Unreadable, v.FirstOffset,
+		ofAddress(s, v.FaultyAddress))
+	f.Advice = "Do not trust this storage. Repeat on another port and cable, and with other memory, to find out " +
+		"which part is at fault."
 	return []session.Finding{f}
 }
 

@@ -75,22 +75,29 @@ func bucketOf(pass *session.Pass, d slowdown) bucket {
 func (f *fall) creditExhausted(d slowdown, confidence float64) session.Finding {
 	b := bucketOf(f.pass, d)
 	evidence := CreditExhaustedEvidence{
-		Burst: rate(math.Round(float64(d.before.rate))), Baseline: rate(math.Round(float64(d.after.rate))), Lasted: d.at, Moved: d.bytes,
+		Burst: rate(math.Round(float64(d.before.rate))), Baseline: rate(math.Round(float64(d.after.rate))),
+		Lasted: d.at, Moved: d.bytes,
 	}
-	summary := fmt.Sprintf("Throughput held %s for %.0f s and then %s, both as level as a limit holds them: a burst allowance ran out.",
+	summary := fmt.Sprintf("Throughput held %s for %.0f s and then %s, both as level as a limit holds them: a "+
+		"burst allowance ran out.",
 		f.n.Rate(d.before.rate), d.at, f.n.Rate(d.after.rate))
 	if b.size > 0 && b.refill > 0 {
 		full, duty := b.size/b.refill, b.refill/b.burst
-		evidence.Bucket, evidence.Refill, evidence.FullAgain, evidence.LastingShare = math.Round(b.size), b.refill, full, duty
+		evidence.Bucket, evidence.Refill, evidence.FullAgain, evidence.LastingShare = math.Round(b.size), b.refill,
+			full, duty
 		evidence.Left = math.Round(creditsLeft(b, 0.5, 600))
-		summary += fmt.Sprintf(" The bucket holds about %s operations, earns %s a second, and is full again after %s of rest; "+
+		summary += fmt.Sprintf(" The bucket holds about %s operations, earns %s a second, and is full again after "+
+			"%s of rest; "+
 			"it lasts for ever if no more than %.0f %% of the time is burst.",
-			unit.Grouped(int64(b.size+0.5)), unit.Grouped(int64(b.refill+0.5)), unit.Span(unit.Duration(full)), duty*100)
+			unit.Grouped(int64(b.size+0.5)), unit.Grouped(int64(b.refill+0.5)), unit.Span(unit.Duration(full)),
+			duty*100)
 	}
 	made := creditExhausted.new(confidence, []int{f.pass.Index}, evidence)
 	made.FromSeconds, made.ToSeconds, made.Summary = d.at, d.after.to, summary
-	made.Rejected = rejections(map[string]string{heatThrottle.Name: "both levels are flat, and there is no temperature"})
-	made.Advice = "Let it rest for as long as the bucket takes to fill, and repeat: the burst comes back in proportion to the rest."
+	made.Rejected = rejections(map[string]string{heatThrottle.Name: "both levels are flat, and there is no " +
+		"temperature"})
+	made.Advice = "Let it rest for as long as the bucket takes to fill, and repeat: the burst comes back in " +
+		"proportion to the rest."
 	return made
 }
 

@@ -44,10 +44,12 @@ func findDataSensitive(s *session.Session, n unit.Notation) []session.Finding {
 			continue
 		}
 		f := dataSensitive.new(0.9, indexesOf(group), DataSensitiveEvidence{
-			LeastCompressible: low, MostCompressible: high, AtLeast: rate(math.Round(least)), AtMost: rate(math.Round(most)),
+			LeastCompressible: low, MostCompressible: high, AtLeast: rate(math.Round(least)),
+			AtMost: rate(math.Round(most)),
 		})
 		f.ToSeconds = group[0].ElapsedSeconds
-		f.Summary = fmt.Sprintf("%s depends on the data: %s when %.0f %% of it can be compressed away, %s when %.0f %% can.",
+		f.Summary = fmt.Sprintf("%s depends on the data: %s when %.0f %% of it can be compressed away, %s when "+
+			"%.0f %% can.",
 			group[0].Shape(), n.Rate(rate(least)), low*100, n.Rate(rate(most)), high*100)
 		f.Advice = "Quote the figure of incompressible data: video, sound and archives are that."
 		found = append(found, f)

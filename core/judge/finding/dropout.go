@@ -30,7 +30,8 @@ type DropoutEvidence struct {
 }
 
 // dropoutAdvice is what to do, whoever noticed that the device was gone.
-const dropoutAdvice = "Check cable, power and heat, and repeat. If it happens again at the same temperature or after the same time, " +
+const dropoutAdvice = "Check cable, power and heat, and repeat. If it happens again at the same temperature or " +
+	"after the same time, " +
 	"that is what to change first."
 
 // findDropouts reports that the device stopped answering or vanished, from the

@@ -75,8 +75,10 @@ func findEndpointBound(s *session.Session, n unit.Notation) []session.Finding {
 			Source: rate(math.Round(c.source)), Destination: rate(math.Round(c.dest)),
 		})
 		f.Severity = end.severity
-		f.Summary = fmt.Sprintf("%s from %s to %s: %s: the copy runs at %s, the source alone gives %s, the destination alone %s%s",
-			c.first.Set, c.from().Address, c.to().Address, end.summary, n.Rate(rate(c.whole)), n.Rate(rate(c.source)), n.Rate(rate(c.dest)),
+		f.Summary = fmt.Sprintf("%s from %s to %s: %s: the copy runs at %s, the source alone gives %s, the "+
+			"destination alone %s%s",
+			c.first.Set, c.from().Address, c.to().Address, end.summary, n.Rate(rate(c.whole)), n.Rate(rate(c.source)),
+			n.Rate(rate(c.dest)),
 			c.within(end))
 		f.Advice = end.advice
 		found = append(found, f)
@@ -93,7 +95,8 @@ func (c *measuredCopy) within(end conclusion) string {
 		return "."
 	}
 	hop, _ := sharedHopOf(c.from().Chain, c.to().Chain)
-	return fmt.Sprintf(", and twice the copy's rate is within its %s %s.", c.n.Between(hop.Usable.Low, hop.Usable.High), c.n.Unit())
+	return fmt.Sprintf(", and twice the copy's rate is within its %s %s.",
+		c.n.Between(hop.Usable.Low, hop.Usable.High), c.n.Unit())
 }
 
 func (c *measuredCopy) conclude() conclusion {
@@ -131,7 +134,8 @@ func (c *measuredCopy) between(made *conclusion) {
 	switch {
 	case c.first.Spread.Median < manyFiles && c.first.Parallel == 1 && c.whole >= asFast*inTurn:
 		made.end = "many files"
-		made.summary = fmt.Sprintf("the many files are the limit, each of which waits for both ends in turn (that would give %s)",
+		made.summary = fmt.Sprintf("the many files are the limit, each of which waits for both ends in turn (that "+
+			"would give %s)",
 			c.n.Rate(rate(inTurn)))
 		made.advice = "Copy several files at once (--parallel), or pack them into one."
 	case from.Device != "" && from.Device == to.Device:

@@ -58,8 +58,9 @@ func findFillSlowdown(s *session.Session, n unit.Notation) []session.Finding {
 			continue
 		}
 		f := fillSlowdown.new(0.9, indexesOf(group), FillSlowdownEvidence{
-			LeastFill: levels[0], MostFill: levels[last], AtLeastFill: rate(math.Round(least)), AtMostFill: rate(math.Round(most)),
-			Slower: slower, RankCorrelation: stat.RankCorrelation(fills, rates),
+			LeastFill: levels[0], MostFill: levels[last], AtLeastFill: rate(math.Round(least)),
+			AtMostFill: rate(math.Round(most)),
+			Slower:     slower, RankCorrelation: stat.RankCorrelation(fills, rates),
 		})
 		f.ToSeconds = group[0].ElapsedSeconds
 		f.Summary = fmt.Sprintf("%s is slower the fuller it is: %s at %.0f %% full, %s at %.0f %%, %.0f %% less.",

@@ -107,7 +107,8 @@ func Worst(findings []session.Finding) (session.Severity, bool) {
 // new is a finding of the kind about passes.
 func (k Kind) new(confidence float64, passes []int, evidence any) session.Finding {
 	return session.Finding{
-		Kind: k.Name, Severity: k.Severity, Confidence: confidence, Passes: passes, Evidence: session.NewEvidence(evidence),
+		Kind: k.Name, Severity: k.Severity, Confidence: confidence, Passes: passes,
+		Evidence: session.NewEvidence(evidence),
 	}
 }
 

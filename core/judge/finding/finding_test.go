@@ -24,7 +24,8 @@ type stretch struct {
 // temperature. A start of 0 records no temperatures.
 func recording(operation load.Operation, start float64, stretches ...stretch) *session.Session {
 	random := rand.New(rand.NewPCG(11, 4))
-	pass := session.Pass{Load: load.Load{Operation: operation, Access: load.Sequential, Block: unit.MiB, Depth: 8, Workers: 1}, Direct: true}
+	pass := session.Pass{Load: load.Load{Operation: operation, Access: load.Sequential, Block: unit.MiB, Depth: 8,
+		Workers: 1}, Direct: true}
 	celsius := start
 	for _, s := range stretches {
 		step := (s.celsius - celsius) / float64(s.seconds)
@@ -32,7 +33,8 @@ func recording(operation load.Operation, start float64, stretches ...stretch) *s
 			celsius += step
 			bytes := unit.Bytes(s.rate * 1e6 * (1 + 0.03*random.NormFloat64()))
 			sample := session.Sample{
-				TSeconds: pass.ElapsedSeconds + 1, ElapsedSeconds: 1, Bytes: bytes, BytesPerSecond: unit.BytesPerSecond(bytes),
+				TSeconds: pass.ElapsedSeconds + 1, ElapsedSeconds: 1, Bytes: bytes,
+				BytesPerSecond:      unit.BytesPerSecond(bytes),
 				TemperaturesCelsius: map[string]unit.Celsius{},
 			}
 			if start > 0 {
@@ -67,18 +69,32 @@ func TestDropsAreToldApart(t *testing.T) {
 		{"healthy and cool", recording(load.Write, 30, stretch{300, 1000, 45}), "", 0},
 		{"healthy and hot", recording(load.Write, 30, stretch{300, 1000, 85}), "", 0},
 		{"saw-tooth at one temperature", recording(load.Write, 30, sawTooth...), "heat-throttle", 0.95},
-		{"one dip that ends when cooler", recording(load.Write, 30, stretch{120, 1000, 70}, stretch{60, 400, 62}, stretch{120, 1000, 66}), "heat-throttle", 0.8},
-		{"reads that fall and stay", recording(load.Read, 30, stretch{120, 1000, 70}, stretch{180, 400, 68}), "heat-throttle", 0.6},
-		{"writes that fall and stay", recording(load.Write, 30, stretch{120, 1000, 70}, stretch{180, 400, 60}), "unsteady", 0},
-		{"a drop while cool", recording(load.Write, 30, stretch{60, 1000, 36}, stretch{60, 400, 34}, stretch{60, 400, 40}), "cache-exhausted", 0.8},
-		{"a drop long before the heat", recording(load.Write, 30, stretch{60, 1000, 45}, stretch{240, 400, 80}), "cache-exhausted", 0.8},
-		{"a drop without temperatures", recording(load.Write, 0, stretch{60, 1000, 0}, stretch{240, 400, 0}), "cache-exhausted", 0.7},
-		{"writes that fall and stay, at a temperature that stood still", recording(load.Write, 30, stretch{300, 1000, 66}, stretch{120, 1000, 66}, stretch{200, 400, 58}), "cache-exhausted", 0.8},
-		{"writes that fall and stay, and cool a lot", recording(load.Write, 30, stretch{120, 1000, 70}, stretch{300, 400, 45}), "cache-exhausted", 0.8},
-		{"a dip that ends without cooling", recording(load.Write, 60, stretch{120, 1000, 64}, stretch{30, 500, 64}, stretch{120, 1000, 64}), "unsteady", 0},
-		{"reads in a saw-tooth without temperatures", recording(load.Read, 0, stretch{120, 1000, 0}, stretch{60, 400, 0}, stretch{40, 1000, 0}, stretch{61, 400, 0}, stretch{40, 1000, 0}, stretch{59, 400, 0}, stretch{40, 1000, 0}), "heat-throttle", 0.6},
-		{"reads on two levels without temperatures", recording(load.Read, 0, stretch{300, 250, 0}, stretch{300, 125, 0}), "credit-exhausted", 0.6},
-		{"nothing for a while", recording(load.Read, 30, stretch{60, 1000, 60}, stretch{20, 0, 55}, stretch{60, 1000, 60}), "dropout", 0.8},
+		{"one dip that ends when cooler", recording(load.Write, 30, stretch{120, 1000, 70}, stretch{60, 400, 62},
+			stretch{120, 1000, 66}), "heat-throttle", 0.8},
+		{"reads that fall and stay", recording(load.Read, 30, stretch{120, 1000, 70}, stretch{180, 400, 68}),
+			"heat-throttle", 0.6},
+		{"writes that fall and stay", recording(load.Write, 30, stretch{120, 1000, 70}, stretch{180, 400, 60}),
+			"unsteady", 0},
+		{"a drop while cool", recording(load.Write, 30, stretch{60, 1000, 36}, stretch{60, 400, 34},
+			stretch{60, 400, 40}), "cache-exhausted", 0.8},
+		{"a drop long before the heat", recording(load.Write, 30, stretch{60, 1000, 45}, stretch{240, 400, 80}),
+			"cache-exhausted", 0.8},
+		{"a drop without temperatures", recording(load.Write, 0, stretch{60, 1000, 0}, stretch{240, 400, 0}),
+			"cache-exhausted", 0.7},
+		{"writes that fall and stay, at a temperature that stood still",
+			recording(load.Write, 30, stretch{300, 1000, 66}, stretch{120, 1000, 66}, stretch{200, 400, 58}),
+			"cache-exhausted", 0.8},
+		{"writes that fall and stay, and cool a lot", recording(load.Write, 30, stretch{120, 1000, 70},
+			stretch{300, 400, 45}), "cache-exhausted", 0.8},
+		{"a dip that ends without cooling", recording(load.Write, 60, stretch{120, 1000, 64}, stretch{30, 500, 64},
+			stretch{120, 1000, 64}), "unsteady", 0},
+		{"reads in a saw-tooth without temperatures", recording(load.Read, 0, stretch{120, 1000, 0},
+			stretch{60, 400, 0}, stretch{40, 1000, 0}, stretch{61, 400, 0}, stretch{40, 1000, 0}, stretch{59, 400, 0},
+			stretch{40, 1000, 0}), "heat-throttle", 0.6},
+		{"reads on two levels without temperatures", recording(load.Read, 0, stretch{300, 250, 0},
+			stretch{300, 125, 0}), "credit-exhausted", 0.6},
+		{"nothing for a while", recording(load.Read, 30, stretch{60, 1000, 60}, stretch{20, 0, 55},
+			stretch{60, 1000, 60}), "dropout", 0.8},
 		{"nothing any more", recording(load.Write, 30, stretch{60, 1000, 60}, stretch{30, 0, 50}), "dropout", 0.8},
 	}
 	for _, c := range cases {
@@ -88,7 +104,8 @@ func TestDropsAreToldApart(t *testing.T) {
 				t.Fatalf("found %q, want %q", got, c.want)
 			}
 			for _, finding := range found {
-				if finding.Confidence < c.confident || finding.Summary == "" || finding.Advice == "" || len(finding.Evidence.Facts()) < 3 {
+				if finding.Confidence < c.confident || finding.Summary == "" || finding.Advice == "" ||
+					len(finding.Evidence.Facts()) < 3 {
 					t.Errorf("finding %+v", finding)
 				}
 			}
@@ -97,7 +114,8 @@ func TestDropsAreToldApart(t *testing.T) {
 }
 
 func TestHeatThrottleEvidence(t *testing.T) {
-	s := recording(load.Write, 30, stretch{120, 1000, 70}, stretch{60, 400, 62}, stretch{40, 1000, 70}, stretch{60, 400, 62})
+	s := recording(load.Write, 30, stretch{120, 1000, 70}, stretch{60, 400, 62}, stretch{40, 1000, 70},
+		stretch{60, 400, 62})
 	found := Detect(s, unit.Decimal)
 	if kinds(found) != "heat-throttle" {
 		t.Fatalf("found %q", kinds(found))
@@ -139,7 +157,8 @@ func TestWorst(t *testing.T) {
 	if _, any := Worst(nil); any {
 		t.Error("no findings have a worst one")
 	}
-	worst, _ := Worst([]session.Finding{{Severity: session.Note}, {Severity: session.Fault}, {Severity: session.Caution}})
+	worst, _ := Worst([]session.Finding{{Severity: session.Note}, {Severity: session.Fault},
+		{Severity: session.Caution}})
 	if worst != session.Fault {
 		t.Errorf("the worst is %s, want fault", worst)
 	}
@@ -161,15 +180,22 @@ func TestTrust(t *testing.T) {
 		change func(*session.Session, *session.Pass)
 	}{
 		{"nothing odd", "", func(*session.Session, *session.Pass) {}},
-		{"busy computer", "host-bound", func(_ *session.Session, p *session.Pass) { p.CPUSeconds = 0.97 * p.ElapsedSeconds }},
-		{"half of two workers busy", "", func(_ *session.Session, p *session.Pass) { p.CPUSeconds, p.Workers = p.ElapsedSeconds, 2 }},
+		{"busy computer", "host-bound",
+			func(_ *session.Session, p *session.Pass) { p.CPUSeconds = 0.97 * p.ElapsedSeconds }},
+		{"half of two workers busy", "", func(_ *session.Session, p *session.Pass) {
+			p.CPUSeconds,
+				p.Workers = p.ElapsedSeconds, 2
+		}},
 		{"a pool on two of four processors", "", func(s *session.Session, p *session.Pass) {
 			s.Environment.Processors, p.Queue, p.CPUSeconds = 4, "thread pool", 2*p.ElapsedSeconds
 		}},
 		{"a pool on all processors", "host-bound", func(s *session.Session, p *session.Pass) {
 			s.Environment.Processors, p.Queue, p.CPUSeconds = 4, "thread pool", 3.9*p.ElapsedSeconds
 		}},
-		{"busy by a fixed rate", "", func(_ *session.Session, p *session.Pass) { p.CPUSeconds, p.Rate = p.ElapsedSeconds, 500 }},
+		{"busy by a fixed rate", "", func(_ *session.Session, p *session.Pass) {
+			p.CPUSeconds,
+				p.Rate = p.ElapsedSeconds, 500
+		}},
 		{"above the chain", "cached-result", func(s *session.Session, p *session.Pass) {
 			s.Chain, p.BytesPerSecond = link.NewChain(hop.Hop("limpet")), 1.5e9
 		}},
@@ -180,9 +206,16 @@ func TestTrust(t *testing.T) {
 			s.Chain, p.BytesPerSecond = link.NewChain(hop.Hop("limpet")), 1.079e9
 		}},
 		{"in memory", "cached-result", func(s *session.Session, _ *session.Pass) { s.Target.FileSystem = "tmpfs" }},
-		{"faster than storage", "cached-result", func(_ *session.Session, p *session.Pass) { p.Direct, p.Latency.P50 = false, 2e-6 }},
-		{"without direct I/O but slow", "", func(_ *session.Session, p *session.Pass) { p.Direct, p.Latency.P50 = false, 90e-6 }},
-		{"somebody else", "background-load", func(_ *session.Session, p *session.Pass) { p.DeviceBytes = bytes(p.Bytes * 12 / 10) }},
+		{"faster than storage", "cached-result", func(_ *session.Session, p *session.Pass) {
+			p.Direct,
+				p.Latency.P50 = false, 2e-6
+		}},
+		{"without direct I/O but slow", "", func(_ *session.Session, p *session.Pass) {
+			p.Direct,
+				p.Latency.P50 = false, 90e-6
+		}},
+		{"somebody else", "background-load",
+			func(_ *session.Session, p *session.Pass) { p.DeviceBytes = bytes(p.Bytes * 12 / 10) }},
 		{"nobody else", "", func(_ *session.Session, p *session.Pass) { p.DeviceBytes = bytes(p.Bytes * 102 / 100) }},
 		{"too short", "short-run", func(_ *session.Session, p *session.Pass) { p.ElapsedSeconds = 0.5 }},
 		{"too few operations", "short-run", func(_ *session.Session, p *session.Pass) { p.Operations = 12 }},
@@ -198,9 +231,13 @@ func TestTrust(t *testing.T) {
 		{"wraps", "capacity-mismatch", func(s *session.Session, _ *session.Pass) {
 			s.Verification = &session.Verification{Checked: 10, Faults: 5, Misplaced: 5, WrapsAtBytes: unit.GiB}
 		}},
-		{"verified", "", func(s *session.Session, _ *session.Pass) { s.Verification = &session.Verification{Checked: 10} }},
+		{"verified", "", func(s *session.Session,
+			_ *session.Pass) {
+			s.Verification = &session.Verification{Checked: 10}
+		}},
 		{"vanished", "dropout", func(s *session.Session, _ *session.Pass) {
-			s.Events = []session.Event{{TSeconds: 20, Kind: event.Dropout, Detail: "no such device"}, {TSeconds: 24, Kind: event.Return}}
+			s.Events = []session.Event{{TSeconds: 20, Kind: event.Dropout, Detail: "no such device"},
+				{TSeconds: 24, Kind: event.Return}}
 		}},
 	}
 	for _, c := range cases {
@@ -222,9 +259,11 @@ func TestTrust(t *testing.T) {
 
 func TestDropoutSaysHowWarmAndHowLong(t *testing.T) {
 	s := recording(load.Read, 30, stretch{30, 1000, 60})
-	s.Events = []session.Event{{TSeconds: 30, Kind: event.Dropout, Detail: "no such device"}, {TSeconds: 34.5, Kind: event.Return}}
+	s.Events = []session.Event{{TSeconds: 30, Kind: event.Dropout, Detail: "no such device"},
+		{TSeconds: 34.5, Kind: event.Return}}
 	f := Detect(s, unit.Decimal)[0]
-	if !strings.Contains(f.Summary, "60 °C") || !strings.Contains(f.Summary, "came back after 4.5 s") || f.Severity != session.Fault {
+	if !strings.Contains(f.Summary, "60 °C") || !strings.Contains(f.Summary, "came back after 4.5 s") ||
+		f.Severity != session.Fault {
 		t.Errorf("finding %+v", f)
 	}
 }

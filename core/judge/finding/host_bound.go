@@ -51,11 +51,14 @@ func findHostBound(s *session.Session, _ unit.Notation) []session.Finding {
 	}
 	worst := greatest(passes, busy)
 	f := hostBound.new(0.9, indexes, HostBoundEvidence{
-		Busy: busy(worst), Time: worst.CPUSeconds, AnOperation: worst.CPUSeconds / float64(max(worst.Operations, 1)), Workers: worst.Workers,
+		Busy: busy(worst), Time: worst.CPUSeconds, AnOperation: worst.CPUSeconds / float64(max(worst.Operations, 1)),
+		Workers: worst.Workers,
 	})
 	f.ToSeconds = worst.ElapsedSeconds
-	f.Summary = fmt.Sprintf("In %s the computer was the limit: in %s, its processors were busy for %.0f %% of the time, "+
+	f.Summary = fmt.Sprintf("In %s the computer was the limit: in %s, its processors were busy for %.0f %% of "+
+		"the time, "+
 		"and hardly waited for the storage.", numbered(passes), worst.Label(), busy(worst)*100)
-	f.Advice = "Repeat with more --workers, or with a larger block size: if the figure rises, it was the computer's and not the storage's."
+	f.Advice = "Repeat with more --workers, or with a larger block size: if the figure rises, it was the " +
+		"computer's and not the storage's."
 	return []session.Finding{f}
 }

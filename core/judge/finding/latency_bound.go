@@ -50,7 +50,8 @@ func findLatencyBound(s *session.Session, n unit.Notation) []session.Finding {
 	hop, bound := s.Chain.Binding()
 	for _, ladder := range depthLadders(s) {
 		last, before := ladder[len(ladder)-1], ladder[len(ladder)-2]
-		rise := math.Log(float64(last.BytesPerSecond/before.BytesPerSecond)) / math.Log(float64(last.Depth)/float64(before.Depth))
+		rise := math.Log(float64(last.BytesPerSecond/before.BytesPerSecond)) /
+			math.Log(float64(last.Depth)/float64(before.Depth))
 		if bound && last.BytesPerSecond >= hop.Usable.Low*nearCeiling || rise < stillRising {
 			continue
 		}
@@ -64,17 +65,20 @@ func findLatencyBound(s *session.Session, n unit.Notation) []session.Finding {
 	}
 	latency := worst.Latency.Mean
 	evidence := LatencyBoundEvidence{
-		Depth: worst.Depth, Rate: rate(math.Round(float64(worst.BytesPerSecond))), Latency: latency, Exponent: exponent, Block: worst.Block,
+		Depth: worst.Depth, Rate: rate(math.Round(float64(worst.BytesPerSecond))), Latency: latency,
+		Exponent: exponent, Block: worst.Block,
 	}
 	filling := ""
 	if bound && latency > 0 {
 		evidence.Fills, evidence.Hop = math.Ceil(float64(hop.Usable.High)*latency/float64(worst.Block)), hop.Name
-		filling = fmt.Sprintf(" If latency stayed at %s, a depth of %.0f would fill %s (%s x %s / %s).", unit.Latency(latency),
+		filling = fmt.Sprintf(" If latency stayed at %s, a depth of %.0f would fill %s (%s x %s / %s).",
+			unit.Latency(latency),
 			evidence.Fills, hop.Name, n.Rate(hop.Usable.High), unit.Latency(latency), worst.Block)
 	}
 	f := latencyBound.new(0.9, indexes, evidence)
 	f.ToSeconds = worst.ElapsedSeconds
-	f.Summary = fmt.Sprintf("%s still rises with depth: %s at depth %d is not the most that the storage gives.%s", worst.Shape(),
+	f.Summary = fmt.Sprintf("%s still rises with depth: %s at depth %d is not the most that the storage gives.%s",
+		worst.Shape(),
 		n.Rate(worst.BytesPerSecond), worst.Depth, filling)
 	f.Advice = "Measure greater depths, or say with the figure at which depth it holds."
 	return []session.Finding{f}

@@ -63,8 +63,9 @@ func findLinkBound(s *session.Session, n unit.Notation) []session.Finding {
 	})
 	evidence := LinkBoundEvidence{
 		Hop: hop.Name, Standard: hop.Standard, UsableLow: hop.Usable.Low, UsableHigh: hop.Usable.High,
-		Fastest: rate(math.Round(float64(fastest.BytesPerSecond))), OfUsable: float64(fastest.BytesPerSecond / hop.Usable.High),
-		Passes: len(plateau), Shapes: shapes(plateau), Spread: 1 - plateauShare, DriveRating: ratedAlike(s, fastest),
+		Fastest:  rate(math.Round(float64(fastest.BytesPerSecond))),
+		OfUsable: float64(fastest.BytesPerSecond / hop.Usable.High),
+		Passes:   len(plateau), Shapes: shapes(plateau), Spread: 1 - plateauShare, DriveRating: ratedAlike(s, fastest),
 	}
 	confidence := linkConfidence(evidence.Shapes, len(plateau))
 	if len(suspects) > 1 {
@@ -85,7 +86,8 @@ func findLinkBound(s *session.Session, n unit.Notation) []session.Finding {
 	f := kind.new(confidence, indexes, evidence)
 	f.Evidence = f.Evidence.With(rivals)
 	f.ToSeconds, f.Advice = fastest.ElapsedSeconds, plateauAdvice(hop, evidence)
-	f.Summary = fmt.Sprintf("%s %s: %s ran at %s, within the %s %s that it carries.", limit, who, plateauText(plateau, fastest),
+	f.Summary = fmt.Sprintf("%s %s: %s ran at %s, within the %s %s that it carries.", limit, who,
+		plateauText(plateau, fastest),
 		n.Rate(fastest.BytesPerSecond), n.Between(hop.Usable.Low, hop.Usable.High), n.Unit())
 	return []session.Finding{f}
 }
@@ -110,7 +112,8 @@ func plateauAdvice(hop link.Hop, evidence LinkBoundEvidence) string {
 		advice = "The drive is rated at nearly the same, so it could be the drive as well: " +
 			"measure it through a wider hop, or another drive through this one."
 	case isLimit(hop):
-		advice = "More has to be bought of that limit. Measure several block sizes to see whether it counts operations or bytes."
+		advice = "More has to be bought of that limit. Measure several block sizes to see whether it counts " +
+			"operations or bytes."
 	}
 	if evidence.Passes < 2 {
 		advice = "One pass alone may be alike by chance: measure other block sizes and depths too. " + advice

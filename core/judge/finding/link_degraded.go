@@ -35,7 +35,8 @@ func findLinkDegraded(s *session.Session, n unit.Notation) []session.Finding {
 		f := linkDegraded.new(0.95, allPasses(s), LinkDegradedEvidence{
 			hop.Name, hop.Standard, hop.Capable.Standard, hop.Usable.High, hop.Capable.Usable.High,
 		})
-		f.Summary = fmt.Sprintf("%s trained as %s, but both of its ends can do %s: it carries at most %s instead of %s.",
+		f.Summary = fmt.Sprintf("%s trained as %s, but both of its ends can do %s: it carries at most %s "+
+			"instead of %s.",
 			hop.Name, hop.Standard, hop.Capable.Standard, n.Rate(hop.Usable.High), n.Rate(hop.Capable.Usable.High))
 		f.Advice = "Try another cable, another port and a clean connector, in that order, one at a time; " +
 			"then look whether power saving or a firmware setting holds the link down."

@@ -66,7 +66,8 @@ func findLinkErrors(s *session.Session, _ unit.Notation) []session.Finding {
 	f := linkErrors.new(0.95, indexes, LinkErrorsEvidence{first})
 	f.Evidence = f.Evidence.With(counts)
 	f.Summary = "The links reported errors while they were measured: " + strings.Join(parts, ", ") + "."
-	f.Advice = "Do not quote these figures. Change the cable first, then the port, and repeat; errors that follow the drive are the drive's."
+	f.Advice = "Do not quote these figures. Change the cable first, then the port, and repeat; errors that follow " +
+		"the drive are the drive's."
 	return []session.Finding{f}
 }
 

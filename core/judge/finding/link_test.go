@@ -37,7 +37,8 @@ func measured(t *testing.T, chain string, passes ...session.Pass) *session.Sessi
 }
 
 func pass(operation load.Operation, access load.Access, block unit.Bytes, depth int, megabytes float64) session.Pass {
-	return session.Pass{Load: load.Load{Operation: operation, Access: access, Block: block, Depth: depth}, BytesPerSecond: unit.BytesPerSecond(megabytes * 1e6)}
+	return session.Pass{Load: load.Load{Operation: operation, Access: access, Block: block, Depth: depth},
+		BytesPerSecond: unit.BytesPerSecond(megabytes * 1e6)}
 }
 
 func ofKind(findings []session.Finding, kind string) (session.Finding, bool) {
@@ -53,7 +54,8 @@ func TestLinkBound(t *testing.T) {
 	const read, write, sequential, random = load.Read, load.Write, load.Sequential, load.Random
 	flat := func(megabytes float64) []session.Pass {
 		return []session.Pass{
-			pass(read, sequential, unit.MiB, 8, megabytes), pass(read, sequential, 128*unit.KiB, 32, megabytes*0.99), pass(write, sequential, unit.MiB, 8, megabytes*0.985),
+			pass(read, sequential, unit.MiB, 8, megabytes), pass(read, sequential, 128*unit.KiB, 32, megabytes*0.99),
+			pass(write, sequential, unit.MiB, 8, megabytes*0.985),
 			pass(read, random, 4*unit.KiB, 1, megabytes/20), pass(read, random, 64*unit.KiB, 32, megabytes*0.995),
 		}
 	}
@@ -68,8 +70,10 @@ func TestLinkBound(t *testing.T) {
 		{"just below what it carries", "deck: usb 3.2 gen 2", flat(900), "", 0},
 		{"above the link", "deck: usb 3.2 gen 2", flat(1300), "", 0},
 		{"one pass alone", "sata 3", flat(560)[:1], "The limit may be hop 1", 0.6},
-		{"two hops alike", "a: usb4 40g > b: pcie 3.0 x4", flat(3400), "or a (usb4 40g), which are nearly as narrow", 0.8},
-		{"below the narrowest, within its rival", "a: usb4 40g > b: pcie 3.0 x4", flat(2810), "The limit is a (usb4 40g):", 0.95},
+		{"two hops alike", "a: usb4 40g > b: pcie 3.0 x4", flat(3400), "or a (usb4 40g), which are nearly as narrow",
+			0.8},
+		{"below the narrowest, within its rival", "a: usb4 40g > b: pcie 3.0 x4", flat(2810),
+			"The limit is a (usb4 40g):", 0.95},
 		{"no chain", "", flat(1042), "", 0},
 	}
 	for _, c := range cases {
@@ -82,7 +86,8 @@ func TestLinkBound(t *testing.T) {
 	}
 	s := measured(t, "sata 3", flat(550)...)
 	s.Parts = []book.Part{{Kind: book.Drive, Name: "curlew", Ratings: book.Ratings{SequentialRead: 560e6}}}
-	if f, _ := ofKind(Detect(s, unit.Decimal), "link-bound"); f.Confidence != 0.5 || !strings.Contains(f.Advice, "could be the drive as well") {
+	if f, _ := ofKind(Detect(s, unit.Decimal), "link-bound"); f.Confidence != 0.5 ||
+		!strings.Contains(f.Advice, "could be the drive as well") {
 		t.Errorf("a drive rated at the link's ceiling: confidence %v, %q", f.Confidence, f.Advice)
 	}
 }
@@ -120,51 +125,64 @@ func TestLatencyBound(t *testing.T) {
 		t.Errorf("depth %v would fill the hop, want 29", depth)
 	}
 	for name, passes := range map[string][]session.Pass{"flat": small(40, 158, 170), "one depth": small(40)} {
-		if _, found := ofKind(Detect(measured(t, "port: usb 3.2 gen 2", passes...), unit.Decimal), "latency-bound"); found {
+		if _, found := ofKind(Detect(measured(t, "port: usb 3.2 gen 2", passes...), unit.Decimal),
+			"latency-bound"); found {
 			t.Errorf("%s: found", name)
 		}
 	}
-	if _, found := ofKind(Detect(measured(t, "sata 3", small(140, 300, 540)...), unit.Decimal), "latency-bound"); found {
+	if _, found := ofKind(Detect(measured(t, "sata 3", small(140, 300, 540)...), unit.Decimal),
+		"latency-bound"); found {
 		t.Error("a load that fills its hop waits for latency")
 	}
 }
 
 func TestLinkErrors(t *testing.T) {
 	reading := func(errors, slow int64) link.Reading {
-		return link.Reading{Counters: map[string]int64{"pcie_correctable_errors 0000:01:00.0": errors, "nvme_slow_seconds nvme0n1": slow}}
+		return link.Reading{Counters: map[string]int64{"pcie_correctable_errors 0000:01:00.0": errors,
+			"nvme_slow_seconds nvme0n1": slow}}
 	}
-	s := measured(t, "", pass(load.Read, load.Sequential, unit.MiB, 8, 800), pass(load.Read, load.Sequential, unit.MiB, 8, 800))
+	s := measured(t, "", pass(load.Read, load.Sequential, unit.MiB, 8, 800),
+		pass(load.Read, load.Sequential, unit.MiB, 8, 800))
 	s.Passes[0].Link = &link.Record{Before: reading(7, 0), After: reading(7, 5)}
 	if _, found := ofKind(Detect(s, unit.Decimal), "link-errors"); found {
 		t.Error("counters that stand still, or count slowdowns, are errors")
 	}
 	s.Passes[1].Link = &link.Record{Before: reading(7, 5), After: reading(12, 5)}
 	f, found := ofKind(Detect(s, unit.Decimal), "link-errors")
-	if !found || !strings.Contains(f.Summary, "5 pcie correctable errors 0000:01:00.0") || len(f.Passes) != 1 || f.Passes[0] != 1 || f.Severity != session.Fault {
+	if !found || !strings.Contains(f.Summary, "5 pcie correctable errors 0000:01:00.0") || len(f.Passes) != 1 ||
+		f.Passes[0] != 1 || f.Severity != session.Fault {
 		t.Errorf("finding %+v", f)
 	}
 	s.Events = []session.Event{{TSeconds: 3, Kind: event.Relink, Detail: "deck: usb 3.2 gen 2 before, usb 2.0 now"}}
-	if f, _ := ofKind(Detect(s, unit.Decimal), "link-errors"); len(f.Passes) != 2 || !strings.Contains(f.Summary, "1 of relink") || !strings.Contains(f.Evidence.Fact("first").(string), "usb 2.0 now, 3 s") {
+	if f, _ := ofKind(Detect(s, unit.Decimal), "link-errors"); len(f.Passes) != 2 ||
+		!strings.Contains(f.Summary, "1 of relink") || !strings.Contains(f.Evidence.Fact("first").(string),
+		"usb 2.0 now, 3 s") {
 		t.Errorf("finding %+v", f)
 	}
 }
 
 func TestRatings(t *testing.T) {
-	drive := book.Part{Kind: book.Drive, Name: "sandpiper", Ratings: book.Ratings{SequentialRead: 3400e6, RandomReadIOPS: 480_000}}
+	drive := book.Part{Kind: book.Drive, Name: "sandpiper", Ratings: book.Ratings{SequentialRead: 3400e6,
+		RandomReadIOPS: 480_000}}
 	with := func(chain string, passes ...session.Pass) []session.Finding {
 		s := measured(t, chain, passes...)
 		s.Parts = []book.Part{drive}
 		return findAgainstRating(s, unit.Decimal)
 	}
-	slow := with("usb 3.2 gen 2", pass(load.Read, load.Sequential, unit.MiB, 8, 1042), pass(load.Read, load.Random, 4*unit.KiB, 32, 372))
-	if len(slow) != 1 || slow[0].Kind != "below-rating" || slow[0].Severity != session.Note || !strings.Contains(slow[0].Summary, "2 ratings of sandpiper cannot be reached in this chain") {
+	slow := with("usb 3.2 gen 2", pass(load.Read, load.Sequential, unit.MiB, 8, 1042),
+		pass(load.Read, load.Random, 4*unit.KiB, 32, 372))
+	if len(slow) != 1 || slow[0].Kind != "below-rating" || slow[0].Severity != session.Note ||
+		!strings.Contains(slow[0].Summary, "2 ratings of sandpiper cannot be reached in this chain") {
 		t.Errorf("behind a narrow hop: %+v", slow)
 	}
-	alone := with("pcie 3.0 x4", pass(load.Read, load.Sequential, unit.MiB, 8, 2100), pass(load.Read, load.Random, 4*unit.KiB, 32, 410*4.096))
-	if len(alone) != 2 || alone[0].Severity != session.Caution || alone[1].Evidence.Fact("rating") != "480\u00a0000 IOPS" {
+	alone := with("pcie 3.0 x4", pass(load.Read, load.Sequential, unit.MiB, 8, 2100),
+		pass(load.Read, load.Random, 4*unit.KiB, 32, 410*4.096))
+	if len(alone) != 2 || alone[0].Severity != session.Caution ||
+		alone[1].Evidence.Fact("rating") != "480\u00a0000 IOPS" {
 		t.Errorf("on a wide hop: %+v", alone)
 	}
-	if fast := with("", pass(load.Read, load.Sequential, unit.MiB, 8, 3700)); len(fast) != 1 || fast[0].Kind != "above-rating" {
+	if fast := with("", pass(load.Read, load.Sequential, unit.MiB, 8, 3700)); len(fast) != 1 ||
+		fast[0].Kind != "above-rating" {
 		t.Errorf("above the rating: %+v", fast)
 	}
 	if as := with("", pass(load.Read, load.Sequential, unit.MiB, 8, 3350)); len(as) != 0 {

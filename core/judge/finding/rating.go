@@ -71,12 +71,14 @@ func findAgainstRating(s *session.Session, n unit.Notation) []session.Finding {
 		switch {
 		case v.share() > 1+ratingTolerance:
 			found = append(found, v.finding(drive, aboveRating,
-				"Look whether a cache answered, whether the data was incompressible, and whether the book names the right drive."))
+				"Look whether a cache answered, whether the data was incompressible, and whether the book names "+
+					"the right drive."))
 		case v.share() >= 1-ratingTolerance:
 		case v.beyond(s):
 			beyond = append(beyond, v)
 		default:
-			found = append(found, v.finding(drive, belowRating, "Repeat with more depth and larger blocks, on an empty and cool drive, "+
+			found = append(found, v.finding(drive, belowRating, "Repeat with more depth and larger blocks, on an "+
+				"empty and cool drive, "+
 				"before it is held against the maker: ratings are of the best case."))
 		}
 	}
@@ -103,7 +105,8 @@ func (v achieved) beyond(s *session.Session) bool {
 
 func (v achieved) finding(drive book.Part, kind Kind, advice string) session.Finding {
 	measured, rating := v.write(v.figure(v.best)), v.write(v.rating)
-	f := kind.new(0.9, []int{v.best.Index}, RatingEvidence{Measured: measured, Rating: rating, OfRating: v.share(), Drive: drive.Name})
+	f := kind.new(0.9, []int{v.best.Index}, RatingEvidence{Measured: measured, Rating: rating, OfRating: v.share(),
+		Drive: drive.Name})
 	f.ToSeconds, f.Advice = v.best.ElapsedSeconds, advice
 	f.Summary = fmt.Sprintf("%s: %s is rated at %s by its maker and gave %s, %.0f %% of that, by %s.",
 		v.name, drive.Name, rating, measured, v.share()*100, v.best.Label())
@@ -137,7 +140,8 @@ func ratingsOf(r book.Ratings, n unit.Notation) []rated {
 	asIOPS := func(v float64) string { return unit.Grouped(int64(v+0.5)) + " IOPS" }
 	is := func(operation load.Operation, access load.Access) func(*session.Pass) bool {
 		return func(p *session.Pass) bool {
-			return p.Operation == operation && p.Access == access && (access == load.Sequential || p.Block == 4*unit.KiB)
+			return p.Operation == operation && p.Access == access &&
+				(access == load.Sequential || p.Block == 4*unit.KiB)
 		}
 	}
 	return []rated{

@@ -31,7 +31,8 @@ func addRecoveries(s *session.Session, found []session.Finding) {
 		evidence, _ := EvidenceOf[CacheExhaustedEvidence](*this)
 		if before == nil {
 			whole = evidence.FastArea
-		} else if rest, adjacent := restBetween(s, before.Passes[0], this.Passes[0]); adjacent && rest >= leastRestSeconds {
+		} else if rest, adjacent := restBetween(s, before.Passes[0], this.Passes[0]); adjacent &&
+			rest >= leastRestSeconds {
 			addRecovery(this, evidence, whole, rest)
 		}
 		before = this
@@ -46,7 +47,8 @@ func addRecovery(f *session.Finding, evidence CacheExhaustedEvidence, whole unit
 		f.Summary += fmt.Sprintf(" The rest of %.0f s before had brought all of it back.", rest)
 	} else {
 		evidence.RecoversAfter = rest / share
-		f.Summary += fmt.Sprintf(" The rest of %.0f s before had brought back %.0f %% of it; all of it takes about %.0f s.",
+		f.Summary += fmt.Sprintf(" The rest of %.0f s before had brought back %.0f %% of it; all of it takes "+
+			"about %.0f s.",
 			rest, share*100, rest/share)
 	}
 	f.Evidence = session.NewEvidence(evidence)
@@ -58,7 +60,8 @@ func restBetween(s *session.Session, before, after int) (seconds float64, adjace
 	for i := 1; i < len(s.Passes); i++ {
 		a, b := &s.Passes[i-1], &s.Passes[i]
 		if a.Index == before && b.Index == after {
-			return b.StartedSeconds - a.StartedSeconds - a.ElapsedSeconds, a.Block == b.Block && a.Operation == b.Operation
+			return b.StartedSeconds - a.StartedSeconds - a.ElapsedSeconds, a.Block == b.Block &&
+				a.Operation == b.Operation
 		}
 	}
 	return 0, false

@@ -20,8 +20,10 @@ func TestRecoveryOfTheWriteArea(t *testing.T) {
 		value, within  float64
 		summary, never string
 	}{
-		{"half of it came back", 300, 60, "recovers_after_seconds", 600, 30, "all of it takes about", "recovers_within_seconds"},
-		{"all of it came back", 600, 120, "recovers_within_seconds", 600, 1, "all of it back", "recovers_after_seconds"},
+		{"half of it came back", 300, 60, "recovers_after_seconds", 600, 30, "all of it takes about",
+			"recovers_within_seconds"},
+		{"all of it came back", 600, 120, "recovers_within_seconds", 600, 1, "all of it back",
+			"recovers_after_seconds"},
 		{"no rest", 1, 60, "", 0, 0, "", "recovers_after_seconds"},
 	} {
 		t.Run(c.name, func(t *testing.T) {

@@ -65,7 +65,8 @@ func findRunFade(s *session.Session, n unit.Notation) []session.Finding {
 		f.ToSeconds = first.ElapsedSeconds
 		f.Summary = fmt.Sprintf("%s: each repeat is slower than the one before, from %s to %s over %d.",
 			first.Label(), n.Rate(first.BytesPerSecond), n.Rate(last.BytesPerSecond), len(group))
-		f.Advice = "Repeat with a rest between: if the rest brings it back, quote the first figure with the rest that it takes; " +
+		f.Advice = "Repeat with a rest between: if the rest brings it back, quote the first figure with the rest " +
+			"that it takes; " +
 			"if not, quote the last."
 		found = append(found, f)
 	}

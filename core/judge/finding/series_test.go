@@ -73,7 +73,8 @@ func TestARecordingIsExplained(t *testing.T) {
 		t.Errorf("found %q", got)
 	}
 	pass := s.Passes[0]
-	if len(pass.Samples) != 500 || pass.ElapsedSeconds != 500 || pass.Samples[3].TemperaturesCelsius["bridge"] != 41 || pass.Samples[3].IOPS != 950 || len(s.Events) != 0 {
+	if len(pass.Samples) != 500 || pass.ElapsedSeconds != 500 ||
+		pass.Samples[3].TemperaturesCelsius["bridge"] != 41 || pass.Samples[3].IOPS != 950 || len(s.Events) != 0 {
 		t.Errorf("%d samples over %v s, events %q", len(pass.Samples), pass.ElapsedSeconds, events(s))
 	}
 }
@@ -158,13 +159,17 @@ func TestRecordingsThatAreNone(t *testing.T) {
 		{"t_seconds,t_seconds,bytes_per_second\n", "is there twice"},
 		{"t_seconds,bytes_per_second\n", "only 0 lines"},
 		{"t_seconds,bytes_per_second\n1,NaN\n2,x\n3,-4\n", "only 0 lines"},
-		{table("t_seconds,bytes_per_second", 9, func(s int) string { return fmt.Sprintf("%d,1042", s) }), "look like MB/s"},
-		{table("t_seconds,bytes_per_second", 9, func(s int) string { return fmt.Sprintf("%d,1e15", s) }), "faster than any storage"},
-		{table("t_seconds,bytes_per_second", 9, func(s int) string { return fmt.Sprintf("%d,0", s) }), "nothing ever moved"},
+		{table("t_seconds,bytes_per_second", 9, func(s int) string { return fmt.Sprintf("%d,1042", s) }),
+			"look like MB/s"},
+		{table("t_seconds,bytes_per_second", 9, func(s int) string { return fmt.Sprintf("%d,1e15", s) }),
+			"faster than any storage"},
+		{table("t_seconds,bytes_per_second", 9, func(s int) string { return fmt.Sprintf("%d,0", s) }),
+			"nothing ever moved"},
 		{"t_seconds,bytes_per_second\n1,\"2", "r.csv: "},
 	}
 	for _, c := range cases {
-		if _, err := series.Read("r.csv", strings.NewReader(c.text), writes); err == nil || !strings.Contains(err.Error(), c.want) {
+		if _, err := series.Read("r.csv", strings.NewReader(c.text), writes); err == nil ||
+			!strings.Contains(err.Error(), c.want) {
 			t.Errorf("%.40q gives %v, want %q in it", c.text, err, c.want)
 		}
 	}

@@ -60,12 +60,14 @@ func findSharedHop(s *session.Session, n unit.Notation) []session.Finding {
 			advice = "Use another port of the host for one of them, or do not use them at once."
 		case shared:
 			confidence = 0.6
-			summary = fmt.Sprintf("The targets take from each other: %s. They share %s, which could carry %s and is not full.",
+			summary = fmt.Sprintf("The targets take from each other: %s. They share %s, which could carry %s and "+
+				"is not full.",
 				texts, hop.Name, carries)
 			advice = "Look whether the hop trained as it should, and whether the host keeps up."
 		default:
 			confidence = 0.5
-			summary = fmt.Sprintf("The targets take from each other: %s. Nothing is known of a hop that they share.", texts)
+			summary = fmt.Sprintf("The targets take from each other: %s. Nothing is known of a hop that they share.",
+				texts)
 			advice = "Say what is on the bench with --through, or repeat it with one of them on another port."
 		}
 		f := sharedHop.new(confidence, []int{}, evidence)
@@ -86,7 +88,8 @@ func losses(c *session.Contention, n unit.Notation) (worst float64, sum unit.Byt
 			continue
 		}
 		worst = max(worst, m.Loss())
-		texts = append(texts, fmt.Sprintf("%s %s instead of %s", m.Address, n.Rate(m.Together.BytesPerSecond), n.Rate(m.Alone.BytesPerSecond)))
+		texts = append(texts, fmt.Sprintf("%s %s instead of %s", m.Address, n.Rate(m.Together.BytesPerSecond),
+			n.Rate(m.Alone.BytesPerSecond)))
 	}
 	return worst, sum, strings.Join(texts, ", ")
 }

@@ -179,7 +179,8 @@ func findSlowdowns(s *session.Session, n unit.Notation) []session.Finding {
 // which is told on its own.
 func interrupted(s *session.Session, pass *session.Pass, d slowdown) bool {
 	for _, outage := range outages(pass) {
-		if d.at >= outage.from-2 && d.at <= outage.to+2 || d.after.to >= outage.from-2 && d.at <= outage.to+2 && float64(d.after.rate) < 0.1*float64(d.before.rate) {
+		if d.at >= outage.from-2 && d.at <= outage.to+2 || d.after.to >= outage.from-2 && d.at <= outage.to+2 &&
+			float64(d.after.rate) < 0.1*float64(d.before.rate) {
 			return true
 		}
 	}
@@ -266,7 +267,8 @@ func (d slowdown) cutOff(before []slowdown) bool {
 		return false
 	}
 	last := before[len(before)-1]
-	return last.cycle() && math.Abs(float64(d.temperature-last.temperature)) <= sameTemperature && d.lasts() <= 1.3*last.lasts() &&
+	return last.cycle() && math.Abs(float64(d.temperature-last.temperature)) <= sameTemperature &&
+		d.lasts() <= 1.3*last.lasts() &&
 		math.Abs(float64(d.after.rate/last.after.rate)-1) <= 0.2
 }
 
@@ -274,7 +276,8 @@ func (d slowdown) cutOff(before []slowdown) bool {
 // is like those that do.
 func withoutLasting(hot []slowdown) []slowdown {
 	last := hot[len(hot)-1]
-	if len(hot) > 1 && !last.returns() && last.lasts() > 2*hot[0].lasts() && float64(last.after.rate) < 0.8*float64(hot[0].after.rate) {
+	if len(hot) > 1 && !last.returns() && last.lasts() > 2*hot[0].lasts() &&
+		float64(last.after.rate) < 0.8*float64(hot[0].after.rate) {
 		return hot[:len(hot)-1]
 	}
 	return hot

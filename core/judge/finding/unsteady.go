@@ -81,7 +81,8 @@ func (f *fall) unsettled(fallen []slowdown) session.Finding {
 		evidence.At, evidence.CooledTo = &first.temperature, &first.cooledTo
 	}
 	if first.returns() {
-		advice = "It came back without having cooled: see whether something else used the drive or the machine, and repeat."
+		advice = "It came back without having cooled: see whether something else used the drive or the machine, " +
+			"and repeat."
 	}
 	made := unsteady.new(0.9, []int{f.pass.Index}, evidence)
 	made.FromSeconds, made.ToSeconds, made.Advice = first.at, first.after.to, advice

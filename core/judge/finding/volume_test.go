@@ -48,12 +48,17 @@ func TestBucketsOfCredits(t *testing.T) {
 		burst := refill * (1.6 + 2*r.Float64())
 		lasts := 30 + 120*r.Float64()
 		credits := (burst - refill) * lasts
-		v := sim.Volume{Latency: 500e3, Jitter: 0.2, IOPS: refill, Throughput: 1e9, Burst: sim.Burst{IOPS: burst, Throughput: 1e9, Credits: credits}}
-		s := measure(volumeOf(t, v, uint64(number)), fmt.Sprintf("  - sustain: {operation: read, access: random, block: 4KiB, depth: 32, for: %.0fs}\n", lasts*2+60))
+		v := sim.Volume{Latency: 500e3, Jitter: 0.2, IOPS: refill, Throughput: 1e9,
+			Burst: sim.Burst{IOPS: burst, Throughput: 1e9, Credits: credits}}
+		s := measure(volumeOf(t, v, uint64(number)),
+			fmt.Sprintf("  - sustain: {operation: read, access: random, block: 4KiB, depth: 32, for: %.0fs}\n",
+				lasts*2+60))
 		f := only(t, s, "credit-exhausted")
-		size, earned := f.Evidence.Fact("bucket_operations").(float64), f.Evidence.Fact("refill_operations_per_second").(float64)
+		size, earned := f.Evidence.Fact("bucket_operations").(float64),
+			f.Evidence.Fact("refill_operations_per_second").(float64)
 		if math.Abs(size/credits-1) > 0.05 || math.Abs(earned/refill-1) > 0.05 {
-			t.Errorf("a bucket of %.0f that earns %.0f a second is found to hold %.0f and to earn %.0f", credits, refill, size, earned)
+			t.Errorf("a bucket of %.0f that earns %.0f a second is found to hold %.0f and to earn %.0f", credits,
+				refill, size, earned)
 		}
 		if full := f.Evidence.Fact("full_again_after_seconds").(float64); math.Abs(full/(credits/refill)-1) > 0.1 {
 			t.Errorf("it is full again after %.0f s, and found after %.0f s", credits/refill, full)
@@ -63,18 +68,29 @@ func TestBucketsOfCredits(t *testing.T) {
 
 // The kind of limit is told by block sizes, and whose it is by the bench book.
 func TestWhichLimitHolds(t *testing.T) {
-	const sweep = "  - sweep: {operation: read, access: random, block: [4KiB, 16KiB, 64KiB, 256KiB, 1MiB], depth: [1, 32], hold: 5s}\n"
+	const sweep = "  - sweep: {operation: read, access: random, block: [4KiB, 16KiB, 64KiB, 256KiB, 1MiB], depth: " +
+		"[1, 32], hold: 5s}\n"
 	for name, c := range map[string]struct {
 		served        sim.Volume
 		part          book.Part
 		limit, whose  string
 		bytes, queues bool
 	}{
-		"the volume's operations":   {sim.Volume{IOPS: 3000, Throughput: 900e6}, book.Part{Limits: book.Limits{IOPS: 3000, Throughput: 900e6}, Instance: book.Limits{IOPS: 20000, Throughput: 590e6}}, "operations", "volume", false, true},
-		"the instance's operations": {sim.Volume{IOPS: 2000, Throughput: 900e6}, book.Part{Limits: book.Limits{IOPS: 9000, Throughput: 900e6}, Instance: book.Limits{IOPS: 2000, Throughput: 900e6}}, "operations", "instance", false, true},
-		"the volume's bytes":        {sim.Volume{IOPS: 90000, Throughput: 125e6}, book.Part{Limits: book.Limits{IOPS: 90000, Throughput: 125e6}, Instance: book.Limits{Throughput: 590e6}}, "bytes", "volume", true, true},
-		"the instance's bytes":      {sim.Volume{IOPS: 90000, Throughput: 590e6}, book.Part{Limits: book.Limits{IOPS: 90000, Throughput: 900e6}, Instance: book.Limits{Throughput: 590e6}}, "bytes", "instance", true, true},
-		"the network":               {sim.Volume{IOPS: 1e6, Throughput: 5e9}, book.Part{Standard: "ethernet 10g", Limits: book.Limits{IOPS: 1e6, Throughput: 5e9}, Instance: book.Limits{Throughput: 9e9}}, "bytes", "network", true, true},
+		"the volume's operations": {sim.Volume{IOPS: 3000, Throughput: 900e6},
+			book.Part{Limits: book.Limits{IOPS: 3000, Throughput: 900e6},
+				Instance: book.Limits{IOPS: 20000, Throughput: 590e6}}, "operations", "volume", false, true},
+		"the instance's operations": {sim.Volume{IOPS: 2000, Throughput: 900e6},
+			book.Part{Limits: book.Limits{IOPS: 9000, Throughput: 900e6},
+				Instance: book.Limits{IOPS: 2000, Throughput: 900e6}}, "operations", "instance", false, true},
+		"the volume's bytes": {sim.Volume{IOPS: 90000, Throughput: 125e6},
+			book.Part{Limits: book.Limits{IOPS: 90000, Throughput: 125e6}, Instance: book.Limits{Throughput: 590e6}},
+			"bytes", "volume", true, true},
+		"the instance's bytes": {sim.Volume{IOPS: 90000, Throughput: 590e6},
+			book.Part{Limits: book.Limits{IOPS: 90000, Throughput: 900e6}, Instance: book.Limits{Throughput: 590e6}},
+			"bytes", "instance", true, true},
+		"the network": {sim.Volume{IOPS: 1e6, Throughput: 5e9},
+			book.Part{Standard: "ethernet 10g", Limits: book.Limits{IOPS: 1e6, Throughput: 5e9},
+				Instance: book.Limits{Throughput: 9e9}}, "bytes", "network", true, true},
 	} {
 		c.served.Latency, c.served.Jitter = 500e3, 0.1
 		s := measure(volumeOf(t, c.served, 3), sweep)
@@ -93,11 +109,13 @@ func TestWhichLimitHolds(t *testing.T) {
 // Arrivals on a schedule show the line in front of a limit, and that the device is
 // not slow.
 func TestArrivalsAtALimit(t *testing.T) {
-	const loads = "  - sweep: {operation: read, access: random, block: 4KiB, depth: 256, rate: [500, 1000, 2000, 5000, 20000], hold: 5s}\n"
+	const loads = "  - sweep: {operation: read, access: random, block: 4KiB, depth: 256, rate: [500, 1000, 2000, " +
+		"5000, 20000], hold: 5s}\n"
 	s := measure(volumeOf(t, sim.Volume{IOPS: 3000, Throughput: 900e6, Latency: 500e3, Jitter: 0.1}, 3), loads)
 	s.Parts = []book.Part{{Kind: book.Volume, Name: "v", Limits: book.Limits{IOPS: 3000}}}
 	f := only(t, s, "cap-bound")
-	if got := f.Evidence.Fact("limit_iops").(float64); math.Abs(got/3000-1) > 0.02 || f.Evidence.Fact("whose") != "volume" || len(f.Passes) != 2 {
+	if got := f.Evidence.Fact("limit_iops").(float64); math.Abs(got/3000-1) > 0.02 ||
+		f.Evidence.Fact("whose") != "volume" || len(f.Passes) != 2 {
 		t.Errorf("found %v of the %v in passes %v: %s", got, f.Evidence.Fact("whose"), f.Passes, f.Summary)
 	}
 	for _, pass := range s.Passes { // one that slows down on the way there is at its own end

@@ -65,11 +65,13 @@ const fewestSamples = 2
 func Answers(s *session.Session, findings []session.Finding, streams []Stream) ([]Answer, error) {
 	reads, writes := recordingOf(s, load.Read), recordingOf(s, load.Write)
 	if len(reads.series) < fewestSamples && len(writes.series) < fewestSamples {
-		return nil, errors.New("the session has no sequential pass or copy of two samples or more; measure with --plan warm-up, or long-write")
+		return nil, errors.New("the session has no sequential pass or copy of two samples or more; measure with " +
+			"--plan warm-up, or long-write")
 	}
 	answers := make([]Answer, len(streams))
 	for i, each := range streams {
-		answers[i] = Answer{Stream: each, Reading: sideOf(reads, each, findings), Writing: sideOf(writes, each, findings)}
+		answers[i] = Answer{Stream: each, Reading: sideOf(reads, each, findings),
+			Writing: sideOf(writes, each, findings)}
 	}
 	return answers, nil
 }

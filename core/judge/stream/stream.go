@@ -92,5 +92,6 @@ func (a Audio) Rate() unit.BytesPerSecond {
 
 // Formula writes the rate's inputs.
 func (a Audio) Formula() string {
-	return fmt.Sprintf("%d channels x %s samples a second x %d bit", a.Channels, unit.Grouped(int64(a.SampleRate)), a.Bits)
+	return fmt.Sprintf("%d channels x %s samples a second x %d bit", a.Channels, unit.Grouped(int64(a.SampleRate)),
+		a.Bits)
 }

@@ -14,17 +14,23 @@ func TestRatesOfGeometries(t *testing.T) {
 		source string
 		want   float64
 	}{
-		"1080, 8 bit, 4:2:2, 25":      {"video: {frame: 1920x1080, fps: 25, bits: 8, chroma: \"4:2:2\"}", 1920 * 1080 * 16 * 25 / 8},
-		"1080, 10 bit, 4:2:2, 59.94":  {"video: {frame: 1920x1080, fps: 60000/1001, bits: 10, chroma: \"4:2:2\"}", 310_729_271},
-		"1080, 8 bit, 4:2:0, 30":      {"video: {frame: 1920x1080, fps: 30, bits: 8, chroma: \"4:2:0\"}", 93_312_000},
-		"2160, 10 bit, 4:2:2, 25":     {"video: {frame: 3840x2160, fps: 25, bits: 10, chroma: \"4:2:2\"}", 518_400_000},
-		"2160, 10 bit, 4:2:2, 60":     {"video: {frame: 3840x2160, fps: 60, bits: 10, chroma: \"4:2:2\"}", 1_244_160_000},
-		"4096, 12 bit, 4:4:4, 24":     {"video: {frame: 4096x2160, fps: 24, bits: 12, chroma: \"4:4:4\"}", 955_514_880},
-		"4320, 10 bit, 4:2:0, 60":     {"video: {frame: 7680x4320, fps: 60, bits: 10, chroma: \"4:2:0\"}", 3_732_480_000},
-		"with alpha, 16 bit, 24":      {"video: {frame: 2048x1080, fps: 24, bits: 16, chroma: \"4:4:4:4\"}", 424_673_280},
-		"grey, 12 bit, 1000":          {"video: {frame: 1280x800, fps: 1000, bits: 12, chroma: grey}", 1_536_000_000},
-		"packed to 32 bit, 24":        {"images: {frame: 2048x1556, fps: 24, bits-per-pixel: 32}", 305_922_048},
-		"images with a header of 8 K": {"images: {frame: 4096x2160, fps: 24, bits: 16, chroma: \"4:4:4\", header: 8KiB}", 1_274_019_840 + 8192*24},
+		"1080, 8 bit, 4:2:2, 25": {"video: {frame: 1920x1080, fps: 25, bits: 8, chroma: \"4:2:2\"}",
+			1920 * 1080 * 16 * 25 / 8},
+		"1080, 10 bit, 4:2:2, 59.94": {"video: {frame: 1920x1080, fps: 60000/1001, bits: 10, chroma: \"4:2:2\"}",
+			310_729_271},
+		"1080, 8 bit, 4:2:0, 30":  {"video: {frame: 1920x1080, fps: 30, bits: 8, chroma: \"4:2:0\"}", 93_312_000},
+		"2160, 10 bit, 4:2:2, 25": {"video: {frame: 3840x2160, fps: 25, bits: 10, chroma: \"4:2:2\"}", 518_400_000},
+		"2160, 10 bit, 4:2:2, 60": {"video: {frame: 3840x2160, fps: 60, bits: 10, chroma: \"4:2:2\"}",
+			1_244_160_000},
+		"4096, 12 bit, 4:4:4, 24": {"video: {frame: 4096x2160, fps: 24, bits: 12, chroma: \"4:4:4\"}", 955_514_880},
+		"4320, 10 bit, 4:2:0, 60": {"video: {frame: 7680x4320, fps: 60, bits: 10, chroma: \"4:2:0\"}",
+			3_732_480_000},
+		"with alpha, 16 bit, 24": {"video: {frame: 2048x1080, fps: 24, bits: 16, chroma: \"4:4:4:4\"}",
+			424_673_280},
+		"grey, 12 bit, 1000":   {"video: {frame: 1280x800, fps: 1000, bits: 12, chroma: grey}", 1_536_000_000},
+		"packed to 32 bit, 24": {"images: {frame: 2048x1556, fps: 24, bits-per-pixel: 32}", 305_922_048},
+		"images with a header of 8 K": {"images: {frame: 4096x2160, fps: 24, bits: 16, chroma: \"4:4:4\", " +
+			"header: 8KiB}", 1_274_019_840 + 8192*24},
 		"2 channels, 48 kHz, 24 bit":  {"audio: {channels: 2, rate: 48kHz, bits: 24}", 288_000},
 		"64 channels, 96 kHz, 24 bit": {"audio: {channels: 64, rate: 96kHz, bits: 24}", 18_432_000},
 		"as given":                    {"data-rate: 1Gbit/s", 125_000_000},
@@ -77,7 +83,8 @@ func TestUntilTheWriteAreaIsFull(t *testing.T) {
 	series := append(steady(100, 2000e6), steady(100, 190e6)...)
 	s := Stream{Rate: 300e6, Buffer: 1100e6}
 	got := Carry(series, s, 1)
-	if got.Carried || math.Abs(got.UntilSeconds-110) > 1e-9 || got.LongestStallSeconds != 100 || got.BufferNeeded != 11000e6 {
+	if got.Carried || math.Abs(got.UntilSeconds-110) > 1e-9 || got.LongestStallSeconds != 100 ||
+		got.BufferNeeded != 11000e6 {
 		t.Errorf("%+v", got)
 	}
 	if most := Most(series[:100], s); most != 6 {
@@ -94,12 +101,16 @@ func TestUntilTheWriteAreaIsFull(t *testing.T) {
 func TestListsThatCannotBeRead(t *testing.T) {
 	for source, want := range map[string]string{
 		"streams: []": "empty", "boats: []": "unknown key", "streams:\n  - data-rate: 1MB/s": "needs a \"name\"",
-		"streams:\n  - {name: x}": "needs one of", "streams:\n  - {name: x, data-rate: 1MB/s, audio: {rate: 48kHz}}": "needs one of",
-		"streams:\n  - {name: x, video: {frame: 1920, fps: 25}}": "like 1920x1080", "streams:\n  - {name: x, video: {frame: 10x10, fps: 1/0}}": "frames a second",
-		"streams:\n  - {name: x, video: {frame: 10x10, fps: 25, chroma: \"4:1\"}}": "chroma", "streams:\n  - {name: x, audio: {rate: 48}}": "like 96kHz",
-		"streams:\n  - {name: x, data-rate: 0MB/s}": "no data", "streams:\n  - {name: x, data-rate: 5Mb}": "not a rate",
+		"streams:\n  - {name: x}": "needs one of",
+		"streams:\n  - {name: x, data-rate: 1MB/s, audio: {rate: 48kHz}}":          "needs one of",
+		"streams:\n  - {name: x, video: {frame: 1920, fps: 25}}":                   "like 1920x1080",
+		"streams:\n  - {name: x, video: {frame: 10x10, fps: 1/0}}":                 "frames a second",
+		"streams:\n  - {name: x, video: {frame: 10x10, fps: 25, chroma: \"4:1\"}}": "chroma",
+		"streams:\n  - {name: x, audio: {rate: 48}}":                               "like 96kHz",
+		"streams:\n  - {name: x, data-rate: 0MB/s}":                                "no data", "streams:\n  - {name: x, data-rate: 5Mb}": "not a rate",
 	} {
-		if _, err := Parse("x.yaml", []byte(source)); err == nil || !strings.Contains(err.Error(), want) || !strings.HasPrefix(err.Error(), "x.yaml:") {
+		if _, err := Parse("x.yaml", []byte(source)); err == nil || !strings.Contains(err.Error(), want) ||
+			!strings.HasPrefix(err.Error(), "x.yaml:") {
 			t.Errorf("%q: %v, want %q in it", source, err, want)
 		}
 	}

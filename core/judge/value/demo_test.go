@@ -39,16 +39,20 @@ func TestTheMoneyOfTheDemo(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	made, err := value.Of(recorded(t, "limpet-passive", "barnacle-fan-on", "dunlin-long", "curlew-passive"), value.Terms{Book: parts}, unit.Decimal)
+	made, err := value.Of(recorded(t, "limpet-passive", "barnacle-fan-on", "dunlin-long", "curlew-passive"),
+		value.Terms{Book: parts}, unit.Decimal)
 	if err != nil || len(made.Offers) != 4 {
 		t.Fatalf("%+v, %v", made, err)
 	}
 	dunlin := made.Offers[3]
-	if steady, _ := dunlin.For(value.SteadyWrites); dunlin.Price != 109+129 || math.Abs(float64(steady.Rate)/190e6-1) > 0.02 {
+	if steady, _ := dunlin.For(value.SteadyWrites); dunlin.Price != 109+129 ||
+		math.Abs(float64(steady.Rate)/190e6-1) > 0.02 {
 		t.Errorf("the dearest offer is %+v", dunlin)
 	}
-	deck, err := value.Of(recorded(t, "barnacle-fan-on"), value.Terms{Book: parts, Through: "deck-tablet"}, unit.Decimal)
-	if writes, _ := deck.Offers[0].For(value.Writes); err != nil || writes.HeldBy != "deck-tablet side" || writes.Rate < 961e6 || writes.Rate > 1084e6 {
+	deck, err := value.Of(recorded(t, "barnacle-fan-on"), value.Terms{Book: parts, Through: "deck-tablet"},
+		unit.Decimal)
+	if writes, _ := deck.Offers[0].For(value.Writes); err != nil || writes.HeldBy != "deck-tablet side" ||
+		writes.Rate < 961e6 || writes.Rate > 1084e6 {
 		t.Errorf("on deck it writes %+v, %v", writes, err)
 	}
 }

@@ -154,7 +154,8 @@ func Of(sessions []*session.Session, terms Terms, n unit.Notation) (Value, error
 		groups[label] = append(groups[label], s)
 	}
 	if len(order) == 0 {
-		return value, errors.New("no session has passes on a drive or volume of the bench book; measure with --through, and a bench book that has prices")
+		return value, errors.New("no session has passes on a drive or volume of the bench book; measure with " +
+			"--through, and a bench book that has prices")
 	}
 	for _, label := range order {
 		offer, err := offerOf(label, groups[label], terms)
@@ -170,7 +171,8 @@ func Of(sessions []*session.Session, terms Terms, n unit.Notation) (Value, error
 		return cmp.Compare(a.Price, b.Price)
 	})
 	for i := 1; i < len(value.Offers); i++ {
-		if from, to := value.Offers[i-1], value.Offers[i]; from.Monthly == to.Monthly && len(from.Unpriced) == 0 && len(to.Unpriced) == 0 {
+		if from, to := value.Offers[i-1], value.Offers[i]; from.Monthly == to.Monthly && len(from.Unpriced) == 0 &&
+			len(to.Unpriced) == 0 {
 			value.Steps = append(value.Steps, stepOf(from, to, n))
 		}
 	}
@@ -313,12 +315,14 @@ func worthOf(s *session.Session, use Use) (Worth, bool) {
 	loads := compare.LoadsOf(s)
 	for _, key := range loads.Order {
 		asked := key.Load
-		if key.IsCopy() || asked.Scheduled() || asked.CompressibleShare > 0 || asked.Access != load.Sequential && !isVolume(s) {
+		if key.IsCopy() || asked.Scheduled() || asked.CompressibleShare > 0 || asked.Access != load.Sequential &&
+			!isVolume(s) {
 			continue
 		}
 		figure := loads.Figures[key]
 		pass := passOf(s, figure.Passes[0])
-		worth := Worth{Use: use, Rate: unit.BytesPerSecond(figure.Value), Session: s.DisplayName(), Pass: key.String(), load: asked, BytesPerJoule: bytesPerJoule(pass)}
+		worth := Worth{Use: use, Rate: unit.BytesPerSecond(figure.Value), Session: s.DisplayName(),
+			Pass: key.String(), load: asked, BytesPerJoule: bytesPerJoule(pass)}
 		better := !found || worth.Rate > best.Rate
 		switch use {
 		case Reads:
@@ -425,7 +429,8 @@ func stepOf(from, to Offer, n unit.Notation) Step {
 			}
 			nothing = append(nothing, text)
 		} else {
-			buys = append(buys, fmt.Sprintf("%s %s %s", n.Rate(gain.Rate), "more for", use)+fmt.Sprintf(" (%s)", unit.Signed(gain.Share)))
+			buys = append(buys, fmt.Sprintf("%s %s %s", n.Rate(gain.Rate), "more for", use)+fmt.Sprintf(" (%s)",
+				unit.Signed(gain.Share)))
 		}
 		step.Gains = append(step.Gains, gain)
 	}
@@ -452,7 +457,8 @@ func stepVerdict(step Step, buys, nothing []string, held string) string {
 	text := fmt.Sprintf("From %s to %s, %.0f more%s buys ", step.From, step.To, step.Price, month)
 	switch {
 	case len(step.Gains) == 0:
-		return fmt.Sprintf("%s costs %.0f more%s than %s; they have no figure in common.", step.To, step.Price, month, step.From)
+		return fmt.Sprintf("%s costs %.0f more%s than %s; they have no figure in common.", step.To, step.Price, month,
+			step.From)
 	case len(buys) == 0:
 		text += "nothing for " + strings.Join(nothing, ", ")
 	case len(nothing) == 0:

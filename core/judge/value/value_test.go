@@ -13,12 +13,15 @@ import (
 // priced is a session of a drive in an enclosure that cost something.
 func priced(name, drive string, price float64, reads, writes float64) *session.Session {
 	s := &session.Session{ID: name, Name: name, Parts: []book.Part{
-		{Kind: book.Enclosure, Name: "limpet", Price: 39}, {Kind: book.Drive, Name: drive, Price: price, Capacity: 2e12},
+		{Kind: book.Enclosure, Name: "limpet", Price: 39}, {Kind: book.Drive, Name: drive, Price: price,
+			Capacity: 2e12},
 	}}
 	for i, rate := range []float64{reads, writes} {
 		s.Passes = append(s.Passes, session.Pass{
-			Index: i, Load: load.Load{Operation: []load.Operation{load.Read, load.Write}[i], Access: load.Sequential, Block: unit.MiB, Depth: 8}, ElapsedSeconds: 5,
-			BytesPerSecond: unit.BytesPerSecond(rate), Samples: []session.Sample{{TSeconds: 5, Readings: map[string]float64{"power_watts": 5}}},
+			Index: i, Load: load.Load{Operation: []load.Operation{load.Read, load.Write}[i], Access: load.Sequential,
+				Block: unit.MiB, Depth: 8}, ElapsedSeconds: 5,
+			BytesPerSecond: unit.BytesPerSecond(rate),
+			Samples:        []session.Sample{{TSeconds: 5, Readings: map[string]float64{"power_watts": 5}}},
 		})
 	}
 	return s
@@ -32,30 +35,36 @@ func TestValue(t *testing.T) {
 	}
 	first := value.Offers[0]
 	reads, _ := first.For(Reads)
-	if first.Price != 100 || first.PricePerTB != 50 || reads.Price != 0.1 || reads.BytesPerJoule != 200e6 || reads.JoulesPerGB() != 5 {
+	if first.Price != 100 || first.PricePerTB != 50 || reads.Price != 0.1 || reads.BytesPerJoule != 200e6 ||
+		reads.JoulesPerGB() != 5 {
 		t.Errorf("the cheaper offer is %+v with %+v", first, reads)
 	}
 	step := value.Steps[0]
 	if step.Price != 100 || !step.Gains[0].Nothing || step.Gains[1].Nothing || step.Gains[1].Share != 1 ||
-		step.Verdict != "From dunlin + limpet to sandpiper + limpet, 100 more buys 500 MB/s more for writes (+100 %), and nothing for reads." {
+		step.Verdict != "From dunlin + limpet to sandpiper + limpet, 100 more buys 500 MB/s more for writes (+100 "+
+			"%), and nothing for reads." {
 		t.Errorf("the step is %+v", step)
 	}
 }
 
 func TestValueThroughANarrowChain(t *testing.T) {
-	parts, err := book.Parse("b", []byte("hosts:\n  deck:\n    ports: {side: usb 3.2 gen 1}\ndrives:\n  dunlin: {link: pcie 3.0 x4, price: 70}\n  sandpiper: {link: pcie 3.0 x4, price: 161}\n"))
+	parts, err := book.Parse("b", []byte("hosts:\n  deck:\n    ports: {side: usb 3.2 gen 1}\ndrives:\n  dunlin: "+
+		"{link: pcie 3.0 x4, price: 70}\n  sandpiper: {link: pcie 3.0 x4, price: 161}\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
-	value, err := Of([]*session.Session{priced("a", "dunlin", 61, 900e6, 700e6), priced("b", "sandpiper", 161, 1010e6, 1000e6)}, Terms{Book: parts, Through: "deck"}, unit.Decimal)
+	value, err := Of([]*session.Session{priced("a", "dunlin", 61, 900e6, 700e6),
+		priced("b", "sandpiper", 161, 1010e6, 1000e6)}, Terms{Book: parts, Through: "deck"}, unit.Decimal)
 	if err != nil || len(value.Steps) != 1 {
 		t.Fatalf("%+v, %v", value, err)
 	}
-	if value.Offers[0].Price != 109 || !strings.Contains(value.Steps[0].Verdict, "91 more buys nothing for reads, writes: deck side carries no more") {
+	if value.Offers[0].Price != 109 || !strings.Contains(value.Steps[0].Verdict, "91 more buys nothing for reads, "+
+		"writes: deck side carries no more") {
 		t.Errorf("the price is %v; %s", value.Offers[0].Price, value.Steps[0].Verdict)
 	}
 	unknown := priced("c", "godwit", 0, 1e9, 1e9)
-	if value, _ := Of([]*session.Session{unknown}, Terms{}, unit.Decimal); value.Priced() || value.Offers[0].PricePerTB != 0 {
+	if value, _ := Of([]*session.Session{unknown}, Terms{}, unit.Decimal); value.Priced() ||
+		value.Offers[0].PricePerTB != 0 {
 		t.Errorf("a drive without a price is %+v", value)
 	}
 	if _, err := Of([]*session.Session{{ID: "x"}}, Terms{}, unit.Decimal); err == nil {
@@ -65,7 +74,8 @@ func TestValueThroughANarrowChain(t *testing.T) {
 
 func TestSteadyWritesAreWhatRemains(t *testing.T) {
 	s := priced("a", "dunlin", 61, 1e9, 1e9)
-	long := session.Pass{Index: 2, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8}, ElapsedSeconds: 100, BytesPerSecond: 600e6}
+	long := session.Pass{Index: 2, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB,
+		Depth: 8}, ElapsedSeconds: 100, BytesPerSecond: 600e6}
 	for second := 1; second <= 100; second++ {
 		rate := unit.Bytes(1000e6)
 		if second > 50 {
@@ -82,15 +92,19 @@ func TestSteadyWritesAreWhatRemains(t *testing.T) {
 
 func TestValueOfVolumesIsAMonth(t *testing.T) {
 	volume := func(name string, price, rate float64) *session.Session {
-		s := &session.Session{ID: name, Name: name, Parts: []book.Part{{Kind: book.Volume, Name: name, PriceMonth: price, Capacity: 500e9}}}
-		s.Passes = []session.Pass{{Load: load.Load{Operation: load.Read, Access: load.Random, Block: unit.MiB, Depth: 8}, ElapsedSeconds: 5, BytesPerSecond: unit.BytesPerSecond(rate)}}
+		s := &session.Session{ID: name, Name: name,
+			Parts: []book.Part{{Kind: book.Volume, Name: name, PriceMonth: price, Capacity: 500e9}}}
+		s.Passes = []session.Pass{{Load: load.Load{Operation: load.Read, Access: load.Random, Block: unit.MiB,
+			Depth: 8}, ElapsedSeconds: 5, BytesPerSecond: unit.BytesPerSecond(rate)}}
 		return s
 	}
-	value, err := Of([]*session.Session{volume("steady", 61, 250e6), volume("burst", 44, 125e6), priced("drive", "dunlin", 61, 1e9, 1e9)}, Terms{}, unit.Decimal)
+	value, err := Of([]*session.Session{volume("steady", 61, 250e6), volume("burst", 44, 125e6),
+		priced("drive", "dunlin", 61, 1e9, 1e9)}, Terms{}, unit.Decimal)
 	if err != nil || len(value.Offers) != 3 || len(value.Steps) != 1 {
 		t.Fatalf("%+v, %v", value, err)
 	}
-	if step := value.Steps[0]; step.Verdict != "From burst to steady, 17 more a month buys 125 MB/s more for reads (+100 %)." || value.Offers[1].PricePerTB != 88 {
+	if step := value.Steps[0]; step.Verdict != "From burst to steady, 17 more a month buys 125 MB/s more for reads "+
+		"(+100 %)." || value.Offers[1].PricePerTB != 88 {
 		t.Errorf("%+v, a TB costs %v", step, value.Offers[1].PricePerTB)
 	}
 }

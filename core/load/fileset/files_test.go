@@ -29,7 +29,8 @@ func TestSetsHoldWhatWasAskedAndAreTheSameEverywhere(t *testing.T) {
 		}
 		paths := map[string]bool{}
 		for _, entry := range set.Entries {
-			if paths[entry.Path] || entry.Size <= 0 || strings.HasPrefix(entry.Path, "/") || strings.Contains(entry.Path, "..") {
+			if paths[entry.Path] || entry.Size <= 0 || strings.HasPrefix(entry.Path, "/") ||
+				strings.Contains(entry.Path, "..") {
 				t.Fatalf("%s: the entry %+v is odd, or twice there", name, entry)
 			}
 			paths[entry.Path] = true
@@ -80,8 +81,10 @@ func TestContentIsAsCompressibleAsItSays(t *testing.T) {
 }
 
 func TestSpread(t *testing.T) {
-	set := Set{Entries: []Entry{{Path: "a", Size: 1}, {Path: "b/c", Size: 10}, {Path: "b/d/e", Size: 100}, {Path: "b/f", Size: 1000}, {Path: "g", Size: 100}}}
-	want := Spread{Files: 5, Bytes: 1211, Smallest: 1, Quarter: 10, Median: 100, ThreeQuarters: 100, Largest: 1000, HalfOfBytesIn: 1000, Folders: 2, Deepest: 2}
+	set := Set{Entries: []Entry{{Path: "a", Size: 1}, {Path: "b/c", Size: 10}, {Path: "b/d/e", Size: 100},
+		{Path: "b/f", Size: 1000}, {Path: "g", Size: 100}}}
+	want := Spread{Files: 5, Bytes: 1211, Smallest: 1, Quarter: 10, Median: 100, ThreeQuarters: 100, Largest: 1000,
+		HalfOfBytesIn: 1000, Folders: 2, Deepest: 2}
 	if got := set.Spread(); got != want {
 		t.Errorf("the spread is %+v, want %+v", got, want)
 	}
@@ -89,13 +92,15 @@ func TestSpread(t *testing.T) {
 		t.Errorf("an empty set is %+v", got)
 	}
 	mixed, _ := New("mixed-folder", unit.GiB, 1)
-	if spread := mixed.Spread(); spread.Files < 300 || spread.Median > unit.MiB || spread.HalfOfBytesIn < 4*unit.MiB || spread.Deepest < 3 {
+	if spread := mixed.Spread(); spread.Files < 300 || spread.Median > unit.MiB ||
+		spread.HalfOfBytesIn < 4*unit.MiB || spread.Deepest < 3 {
 		t.Errorf("a mixed folder is %+v", spread)
 	}
 }
 
 func TestSetsThatCannotBe(t *testing.T) {
-	for name, size := range map[string]unit.Bytes{"nonesuch": unit.GiB, "large-file": 100, "mixed-folder": 200 * unit.TiB, "small-files": unit.TiB} {
+	for name, size := range map[string]unit.Bytes{"nonesuch": unit.GiB, "large-file": 100,
+		"mixed-folder": 200 * unit.TiB, "small-files": unit.TiB} {
 		if _, err := New(name, size, 1); err == nil {
 			t.Errorf("%s of %s is made", name, size)
 		}
@@ -119,7 +124,8 @@ func TestFromFolder(t *testing.T) {
 		t.Skip("no symbolic links here")
 	}
 	set, err := FromFolder(root)
-	if err != nil || len(set.Entries) != 3 || set.Bytes() != 73 || len(set.Left) != 1 || !strings.Contains(set.Left[0], "link: a symbolic link") {
+	if err != nil || len(set.Entries) != 3 || set.Bytes() != 73 || len(set.Left) != 1 ||
+		!strings.Contains(set.Left[0], "link: a symbolic link") {
 		t.Errorf("%+v, %v", set, err)
 	}
 	if one, err := FromFolder(filepath.Join(root, "x")); err != nil || len(one.Entries) != 1 || one.Bytes() != 3 {

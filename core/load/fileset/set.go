@@ -79,10 +79,12 @@ var Kinds = []Recipe{
 		{0.995, 200 * unit.MiB, 0.5, 0, "pack", 1, 16}, {0.005, 60 * unit.KiB, 0.8, 0.7, "list", 1, 16},
 	}},
 	{"media-project", "clips, their previews, and small project files", []class{
-		{0.88, 150 * unit.MiB, 0.7, 0, "clip", 2, 20}, {0.10, 3 * unit.MiB, 0.5, 0.05, "preview", 3, 50}, {0.02, 20 * unit.KiB, 1, 0.7, "note", 3, 50},
+		{0.88, 150 * unit.MiB, 0.7, 0, "clip", 2, 20}, {0.10, 3 * unit.MiB, 0.5, 0.05, "preview", 3, 50},
+		{0.02, 20 * unit.KiB, 1, 0.7, "note", 3, 50},
 	}},
 	{"application", "a program: libraries, data, and many small parts", []class{
-		{0.12, 4 * unit.KiB, 1.2, 0.6, "part", 5, 60}, {0.38, 120 * unit.KiB, 1.1, 0.5, "lib", 4, 60}, {0.50, 12 * unit.MiB, 0.9, 0.4, "data", 2, 20},
+		{0.12, 4 * unit.KiB, 1.2, 0.6, "part", 5, 60}, {0.38, 120 * unit.KiB, 1.1, 0.5, "lib", 4, 60},
+		{0.50, 12 * unit.MiB, 0.9, 0.4, "data", 2, 20},
 	}},
 }
 
@@ -139,7 +141,8 @@ func (s *Set) add(c class, budget unit.Bytes, chance *rand.Rand) error {
 		if len(s.Entries) == mostFiles {
 			return fmt.Errorf("the set would have more than %d files; choose a smaller size", mostFiles)
 		}
-		s.Entries = append(s.Entries, Entry{Path: c.place(count, chance), Size: size, CompressibleShare: c.compressible})
+		s.Entries = append(s.Entries, Entry{Path: c.place(count, chance), Size: size,
+			CompressibleShare: c.compressible})
 	}
 	return nil
 }
@@ -187,7 +190,8 @@ func (s Set) Spread() Spread {
 	}
 	slices.Sort(sizes)
 	at := func(share float64) unit.Bytes { return sizes[int(share*float64(len(sizes)-1)+0.5)] }
-	spread.Smallest, spread.Quarter, spread.Median, spread.ThreeQuarters, spread.Largest = sizes[0], at(0.25), at(0.5), at(0.75), at(1)
+	spread.Smallest, spread.Quarter, spread.Median, spread.ThreeQuarters, spread.Largest = sizes[0], at(0.25),
+		at(0.5), at(0.75), at(1)
 	spread.Folders = len(folders)
 	sum := unit.Bytes(0)
 	for place := len(sizes) - 1; place >= 0; place-- {

@@ -64,7 +64,8 @@ func (m *metronome) Submit(operations []target.Operation) error {
 			service += m.slow(m.served)
 		}
 		m.free = max(m.free, m.now) + service
-		m.pending = append(m.pending, target.Completion{Slot: operation.Slot, Submitted: m.now, Completed: m.free, Err: err})
+		m.pending = append(m.pending, target.Completion{Slot: operation.Slot, Submitted: m.now, Completed: m.free,
+			Err: err})
 	}
 	m.deepest = max(m.deepest, len(m.pending))
 	return nil
@@ -97,8 +98,9 @@ func (m *metronome) run(t *testing.T, request Request, timing Timing) Result {
 }
 
 var (
-	readLoad   = Request{Load: load.Load{Operation: load.Read, Block: 4096, Depth: 4, Span: 64 * 4096}, Seed: 1}
-	writeLoad  = Request{Load: load.Load{Operation: load.Write, WriteShare: 1, Block: 4096, Depth: 4, Span: 64 * 4096}, Seed: 1}
+	readLoad  = Request{Load: load.Load{Operation: load.Read, Block: 4096, Depth: 4, Span: 64 * 4096}, Seed: 1}
+	writeLoad = Request{Load: load.Load{Operation: load.Write, WriteShare: 1, Block: 4096, Depth: 4,
+		Span: 64 * 4096}, Seed: 1}
 	tenSeconds = Timing{Settle: 100 * time.Millisecond, Hold: 10 * time.Second, Sample: time.Second}
 )
 
@@ -128,14 +130,16 @@ func TestWritesCountToTheEndOfTheFlush(t *testing.T) {
 	if result.Flush != 300*time.Millisecond {
 		t.Errorf("the flush took %s, want 300ms", result.Flush)
 	}
-	if want := 10*time.Second + 3*time.Millisecond + 300*time.Millisecond; result.Elapsed < want-5*time.Millisecond || result.Elapsed > want+5*time.Millisecond {
+	if want := 10*time.Second + 3*time.Millisecond + 300*time.Millisecond; result.Elapsed < want-5*time.Millisecond ||
+		result.Elapsed > want+5*time.Millisecond {
 		t.Errorf("elapsed %s, want about %s: the hold, what was under way, the flush", result.Elapsed, want)
 	}
 }
 
 func TestSamplesAddUpToThePass(t *testing.T) {
 	for name, request := range map[string]Request{"read": readLoad, "write": writeLoad} {
-		for _, hold := range []time.Duration{10 * time.Second, 2300 * time.Millisecond, 2700 * time.Millisecond, 50 * time.Millisecond} {
+		for _, hold := range []time.Duration{10 * time.Second, 2300 * time.Millisecond, 2700 * time.Millisecond,
+			50 * time.Millisecond} {
 			m := &metronome{service: 700 * time.Microsecond, flushTime: 40 * time.Millisecond}
 			result := m.run(t, request, Timing{Settle: 10 * time.Millisecond, Hold: hold, Sample: time.Second})
 			var bytes unit.Bytes
@@ -148,10 +152,12 @@ func TestSamplesAddUpToThePass(t *testing.T) {
 				last = sample.At
 			}
 			if bytes != result.Bytes || operations != result.Operations {
-				t.Errorf("%s %s: samples have %d bytes in %d operations, the pass %d in %d", name, hold, bytes, operations, result.Bytes, result.Operations)
+				t.Errorf("%s %s: samples have %d bytes in %d operations, the pass %d in %d", name, hold, bytes,
+					operations, result.Bytes, result.Operations)
 			}
 			if elapsed != result.Elapsed || last != result.Elapsed {
-				t.Errorf("%s %s: samples last %s and end at %s, the pass lasts %s", name, hold, elapsed, last, result.Elapsed)
+				t.Errorf("%s %s: samples last %s and end at %s, the pass lasts %s", name, hold, elapsed, last,
+					result.Elapsed)
 			}
 		}
 	}
@@ -296,7 +302,8 @@ func TestTemperaturesAreReadWithEachSample(t *testing.T) {
 	watch := Watch{Sense: func() Senses {
 		return Senses{Temperatures: map[string]unit.Celsius{"drive": unit.Celsius(m.now.Seconds())}}
 	}}
-	result, err := Run(context.Background(), m, asking(readLoad, Timing{Hold: 5 * time.Second, Sample: time.Second}, watch))
+	result, err := Run(context.Background(), m, asking(readLoad, Timing{Hold: 5 * time.Second, Sample: time.Second},
+		watch))
 	if err != nil || len(result.Samples) != 5 {
 		t.Fatalf("%d samples, %v", len(result.Samples), err)
 	}
@@ -328,7 +335,8 @@ func TestRunRefuses(t *testing.T) {
 
 func TestHotPathDoesNotAllocate(t *testing.T) {
 	m := &metronome{service: time.Millisecond}
-	w := &worker{target: m, queue: m, request: readLoad, look: func(time.Duration, *meter) {}, enough: func() bool { return false }}
+	w := &worker{target: m, queue: m, request: readLoad, look: func(time.Duration, *meter) {},
+		enough: func() bool { return false }}
 	w.meter = newMeter(time.Hour, nil)
 	w.meter.beatEnd = forever
 	w.prepare(0)

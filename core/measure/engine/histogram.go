@@ -49,7 +49,8 @@ func (h *histogram) middleAndTail() (p50, p99 float64) {
 	}
 	const middle, tail = 50.0, 99.0
 	values := h.counts.ValueAtPercentiles([]float64{middle, tail})
-	return min(time.Duration(values[middle]), h.longest).Seconds(), min(time.Duration(values[tail]), h.longest).Seconds()
+	return min(time.Duration(values[middle]), h.longest).Seconds(),
+		min(time.Duration(values[tail]), h.longest).Seconds()
 }
 
 func (h *histogram) latency() Latency {

@@ -136,7 +136,8 @@ func (l *Ledger) fault(cell []byte, offset int64, expected uint32) *int64 {
 	binary.LittleEndian.PutUint32(cell[stampChecksum:], 0)
 	sound := crc32.Checksum(cell, castagnoli) == claimed
 	binary.LittleEndian.PutUint32(cell[stampChecksum:], claimed)
-	if !sound || string(cell[:len(stampMagic)]) != stampMagic || binary.LittleEndian.Uint64(cell[stampSession:]) != l.session {
+	if !sound || string(cell[:len(stampMagic)]) != stampMagic ||
+		binary.LittleEndian.Uint64(cell[stampSession:]) != l.session {
 		return &l.found.Wrong
 	}
 	if from := int64(binary.LittleEndian.Uint64(cell[stampOffset:])); from != offset {

@@ -24,7 +24,8 @@ type memoryDisk struct {
 }
 
 func newMemoryDisk(size unit.Bytes) *memoryDisk {
-	d := &memoryDisk{metronome: metronome{service: 10 * time.Microsecond}, store: make([]byte, size), place: func(o int64) int64 { return o }}
+	d := &memoryDisk{metronome: metronome{service: 10 * time.Microsecond}, store: make([]byte, size),
+		place: func(o int64) int64 { return o }}
 	for range 8 {
 		d.buffers = append(d.buffers, make([]byte, 64*unit.KiB))
 	}
@@ -70,7 +71,8 @@ func verify(t *testing.T, d *memoryDisk) Checked {
 	} {
 		request.Span, request.Ledger = span, ledger
 		ledger.Begin()
-		if _, err := Run(context.Background(), d, asking(request, Timing{Bytes: span, Sample: time.Second}, Watch{})); err != nil {
+		if _, err := Run(context.Background(), d, asking(request, Timing{Bytes: span, Sample: time.Second},
+			Watch{})); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -40,7 +40,8 @@ func BenchmarkAgainstTheCopyClient(b *testing.B) {
 	var ratios []float64
 	for range 5 {
 		began := time.Now()
-		client := exec.Command("nbdcopy", "--connections=1", "--threads=1", "--requests=32", "--request-size=4096", "--no-extents", address, "null:")
+		client := exec.Command("nbdcopy", "--connections=1", "--threads=1", "--requests=32", "--request-size=4096",
+			"--no-extents", address, "null:")
 		if out, err := client.CombinedOutput(); err != nil {
 			b.Fatalf("%v: %s", err, out)
 		}

@@ -75,7 +75,8 @@ func compare(b *testing.B, file *os.File, l load.Load) {
 	for range rounds {
 		theirs := bareLoop(b, file, l)
 		result, err := engine.Run(context.Background(), opened, engine.Request{
-			Load: l, Timing: engine.Timing{Settle: 50 * time.Millisecond, Hold: stretch, Sample: 100 * time.Millisecond},
+			Load: l, Timing: engine.Timing{Settle: 50 * time.Millisecond, Hold: stretch,
+				Sample: 100 * time.Millisecond},
 		})
 		if err != nil {
 			b.Fatal(err)

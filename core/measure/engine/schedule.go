@@ -22,7 +22,8 @@ func newSchedule(l load.Load, worker int) schedule {
 		return schedule{}
 	}
 	workers := float64(max(l.Workers, 1))
-	return schedule{every: 1e9 * workers / l.Rate, count: float64(worker) / workers, due: make([]time.Duration, l.Depth)}
+	return schedule{every: 1e9 * workers / l.Rate, count: float64(worker) / workers,
+		due: make([]time.Duration, l.Depth)}
 }
 
 func (s *schedule) start(now time.Duration) { s.began = now }

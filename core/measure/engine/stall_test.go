@@ -19,7 +19,8 @@ func TestStallsAreTold(t *testing.T) {
 	}
 	var told []Stall
 	timing := Timing{Hold: 30 * time.Second, Sample: time.Second, Stall: 10 * time.Second}
-	if _, err := Run(context.Background(), m, asking(readLoad, timing, Watch{Stall: func(s Stall) { told = append(told, s) }})); err != nil {
+	if _, err := Run(context.Background(), m,
+		asking(readLoad, timing, Watch{Stall: func(s Stall) { told = append(told, s) }})); err != nil {
 		t.Fatal(err)
 	}
 	if len(told) != 2 || told[0].Over || !told[1].Over {
@@ -98,7 +99,9 @@ func TestACrewAddsUp(t *testing.T) {
 		m := &several{service: 5 * time.Millisecond, epoch: time.Now()}
 		request := readLoad
 		request.Workers, request.WriteShare = 3, writes
-		result, err := Run(context.Background(), m, asking(request, Timing{Settle: 50 * time.Millisecond, Hold: 600 * time.Millisecond, Sample: 100 * time.Millisecond}, Watch{}))
+		result, err := Run(context.Background(), m,
+			asking(request, Timing{Settle: 50 * time.Millisecond, Hold: 600 * time.Millisecond,
+				Sample: 100 * time.Millisecond}, Watch{}))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -111,7 +114,8 @@ func TestACrewAddsUp(t *testing.T) {
 			}
 		}
 		if sum != int64(result.Bytes) || operations != result.Operations || result.Operations < 100 {
-			t.Errorf("write share %v: samples have %d bytes in %d operations, the pass %d in %d", writes, sum, operations, result.Bytes, result.Operations)
+			t.Errorf("write share %v: samples have %d bytes in %d operations, the pass %d in %d", writes, sum,
+				operations, result.Bytes, result.Operations)
 		}
 		if result.Workers != 3 || len(result.Samples) < 5 {
 			t.Errorf("%d workers, %d samples", result.Workers, len(result.Samples))
@@ -124,7 +128,8 @@ func TestACrewSurvivesAFailure(t *testing.T) {
 	m := &failing{several: several{service: time.Millisecond, epoch: time.Now()}}
 	request := readLoad
 	request.Workers = 2
-	if _, err := Run(context.Background(), m, asking(request, Timing{Hold: 50 * time.Millisecond, Sample: 10 * time.Millisecond}, Watch{})); err == nil {
+	if _, err := Run(context.Background(), m,
+		asking(request, Timing{Hold: 50 * time.Millisecond, Sample: 10 * time.Millisecond}, Watch{})); err == nil {
 		t.Error("a worker without a queue gives no error")
 	}
 }
@@ -137,7 +142,8 @@ func TestPrecisionEndsAPass(t *testing.T) {
 	m := &metronome{service: time.Millisecond}
 	result := m.run(t, readLoad, Timing{Hold: time.Hour, Within: 0.01, Sample: time.Second})
 	if result.Elapsed > 10*time.Second || result.CutShort || !result.Known || result.Throughput.Share() > 0.01 {
-		t.Errorf("a steady device took %s, cut short %v, known to %v", result.Elapsed, result.CutShort, result.Throughput.Share())
+		t.Errorf("a steady device took %s, cut short %v, known to %v", result.Elapsed, result.CutShort,
+			result.Throughput.Share())
 	}
 }
 

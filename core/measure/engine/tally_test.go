@@ -12,7 +12,8 @@ func TestTallySumsHistograms(t *testing.T) {
 		t.Errorf("a tally of nothing has latencies %+v", got)
 	}
 	whole := newHistogram()
-	for _, part := range [][]time.Duration{{time.Microsecond, 30 * time.Microsecond}, {}, {time.Millisecond, 2 * time.Second, 2 * time.Hour}} {
+	for _, part := range [][]time.Duration{{time.Microsecond, 30 * time.Microsecond}, {},
+		{time.Millisecond, 2 * time.Second, 2 * time.Hour}} {
 		one := newHistogram()
 		for _, latency := range part {
 			one.record(latency)

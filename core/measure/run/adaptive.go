@@ -42,7 +42,8 @@ func (r *runner) sweepGrid(ctx context.Context, passes []plan.Pass) error {
 			return err
 		}
 		if !known {
-			return r.each(ctx, slices.SortedFunc(maps.Values(at), func(a, b plan.Pass) int { return a.Index - b.Index }))
+			return r.each(ctx, slices.SortedFunc(maps.Values(at),
+				func(a, b plan.Pass) int { return a.Index - b.Index }))
 		}
 	}
 	r.fillIn(g, at)

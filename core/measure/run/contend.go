@@ -45,7 +45,8 @@ func doContend(r *runner, ctx context.Context, item plan.Item) (int, error) {
 		if err != nil || ctx.Err() != nil {
 			return 0, err
 		}
-		record.Members = append(record.Members, session.Member{Address: member.address, Chain: member.chain, Alone: alone})
+		record.Members = append(record.Members, session.Member{Address: member.address, Chain: member.chain,
+			Alone: alone})
 	}
 	if err := r.atOnce(ctx, members, c.Pass, &record); err != nil || ctx.Err() != nil {
 		return 0, err
@@ -106,7 +107,8 @@ func (r *runner) together(members []contender) []contender {
 	}
 	joined := make([]contender, len(members))
 	for i, each := range r.request.Together(targets) {
-		joined[i] = contender{&desk{Target: each, address: members[i].address, ledger: members[i].ledger}, members[i].chain}
+		joined[i] = contender{&desk{Target: each, address: members[i].address, ledger: members[i].ledger},
+			members[i].chain}
 	}
 	return joined
 }

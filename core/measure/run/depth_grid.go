@@ -187,5 +187,6 @@ func (g *depthGrid) neighbours(row, column int) (left, right int) {
 
 // along is how far a column is from one to another, in logarithms of depth.
 func (g *depthGrid) along(left, right, column int) float64 {
-	return math.Log(float64(g.depths[column])/float64(g.depths[left])) / math.Log(float64(g.depths[right])/float64(g.depths[left]))
+	whole := math.Log(float64(g.depths[right]) / float64(g.depths[left]))
+	return math.Log(float64(g.depths[column])/float64(g.depths[left])) / whole
 }

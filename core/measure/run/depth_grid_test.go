@@ -16,7 +16,10 @@ import (
 // other figures.
 var kinds = map[string]func(*sim.Drive, *sim.Enclosure){
 	"fast flash behind 10 Gbit/s": func(*sim.Drive, *sim.Enclosure) {},
-	"fast flash behind 40 Gbit/s": func(_ *sim.Drive, e *sim.Enclosure) { e.Carries, e.PerOperation, e.Latency = 2810e6, 2400, 9000 },
+	"fast flash behind 40 Gbit/s": func(_ *sim.Drive, e *sim.Enclosure) {
+		e.Carries, e.PerOperation,
+			e.Latency = 2810e6, 2400, 9000
+	},
 	"slow flash on a slow link": func(d *sim.Drive, e *sim.Enclosure) {
 		d.ReadLatency, d.ReadRate, d.Parallelism, e.Carries, e.PerOperation = 140_000, 530e6, 8, 545e6, 10_000
 	},
@@ -86,7 +89,8 @@ func TestAdaptiveMapIsTrueAndSparing(t *testing.T) {
 }
 
 func TestSmallMapsAreMeasuredWhole(t *testing.T) {
-	p := must(t)(plan.Parse("p", []byte("plan: p\nsteps:\n  - sweep: {operation: read, access: random, block: [4KiB, 8KiB], depth: [1, 2, 4], hold: 100ms, adaptive: yes}\n")))
+	p := must(t)(plan.Parse("p", []byte("plan: p\nsteps:\n  - sweep: {operation: read, access: random, block: "+
+		"[4KiB, 8KiB], depth: [1, 2, 4], hold: 100ms, adaptive: yes}\n")))
 	request := simulated(t, "quick", 1)
 	request.Plan = p
 	s, err := Run(context.Background(), request, &notebook{}, nil)

@@ -86,7 +86,8 @@ func (t *tracker) resting(elapsed, longest time.Duration) {
 }
 
 func (t *tracker) fillingTo(level, share float64) {
-	t.tell(Progress{Doing: fmt.Sprintf("filling to %.0f %%, at %.0f %%", level*100, share*100), Pass: t.ended}, t.before)
+	t.tell(Progress{Doing: fmt.Sprintf("filling to %.0f %%, at %.0f %%", level*100, share*100), Pass: t.ended},
+		t.before)
 }
 
 func (t *tracker) waiting() {

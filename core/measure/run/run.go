@@ -85,12 +85,15 @@ type ReadOnlyError struct {
 
 func (e *ReadOnlyError) Error() string {
 	if e.Kind == target.Volume {
-		return fmt.Sprintf("the plan %s writes, and %s is a volume, which is only read unless --overwrite names its export; use --plan quick-read, or add --overwrite", e.Plan, e.Address)
+		return fmt.Sprintf("the plan %s writes, and %s is a volume, which is only read unless --overwrite names "+
+			"its export; use --plan quick-read, or add --overwrite", e.Plan, e.Address)
 	}
 	if e.Kind == target.Device {
-		return fmt.Sprintf("the plan %s writes, and %s is a device, which is only read unless --overwrite names it; use --plan quick-read, or add --overwrite", e.Plan, e.Address)
+		return fmt.Sprintf("the plan %s writes, and %s is a device, which is only read unless --overwrite names "+
+			"it; use --plan quick-read, or add --overwrite", e.Plan, e.Address)
 	}
-	return fmt.Sprintf("the plan %s writes, and %s is an existing file, which is only ever read; use --plan quick-read, or name a folder", e.Plan, e.Address)
+	return fmt.Sprintf("the plan %s writes, and %s is an existing file, which is only ever read; use --plan "+
+		"quick-read, or name a folder", e.Plan, e.Address)
 }
 
 // Check says whether the plan can be run on the target.

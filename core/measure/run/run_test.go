@@ -70,7 +70,8 @@ func folder(t *testing.T, path string, p plan.Plan) Request {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = opened.Close() })
-	return Request{ID: "test", Plan: p, Hold: 20 * time.Millisecond, Target: opened, Sensors: sensor.None{}, Chain: link.NewChain()}
+	return Request{ID: "test", Plan: p, Hold: 20 * time.Millisecond, Target: opened, Sensors: sensor.None{},
+		Chain: link.NewChain()}
 }
 
 func TestFiveSimulatedMinutesRepeatExactly(t *testing.T) {
@@ -127,7 +128,8 @@ func TestARealFolder(t *testing.T) {
 			bytes += sample.Bytes
 		}
 		if bytes != pass.Bytes || pass.Bytes == 0 || pass.Bytes != unit.Bytes(pass.Operations)*pass.Block {
-			t.Errorf("pass %d: samples have %d bytes, the pass %d in %d operations", pass.Index, bytes, pass.Bytes, pass.Operations)
+			t.Errorf("pass %d: samples have %d bytes, the pass %d in %d operations", pass.Index, bytes, pass.Bytes,
+				pass.Operations)
 		}
 		if rate := float64(pass.Bytes) / pass.ElapsedSeconds; math.Abs(rate/float64(pass.BytesPerSecond)-1) > 1e-12 {
 			t.Errorf("pass %d: bytes / elapsed is %v, bytes_per_second %v", pass.Index, rate, pass.BytesPerSecond)
@@ -183,14 +185,18 @@ func TestInterruptedRuns(t *testing.T) {
 
 func TestAFailingLogbookIsReported(t *testing.T) {
 	full := errors.New("disk full")
-	if _, err := Run(context.Background(), simulated(t, "quick", 1), &notebook{fail: full}, nil); !errors.Is(err, full) {
+	if _, err := Run(context.Background(), simulated(t, "quick", 1), &notebook{fail: full}, nil); !errors.Is(err,
+		full) {
 		t.Errorf("error is %v, want the logbook's", err)
 	}
 }
 
 func TestASpanBelowABlockIsRefused(t *testing.T) {
-	request := folder(t, t.TempDir(), must(t)(plan.Parse("p", []byte("plan: p\nsteps:\n  - sweep: {operation: read, access: random, block: 8MiB, depth: 1}\n"))))
-	if _, err := Run(context.Background(), request, &notebook{}, nil); err == nil || !strings.Contains(err.Error(), "below one block") {
+	request := folder(t, t.TempDir(),
+		must(t)(plan.Parse("p", []byte("plan: p\nsteps:\n  - sweep: {operation: read, access: random, block: 8MiB, "+
+			"depth: 1}\n"))))
+	if _, err := Run(context.Background(), request, &notebook{}, nil); err == nil ||
+		!strings.Contains(err.Error(), "below one block") {
 		t.Errorf("error is %v", err)
 	}
 }
@@ -226,7 +232,8 @@ func TestFillLevelsAndRest(t *testing.T) {
   - rest: {until-below: 30C, at-most: 30m}
   - sweep: {operation: read, access: sequential, block: 1MiB, depth: 16, hold: 5s}
 `)
-	if len(s.Passes) != 4 || s.Passes[1].FillShare != 0.9 || s.Passes[1].BytesPerSecond > s.Passes[0].BytesPerSecond*8/10 {
+	if len(s.Passes) != 4 || s.Passes[1].FillShare != 0.9 ||
+		s.Passes[1].BytesPerSecond > s.Passes[0].BytesPerSecond*8/10 {
 		t.Fatalf("empty %v, full %v", s.Passes[0].BytesPerSecond, s.Passes[1].BytesPerSecond)
 	}
 	if freed := s.Passes[2].BytesPerSecond; freed < s.Passes[0].BytesPerSecond*99/100 {
@@ -239,16 +246,19 @@ func TestFillLevelsAndRest(t *testing.T) {
 }
 
 func TestSustainEndsWhenSteady(t *testing.T) {
-	s := parsed(t, "  - sustain: {operation: write, access: sequential, block: 1MiB, depth: 8, for: 40m, until-steady: 20s}\n")
+	s := parsed(t, "  - sustain: {operation: write, access: sequential, block: 1MiB, depth: 8, for: 40m, "+
+		"until-steady: 20s}\n")
 	pass := s.Passes[0]
 	// Fast for about a minute, then level: five rounds after that it is steady.
-	if pass.Steady == nil || !pass.Steady.Steady || pass.ElapsedSeconds < 150 || pass.ElapsedSeconds > 250 || math.Abs(pass.Steady.Mean-190e6) > 4e6 {
+	if pass.Steady == nil || !pass.Steady.Steady || pass.ElapsedSeconds < 150 || pass.ElapsedSeconds > 250 ||
+		math.Abs(pass.Steady.Mean-190e6) > 4e6 {
 		t.Errorf("after %.0f s the state is %+v", pass.ElapsedSeconds, pass.Steady)
 	}
 }
 
 func TestRepeatEndsWhenKnown(t *testing.T) {
-	s := parsed(t, "  - repeat:\n      times: 9\n      until-within: 2%\n      steps:\n        - sustain: {operation: read, access: sequential, block: 1MiB, depth: 8, for: 2s}\n")
+	s := parsed(t, "  - repeat:\n      times: 9\n      until-within: 2%\n      steps:\n        - sustain: "+
+		"{operation: read, access: sequential, block: 1MiB, depth: 8, for: 2s}\n")
 	if len(s.Passes) != 3 {
 		t.Errorf("%d repeats of something that never varies, want 3", len(s.Passes))
 	}

@@ -29,7 +29,8 @@ func (r Request) checkVerify() error {
 			return fmt.Errorf("verifying writes to all of %s, which may only be read; "+
 				"name a folder, or a device with --overwrite", d.Address)
 		case d.Span < load.SmallestBlock || d.Span%load.SmallestBlock != 0:
-			return fmt.Errorf("%s has a span of %s, which is no multiple of %s, and cannot be verified; give a --size that is",
+			return fmt.Errorf("%s has a span of %s, which is no multiple of %s, and cannot be verified; give a "+
+				"--size that is",
 				d.Address, d.Span, load.SmallestBlock)
 		case d.Span > most:
 			return fmt.Errorf("verifying %s in cells of %s needs too much memory; give a --size of at most %s",

@@ -209,7 +209,8 @@ func (w *work) move(ctx context.Context, number int) (err error) {
 func unchanged(from *os.File, entry fileset.Entry) error {
 	info, err := from.Stat()
 	if err == nil && unit.Bytes(info.Size()) != entry.Size {
-		err = fmt.Errorf("%s: %w: it had %d bytes and has %d; copy when nobody writes to it", entry.Path, ErrChanged, entry.Size, info.Size())
+		err = fmt.Errorf("%s: %w: it had %d bytes and has %d; copy when nobody writes to it", entry.Path, ErrChanged,
+			entry.Size, info.Size())
 	}
 	return err
 }
@@ -327,7 +328,8 @@ func moveBlock(buffer []byte, from, to *os.File, offset int64, length int, path 
 			return fmt.Errorf("reading %s at %d: %w", path, offset, errors.Unwrap(err))
 		}
 		if read < length {
-			return fmt.Errorf("%s: %w: it ends at %d; copy when nobody writes to it", path, ErrChanged, offset+int64(read))
+			return fmt.Errorf("%s: %w: it ends at %d; copy when nobody writes to it", path, ErrChanged,
+				offset+int64(read))
 		}
 	}
 	if to == nil {

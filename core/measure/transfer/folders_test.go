@@ -30,7 +30,8 @@ func TestACopyIsTheSame(t *testing.T) {
 			t.Fatal(err)
 		}
 		mover := laid(t, set)
-		made, err := mover.Do(t.Context(), Copying, set, Options{Parallel: 2, Sample: 20 * time.Millisecond, Verify: true})
+		made, err := mover.Do(t.Context(), Copying, set, Options{Parallel: 2, Sample: 20 * time.Millisecond,
+			Verify: true})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -42,8 +43,10 @@ func TestACopyIsTheSame(t *testing.T) {
 		for _, sample := range made.Samples {
 			sum += sample.Bytes
 		}
-		if made.Verified != len(set.Entries) || made.Differing != 0 || made.Bytes != set.Bytes() || sum != made.Bytes || made.ElapsedSeconds <= 0 {
-			t.Errorf("%s: %d verified, %d differ, %d bytes, samples of %d", name, made.Verified, made.Differing, made.Bytes, sum)
+		if made.Verified != len(set.Entries) || made.Differing != 0 || made.Bytes != set.Bytes() ||
+			sum != made.Bytes || made.ElapsedSeconds <= 0 {
+			t.Errorf("%s: %d verified, %d differ, %d bytes, samples of %d", name, made.Verified, made.Differing,
+				made.Bytes, sum)
 		}
 		if err := mover.Clean(); err != nil {
 			t.Error(err)
@@ -87,7 +90,8 @@ func TestEachEndAlone(t *testing.T) {
 		t.Errorf("reading alone made something: %v", err)
 	}
 	writes, err := mover.Do(t.Context(), Writing, set, Options{Parallel: 1, Sample: time.Second})
-	if made, _ := fileset.FromFolder(mover.Made); err != nil || writes.Bytes != set.Bytes() || made.Bytes() != set.Bytes() {
+	if made, _ := fileset.FromFolder(mover.Made); err != nil || writes.Bytes != set.Bytes() ||
+		made.Bytes() != set.Bytes() {
 		t.Errorf("%+v, %v", writes, err)
 	}
 }
@@ -96,11 +100,13 @@ func TestWhatGoesWrong(t *testing.T) {
 	set, _ := fileset.New("small-files", unit.MiB, 5)
 	t.Run("a source that changed", func(t *testing.T) {
 		mover := laid(t, set)
-		if err := os.WriteFile(filepath.Join(mover.Source, filepath.FromSlash(set.Entries[5].Path)), []byte("shorter"), 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(mover.Source, filepath.FromSlash(set.Entries[5].Path)),
+			[]byte("shorter"), 0o644); err != nil {
 			t.Fatal(err)
 		}
 		made, err := mover.Do(t.Context(), Copying, set, Options{Parallel: 1, Sample: time.Second})
-		if !errors.Is(err, ErrChanged) || !made.CutShort || made.Files != 5 || !strings.Contains(made.Failure, "when nobody writes to it") {
+		if !errors.Is(err, ErrChanged) || !made.CutShort || made.Files != 5 ||
+			!strings.Contains(made.Failure, "when nobody writes to it") {
 			t.Errorf("%d files, %v", made.Files, err)
 		}
 	})
@@ -109,14 +115,17 @@ func TestWhatGoesWrong(t *testing.T) {
 		if err := os.Remove(filepath.Join(mover.Source, filepath.FromSlash(set.Entries[5].Path))); err != nil {
 			t.Fatal(err)
 		}
-		if _, err := mover.Do(t.Context(), Copying, set, Options{Parallel: 1, Sample: time.Second}); err == nil || !strings.Contains(err.Error(), "the source does not open "+set.Entries[5].Path) {
+		if _, err := mover.Do(t.Context(), Copying, set, Options{Parallel: 1, Sample: time.Second}); err == nil ||
+			!strings.Contains(err.Error(), "the source does not open "+set.Entries[5].Path) {
 			t.Errorf("%v", err)
 		}
 	})
 	t.Run("a name that the destination refuses", func(t *testing.T) {
 		long := fileset.Set{Name: "long", Entries: []fileset.Entry{{Path: strings.Repeat("x", 300), Size: 10}}}
 		mover := NewFolders(t.TempDir(), t.TempDir(), "copy")
-		if _, err := mover.Do(t.Context(), Writing, long, Options{Parallel: 1, Sample: time.Second}); err == nil || !strings.Contains(err.Error(), "the destination does not take x") || !strings.Contains(err.Error(), "too long") {
+		if _, err := mover.Do(t.Context(), Writing, long, Options{Parallel: 1, Sample: time.Second}); err == nil ||
+			!strings.Contains(err.Error(), "the destination does not take x") ||
+			!strings.Contains(err.Error(), "too long") {
 			t.Errorf("%v", err)
 		}
 	})
@@ -133,7 +142,8 @@ func TestWhatGoesWrong(t *testing.T) {
 		mover := laid(t, set)
 		ctx, cancel := context.WithCancel(t.Context())
 		cancel()
-		if made, err := mover.Do(ctx, Copying, set, Options{Parallel: 1, Sample: time.Second}); !errors.Is(err, context.Canceled) || !made.CutShort {
+		if made, err := mover.Do(ctx, Copying, set, Options{Parallel: 1, Sample: time.Second}); !errors.Is(err,
+			context.Canceled) || !made.CutShort {
 			t.Errorf("%+v, %v", made, err)
 		}
 	})

@@ -25,7 +25,8 @@ func Make(ctx context.Context, folder string, set fileset.Set, progress func(uni
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		if err := makeFile(filepath.Join(folder, filepath.FromSlash(entry.Path)), set.Content(number), entry.Size); err != nil {
+		if err := makeFile(filepath.Join(folder, filepath.FromSlash(entry.Path)), set.Content(number),
+			entry.Size); err != nil {
 			return fmt.Errorf("could not make the file set in %s: %w", folder, err)
 		}
 		done += entry.Size

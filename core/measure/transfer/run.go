@@ -122,9 +122,11 @@ func Run(ctx context.Context, r Request, keeper Keeper, tell func(Step)) (s *ses
 
 func (r *Request) begin() *session.Session {
 	s := &session.Session{
-		Format: session.Format, ID: r.ID, Name: r.Name, Started: time.Now().UTC().Truncate(time.Millisecond), State: session.Interrupted,
+		Format: session.Format, ID: r.ID, Name: r.Name, Started: time.Now().UTC().Truncate(time.Millisecond),
+		State: session.Interrupted,
 		Plan:  plan.Plan{Name: "copy", About: "Copies of file sets, and each end alone.", Steps: []plan.Step{}},
-		Chain: link.NewChain(), Conditions: maps.Clone(r.Conditions), Environment: r.Environment, Passes: []session.Pass{}, Events: []session.Event{}, Findings: []session.Finding{},
+		Chain: link.NewChain(), Conditions: maps.Clone(r.Conditions), Environment: r.Environment,
+		Passes: []session.Pass{}, Events: []session.Event{}, Findings: []session.Finding{},
 	}
 	s.Ended = s.Started
 	if s.Conditions == nil {
@@ -136,7 +138,8 @@ func (r *Request) begin() *session.Session {
 	}
 	source := r.Ends[r.Pairs[0][0]]
 	s.Chain, s.Parts = source.Chain, source.Parts
-	s.Target = session.Target{Address: source.Address, Kind: "copy", Path: source.Path, FileSystem: source.FileSystem, CapacityBytes: source.CapacityBytes}
+	s.Target = session.Target{Address: source.Address, Kind: "copy", Path: source.Path, FileSystem: source.FileSystem,
+		CapacityBytes: source.CapacityBytes}
 	for _, pair := range r.Pairs {
 		r.noteAlike(s, r.Ends[pair[0]], r.Ends[pair[1]])
 	}
@@ -152,7 +155,8 @@ func (r *Request) noteAlike(s *session.Session, from, to Endpoint) {
 	}
 	switch {
 	case from.Device != "" && from.Device == to.Device:
-		note(fmt.Sprintf("%s and %s are on the same device, %s: it reads and writes at once", from.Address, to.Address, from.Device))
+		note(fmt.Sprintf("%s and %s are on the same device, %s: it reads and writes at once", from.Address,
+			to.Address, from.Device))
 	case from.Path != "" && inside(from.Path, to.Path):
 		note(fmt.Sprintf("the destination %s is inside the source", to.Address))
 	}
@@ -199,7 +203,8 @@ func (r *Request) checkRoom() error {
 			}
 		}
 		if needed += largest; float64(needed) > float64(usage.Free)-reservedShare*float64(usage.Total) {
-			return fmt.Errorf("%s has %s free, and %s would be needed beside the %.0f %% that stay reserved; choose a smaller --size or free some space",
+			return fmt.Errorf("%s has %s free, and %s would be needed beside the %.0f %% that stay reserved; "+
+				"choose a smaller --size or free some space",
 				end.Path, unit.Bytes(usage.Free).Decimal(), needed.Decimal(), reservedShare*100)
 		}
 	}
@@ -246,7 +251,8 @@ func (u *underWay) all(ctx context.Context, keeper Keeper) error {
 			Parallel: u.Parallel, Verify: u.Verify, Sample: u.Sample, Temperatures: u.temperatures(each),
 			Progress: func(p Progress) { step.Progress = p; u.tell(step) },
 		})
-		made.Index, made.From, made.To, made.Repeat, made.StartedSeconds = len(u.session.Copies), each.from, each.to, each.repeat, started.Seconds()
+		made.Index, made.From, made.To, made.Repeat, made.StartedSeconds = len(u.session.Copies), each.from, each.to,
+			each.repeat, started.Seconds()
 		if made.Bytes > 0 {
 			u.session.Copies = append(u.session.Copies, made)
 			u.session.Ended = u.session.Started.Add(u.elapsed())
@@ -349,7 +355,8 @@ func (u *underWay) place(ctx context.Context, j job) (string, error) {
 	folder := filepath.Join(u.Ends[j.from].Path, fmt.Sprintf("%s%s-%d", SetPrefix, u.ID, j.set))
 	u.made[key] = folder
 	set := u.Sets[j.set]
-	step := Step{Label: fmt.Sprintf("making the set %s in %s", set.Name, u.Ends[j.from].Address), Progress: Progress{Total: set.Bytes()}}
+	step := Step{Label: fmt.Sprintf("making the set %s in %s", set.Name, u.Ends[j.from].Address),
+		Progress: Progress{Total: set.Bytes()}}
 	return folder, Make(ctx, folder, set, func(done unit.Bytes) { step.Bytes = done; u.tell(step) })
 }
 

@@ -57,7 +57,8 @@ func TestAMatrixOfFoldersLeavesNothing(t *testing.T) {
 			}
 		}
 	}
-	s, err := transfer.Run(t.Context(), transfer.Request{ID: "k3", Ends: ends, Pairs: pairs, Sets: []fileset.Set{set}, Repeat: 2, Parallel: 1, Alone: true, Sample: time.Second}, &kept{}, quiet)
+	s, err := transfer.Run(t.Context(), transfer.Request{ID: "k3", Ends: ends, Pairs: pairs, Sets: []fileset.Set{set},
+		Repeat: 2, Parallel: 1, Alone: true, Sample: time.Second}, &kept{}, quiet)
 	if err != nil || len(s.Copies) != 3+3+12 {
 		t.Fatalf("%d copies, %v", len(s.Copies), err)
 	}
@@ -89,9 +90,12 @@ func TestOwnFolderIsCopiedKeptAndNeverChanged(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for to, notes := range map[string]string{destination: "left out: link: a symbolic link", inside: "is inside the source"} {
+	for to, notes := range map[string]string{destination: "left out: link: a symbolic link",
+		inside: "is inside the source"} {
 		s, err := transfer.Run(t.Context(), transfer.Request{
-			ID: "k3", Ends: []transfer.Endpoint{folderEnd(source), folderEnd(to)}, Pairs: [][2]int{{0, 1}}, Sets: []fileset.Set{set}, Own: source, Repeat: 2, Parallel: 1, Verify: true, Keep: true, Sample: time.Second,
+			ID: "k3", Ends: []transfer.Endpoint{folderEnd(source), folderEnd(to)}, Pairs: [][2]int{{0, 1}},
+			Sets: []fileset.Set{set}, Own: source, Repeat: 2, Parallel: 1, Verify: true, Keep: true,
+			Sample: time.Second,
 		}, &kept{}, quiet)
 		if err != nil || len(s.Copies) != 2 || s.Copies[1].Verified != 1 {
 			t.Fatalf("%+v, %v", s.Copies, err)
@@ -121,9 +125,11 @@ func TestWhatIsMeasuredIsKeptWhenACopyFails(t *testing.T) {
 		t.Fatal(err)
 	}
 	s, err := transfer.Run(t.Context(), transfer.Request{
-		ID: "k3", Ends: []transfer.Endpoint{folderEnd(source), folderEnd(destination)}, Pairs: [][2]int{{0, 1}}, Sets: []fileset.Set{set}, Own: source, Repeat: 1, Parallel: 1, Sample: time.Second,
+		ID: "k3", Ends: []transfer.Endpoint{folderEnd(source), folderEnd(destination)}, Pairs: [][2]int{{0, 1}},
+		Sets: []fileset.Set{set}, Own: source, Repeat: 1, Parallel: 1, Sample: time.Second,
 	}, &kept{}, quiet)
-	if !errors.Is(err, transfer.ErrChanged) || s.State != session.Failed || len(s.Copies) != 1 || !s.Copies[0].CutShort || s.Copies[0].Files != 1 {
+	if !errors.Is(err, transfer.ErrChanged) || s.State != session.Failed || len(s.Copies) != 1 ||
+		!s.Copies[0].CutShort || s.Copies[0].Files != 1 {
 		t.Errorf("%+v, %v", s, err)
 	}
 	if left := entriesOf(t, destination); len(left) != 0 {
@@ -135,7 +141,8 @@ func TestNoRoomIsSaidBeforehand(t *testing.T) {
 	set, _ := fileset.New("large-file", 90*unit.TiB, 1)
 	keeper := &kept{}
 	_, err := transfer.Run(context.Background(), transfer.Request{
-		ID: "k3", Ends: []transfer.Endpoint{folderEnd(t.TempDir()), folderEnd(t.TempDir())}, Pairs: [][2]int{{0, 1}}, Sets: []fileset.Set{set}, Repeat: 1, Parallel: 1, Sample: time.Second,
+		ID: "k3", Ends: []transfer.Endpoint{folderEnd(t.TempDir()), folderEnd(t.TempDir())}, Pairs: [][2]int{{0, 1}},
+		Sets: []fileset.Set{set}, Repeat: 1, Parallel: 1, Sample: time.Second,
 	}, keeper, quiet)
 	if err == nil || !strings.Contains(err.Error(), "choose a smaller --size") || keeper.begun != 0 {
 		t.Errorf("%v, %+v", err, keeper)

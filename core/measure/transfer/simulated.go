@@ -40,7 +40,8 @@ func (s *Simulated) Do(ctx context.Context, kind Work, set fileset.Set, options 
 	m.made.Direct = true
 	for _, end := range []Part{s.source, s.destination} {
 		if room := end.Description().Span; set.Bytes() > room {
-			return m.made, fmt.Errorf("the file set of %s does not fit %s, which holds %s", set.Bytes().Decimal(), end.Description().Address, room.Decimal())
+			return m.made, fmt.Errorf("the file set of %s does not fit %s, which holds %s", set.Bytes().Decimal(),
+				end.Description().Address, room.Decimal())
 		}
 	}
 	// Both begin at the same moment.
@@ -172,7 +173,8 @@ func (p *pump) feed() error {
 		p.base += (size + page - 1) / page * page
 		p.next++
 		p.open = append(p.open, f)
-		if err := p.first().submit(p.action(), piece{file: f.file, entry: true, offset: f.base, length: page}); err != nil {
+		if err := p.first().submit(p.action(), piece{file: f.file, entry: true, offset: f.base,
+			length: page}); err != nil {
 			return err
 		}
 	}

@@ -77,8 +77,10 @@ func (m *meter) sample(at time.Duration, bytes unit.Bytes, count int) {
 		return
 	}
 	made := session.CopySample{
-		TSeconds: at.Seconds(), ElapsedSeconds: length.Seconds(), Bytes: bytes - m.last.bytes, Files: count - m.last.files,
-		BytesPerSecond: unit.BytesPerSecond(float64(bytes-m.last.bytes) / length.Seconds()), TemperaturesCelsius: map[string]unit.Celsius{},
+		TSeconds: at.Seconds(), ElapsedSeconds: length.Seconds(), Bytes: bytes - m.last.bytes,
+		Files:               count - m.last.files,
+		BytesPerSecond:      unit.BytesPerSecond(float64(bytes-m.last.bytes) / length.Seconds()),
+		TemperaturesCelsius: map[string]unit.Celsius{},
 	}
 	if m.options.Temperatures != nil {
 		for name, value := range m.options.Temperatures() {
@@ -109,6 +111,7 @@ func (m *meter) finish(elapsed, flush time.Duration, bytes unit.Bytes, fileTimes
 func newMeter(work Work, set fileset.Set, options Options) *meter {
 	spread := set.Spread()
 	return &meter{options: options, total: spread.Bytes, made: session.Copy{
-		Work: string(work), Set: set.Name, Seed: set.Seed, Spread: spread, Parallel: options.Parallel, Samples: []session.CopySample{},
+		Work: string(work), Set: set.Name, Seed: set.Seed, Spread: spread, Parallel: options.Parallel,
+		Samples: []session.CopySample{},
 	}}
 }

@@ -23,7 +23,9 @@ func part(t *testing.T, name string, reads, writes float64, shared *sim.SharedHo
 	drive.Name, drive.ReadRate, drive.WriteRate = name, unit.BytesPerSecond(reads), unit.BytesPerSecond(writes)
 	drive.Throttle, drive.Flash = nil, sim.Flash{}
 	enclosure.Carries = 10e9
-	opened, err := sim.Bench{Drives: map[string]sim.Drive{name: drive}, Enclosures: map[string]sim.Enclosure{"e": enclosure}}.Open(name, sim.Options{Enclosure: "e", Ambient: 23, Seed: 1, Shared: shared})
+	opened, err := sim.Bench{Drives: map[string]sim.Drive{name: drive},
+		Enclosures: map[string]sim.Enclosure{"e": enclosure}}.Open(name, sim.Options{Enclosure: "e", Ambient: 23,
+		Seed: 1, Shared: shared})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -46,19 +48,23 @@ func TestASimulatedCopyRunsAsFastAsItsSlowerEnd(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, c := range []struct{ reads, writes, want float64 }{{400e6, 900e6, 400e6}, {900e6, 300e6, 300e6}, {500e6, 500e6, 500e6}} {
+	for _, c := range []struct{ reads, writes, want float64 }{{400e6, 900e6, 400e6}, {900e6, 300e6, 300e6},
+		{500e6, 500e6, 500e6}} {
 		source, destination := part(t, "a", c.reads, 3e9, nil), part(t, "b", 3e9, c.writes, nil)
 		mover := NewSimulated(source, destination)
 		whole, alone, other := do(t, mover, Copying, large), do(t, mover, Reading, large), do(t, mover, Writing, large)
-		if !near(float64(whole.BytesPerSecond), c.want, 0.03) || !near(float64(alone.BytesPerSecond), c.reads, 0.03) || !near(float64(other.BytesPerSecond), c.writes, 0.03) {
-			t.Errorf("%v: copied at %.0f, source alone %.0f, destination alone %.0f", c, whole.BytesPerSecond, alone.BytesPerSecond, other.BytesPerSecond)
+		if !near(float64(whole.BytesPerSecond), c.want, 0.03) || !near(float64(alone.BytesPerSecond), c.reads,
+			0.03) || !near(float64(other.BytesPerSecond), c.writes, 0.03) {
+			t.Errorf("%v: copied at %.0f, source alone %.0f, destination alone %.0f", c, whole.BytesPerSecond,
+				alone.BytesPerSecond, other.BytesPerSecond)
 		}
 		sum := unit.Bytes(0)
 		for _, sample := range whole.Samples {
 			sum += sample.Bytes
 		}
 		if whole.Bytes != large.Bytes() || sum != whole.Bytes || whole.Files != 1 || whole.FlushSeconds <= 0 {
-			t.Errorf("%d bytes, samples of %d, %d files, a flush of %v", whole.Bytes, sum, whole.Files, whole.FlushSeconds)
+			t.Errorf("%d bytes, samples of %d, %d files, a flush of %v", whole.Bytes, sum, whole.Files,
+				whole.FlushSeconds)
 		}
 	}
 }
@@ -83,7 +89,8 @@ func TestManySmallFilesAreSlower(t *testing.T) {
 	}
 	made := do(t, mover, Copying, small)
 	if made.Files != len(small.Entries) || made.BytesPerSecond > 100e6 || made.FileSeconds.P50 <= 0 {
-		t.Errorf("%d of %d files at %.0f bytes a second, %v each", made.Files, len(small.Entries), made.BytesPerSecond, made.FileSeconds.P50)
+		t.Errorf("%d of %d files at %.0f bytes a second, %v each", made.Files, len(small.Entries),
+			made.BytesPerSecond, made.FileSeconds.P50)
 	}
 	four, err := mover.Do(context.Background(), Copying, small, Options{Parallel: 4, Sample: time.Second})
 	if err != nil || float64(four.BytesPerSecond) < 2*float64(made.BytesPerSecond) {

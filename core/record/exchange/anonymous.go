@@ -36,7 +36,8 @@ const (
 // numbers, 1 host name", or that there was nothing.
 func (a *Anonymous) Removed() string {
 	var texts []string
-	for _, kind := range []struct{ kind, name string }{{aliasSerial, "serial number"}, {aliasHost, "host name"}, {aliasUser, "user name"}, {aliasPath, "path"}} {
+	for _, kind := range []struct{ kind, name string }{{aliasSerial, "serial number"}, {aliasHost, "host name"},
+		{aliasUser, "user name"}, {aliasPath, "path"}} {
 		switch count := a.counts[kind.kind]; {
 		case count == 1:
 			texts = append(texts, "1 "+kind.name)
@@ -106,7 +107,8 @@ func systemPath(path string) bool {
 	if strings.HasPrefix(path, "/dev/disk/") {
 		return false
 	}
-	return slices.ContainsFunc([]string{"/dev/", "/sys/", "/proc/"}, func(prefix string) bool { return strings.HasPrefix(path, prefix) })
+	return slices.ContainsFunc([]string{"/dev/", "/sys/", "/proc/"},
+		func(prefix string) bool { return strings.HasPrefix(path, prefix) })
 }
 
 func (a *Anonymous) noteIn(text string) {
@@ -160,7 +162,8 @@ func replaceWord(text, word, by string) string {
 			return out.String()
 		}
 		end := at + len(word)
-		alone := (at == 0 || !isWord(text[at-1]) || !isWord(word[0])) && (end == len(text) || !isWord(text[end]) || !isWord(word[len(word)-1]))
+		alone := (at == 0 || !isWord(text[at-1]) || !isWord(word[0])) && (end == len(text) || !isWord(text[end]) ||
+			!isWord(word[len(word)-1]))
 		out.WriteString(text[:at])
 		if alone {
 			out.WriteString(by)
@@ -207,7 +210,8 @@ func replaced(tree any, change func(string) string) any {
 		made := make(map[string]any, len(value))
 		for key, each := range value {
 			switch key {
-			case "format", "id", "state", "kind", "operation", "access", "step", "severity", "queue", "started", "ended":
+			case "format", "id", "state", "kind", "operation", "access", "step", "severity", "queue", "started",
+				"ended":
 				made[key] = each
 			default:
 				made[change(key)] = replaced(each, change)

@@ -48,7 +48,8 @@ type csvWriter[Row any] struct {
 	rows    func(*session.Session) ([]Row, error)
 }
 
-func newCSVWriter[Row any](w io.Writer, columns []column, rows func(*session.Session) ([]Row, error)) (*csvWriter[Row], error) {
+func newCSVWriter[Row any](w io.Writer, columns []column,
+	rows func(*session.Session) ([]Row, error)) (*csvWriter[Row], error) {
 	made := &csvWriter[Row]{csv.NewWriter(w), columns, rows}
 	titles := make([]string, len(columns))
 	for i, each := range columns {

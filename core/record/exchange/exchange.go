@@ -55,10 +55,12 @@ func FormatOf(name string) (Format, Compression, error) {
 		compression = Compression(ending)
 		ending = strings.ToLower(filepath.Ext(strings.TrimSuffix(strings.ToLower(name), ending)))
 	}
-	format, ok := map[string]Format{".json": JSON, ".csv": CSV, ".parquet": Parquet, ".txt": OpenMetrics, ".om": OpenMetrics}[ending]
+	format, ok := map[string]Format{".json": JSON, ".csv": CSV, ".parquet": Parquet, ".txt": OpenMetrics,
+		".om": OpenMetrics}[ending]
 	switch {
 	case !ok:
-		return "", Plain, fmt.Errorf("%q does not say its format; end it in .json, .json.gz, .json.zst, .csv, .parquet or .txt (OpenMetrics)", name)
+		return "", Plain, fmt.Errorf("%q does not say its format; end it in .json, .json.gz, .json.zst, .csv, "+
+			".parquet or .txt (OpenMetrics)", name)
 	case compression != Plain && format == Parquet:
 		return "", Plain, fmt.Errorf("%q: Parquet compresses by itself; leave out the %s", name, compression)
 	}

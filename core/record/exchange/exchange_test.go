@@ -27,21 +27,28 @@ func example(id, name string) *session.Session {
 	quick, _ := plan.Load("quick")
 	usb, _ := link.Find("usb 3.2 gen 2")
 	s := &session.Session{
-		Format: session.Format, ID: id, Name: name, Started: time.Date(2026, 3, 1, 9, 30, 0, 0, time.UTC), Ended: time.Date(2026, 3, 1, 9, 31, 0, 0, time.UTC),
-		State: session.Complete, Plan: quick, Target: session.Target{Address: "/media/anna/stick", Kind: "folder", Path: "/media/anna/stick/opengauge.dat", SpanBytes: unit.GiB},
-		Chain: link.NewChain(usb.Hop("cabin-desk front")), Conditions: map[string]string{"fan": "on"}, Events: []session.Event{}, Findings: []session.Finding{},
-		Parts:       []book.Part{{Kind: book.Host, Name: "cabin-desk"}, {Kind: book.Drive, Name: "sandpiper", Serial: "SP-0042-XK"}},
+		Format: session.Format, ID: id, Name: name, Started: time.Date(2026, 3, 1, 9, 30, 0, 0, time.UTC),
+		Ended: time.Date(2026, 3, 1, 9, 31, 0, 0, time.UTC),
+		State: session.Complete, Plan: quick, Target: session.Target{Address: "/media/anna/stick", Kind: "folder",
+			Path: "/media/anna/stick/opengauge.dat", SpanBytes: unit.GiB},
+		Chain: link.NewChain(usb.Hop("cabin-desk front")), Conditions: map[string]string{"fan": "on"},
+		Events: []session.Event{}, Findings: []session.Finding{},
+		Parts: []book.Part{{Kind: book.Host, Name: "cabin-desk"},
+			{Kind: book.Drive, Name: "sandpiper", Serial: "SP-0042-XK"}},
 		Environment: host.Environment{System: "linux", Host: "annas-laptop", ProgramVersion: "test"},
 	}
 	for index := range 2 {
 		pass := session.Pass{
-			Index: index, Step: "sweep", Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 32, Workers: 1}, Direct: true,
-			Bytes: 1e9, Operations: 5, BytesPerSecond: 1e8, IOPS: 24414.0625, ElapsedSeconds: 10, Latency: session.Latency{P50: 1e-4, P99: 3e-4}, Samples: []session.Sample{},
+			Index: index, Step: "sweep", Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096,
+				Depth: 32, Workers: 1}, Direct: true,
+			Bytes: 1e9, Operations: 5, BytesPerSecond: 1e8, IOPS: 24414.0625, ElapsedSeconds: 10,
+			Latency: session.Latency{P50: 1e-4, P99: 3e-4}, Samples: []session.Sample{},
 		}
 		for second := range 3 {
 			pass.Samples = append(pass.Samples, session.Sample{
 				TSeconds: float64(second + 1), ElapsedSeconds: 1, Bytes: 1e8, Operations: 2, BytesPerSecond: 1e8,
-				TemperaturesCelsius: map[string]unit.Celsius{"drive": unit.Celsius(40 + second)}, Readings: map[string]float64{"power_watts": 4.5},
+				TemperaturesCelsius: map[string]unit.Celsius{"drive": unit.Celsius(40 + second)},
+				Readings:            map[string]float64{"power_watts": 4.5},
 			})
 		}
 		s.Passes = append(s.Passes, pass)
@@ -90,12 +97,15 @@ func read(t testing.TB, names ...string) ([]*session.Session, error) {
 
 func TestSessionsComeBackWhole(t *testing.T) {
 	copied := example("c222abcdef", "copies")
-	copied.Passes, copied.Copies = []session.Pass{}, []session.Copy{{Work: session.CopyWhole, To: 1, Set: "large-file", Bytes: 5, Samples: []session.CopySample{}}}
+	copied.Passes, copied.Copies = []session.Pass{},
+		[]session.Copy{{Work: session.CopyWhole, To: 1, Set: "large-file", Bytes: 5, Samples: []session.CopySample{}}}
 	want := []*session.Session{example("k3f9abcdef", "stick"), copied, example("m111abcdef", "=2+3 <b>hostile</b>")}
 	cases := map[string][]string{
-		"plain": {write(t, "a.json", Passes, want...)}, "gzip": {write(t, "a.json.gz", Passes, want...)}, "zstd": {write(t, "a.json.zst", Passes, want...)},
-		"one each": {write(t, "one.json", Passes, want[0]), write(t, "two.json", Passes, want[1]), write(t, "three.json", Passes, want[2])},
-		"parquet":  {write(t, "p.parquet", Passes, want...), write(t, "s.parquet", Samples, want...)},
+		"plain": {write(t, "a.json", Passes, want...)}, "gzip": {write(t, "a.json.gz", Passes, want...)},
+		"zstd": {write(t, "a.json.zst", Passes, want...)},
+		"one each": {write(t, "one.json", Passes, want[0]), write(t, "two.json", Passes, want[1]),
+			write(t, "three.json", Passes, want[2])},
+		"parquet": {write(t, "p.parquet", Passes, want...), write(t, "s.parquet", Samples, want...)},
 	}
 	for name, files := range cases {
 		got, err := read(t, files...)
@@ -112,7 +122,8 @@ func TestCSVKeepsWhatItsColumnsSay(t *testing.T) {
 	if err != nil || len(got) != 1 {
 		t.Fatalf("%v, %v", got, err)
 	}
-	if s := got[0]; s.ID != want.ID || s.Name != want.Name || !s.Started.Equal(want.Started) || s.Conditions["fan"] != "on" || !reflect.DeepEqual(s.Passes, want.Passes) {
+	if s := got[0]; s.ID != want.ID || s.Name != want.Name || !s.Started.Equal(want.Started) ||
+		s.Conditions["fan"] != "on" || !reflect.DeepEqual(s.Passes, want.Passes) {
 		t.Errorf("came back as %+v", s)
 	}
 	content, _ := os.ReadFile(passes)
@@ -148,7 +159,8 @@ func TestOpenMetrics(t *testing.T) {
 	if !strings.HasSuffix(text, "# EOF\n") {
 		t.Error("it does not end as OpenMetrics text does")
 	}
-	if _, err := read(t, write(t, "m.txt", Passes, example("k3f9abcdef", ""))); err == nil || !strings.Contains(err.Error(), "cannot be read back") {
+	if _, err := read(t, write(t, "m.txt", Passes, example("k3f9abcdef", ""))); err == nil ||
+		!strings.Contains(err.Error(), "cannot be read back") {
 		t.Errorf("reading it gives %v", err)
 	}
 }
@@ -156,8 +168,10 @@ func TestOpenMetrics(t *testing.T) {
 func TestAnonymousHidesEverywhere(t *testing.T) {
 	one, other := example("k3f9abcdef", "annas-laptop at home"), example("m111abcdef", "")
 	other.Parts[1].Serial, other.Environment.Host = "SP-0043-XK", "deck-pc"
-	one.Events = []session.Event{{Kind: "kernel", Detail: "nvme0: serial SP-0042-XK of annas-laptop, by /dev/disk/by-id/nvme-SP-0042-XK; anna mounted /media/anna/stick; /dev/nvme0n1 is back"}}
-	one.Findings = []session.Finding{{Kind: "x", Summary: "on annas-laptop", Evidence: session.NewEvidence(map[string]any{"drive": "SP-0042-XK", "SP-0042-XK": 1.0})}}
+	one.Events = []session.Event{{Kind: "kernel", Detail: "nvme0: serial SP-0042-XK of annas-laptop, by " +
+		"/dev/disk/by-id/nvme-SP-0042-XK; anna mounted /media/anna/stick; /dev/nvme0n1 is back"}}
+	one.Findings = []session.Finding{{Kind: "x", Summary: "on annas-laptop",
+		Evidence: session.NewEvidence(map[string]any{"drive": "SP-0042-XK", "SP-0042-XK": 1.0})}}
 	one.Passes[0].FirstError = `C:\Users\Anna Smith\x and \\server\share\anna`
 	hide := NewAnonymous()
 	hidden, err := hide.Session(one)
@@ -169,7 +183,8 @@ func TestAnonymousHidesEverywhere(t *testing.T) {
 		t.Fatal(err)
 	}
 	text, _ := json.Marshal([]any{hidden, second})
-	for _, secret := range []string{"anna", "Anna", "SP-004", "laptop", "deck-pc", "cabin-desk", "/media", "server", "by-id"} {
+	for _, secret := range []string{"anna", "Anna", "SP-004", "laptop", "deck-pc", "cabin-desk", "/media", "server",
+		"by-id"} {
 		if strings.Contains(string(text), secret) {
 			t.Errorf("%q is still there:\n%s", secret, text)
 		}
@@ -179,7 +194,8 @@ func TestAnonymousHidesEverywhere(t *testing.T) {
 			t.Errorf("%q is gone", kept)
 		}
 	}
-	if hidden.Parts[1].Serial == second.Parts[1].Serial || hidden.Parts[0].Name != second.Parts[0].Name || hidden.Environment.Host == second.Environment.Host {
+	if hidden.Parts[1].Serial == second.Parts[1].Serial || hidden.Parts[0].Name != second.Parts[0].Name ||
+		hidden.Environment.Host == second.Environment.Host {
 		t.Errorf("not told apart, or not the same: %+v, %+v", hidden.Parts, second.Parts)
 	}
 	if hidden.Check() != nil || hidden.ID != one.ID || one.Parts[1].Serial != "SP-0042-XK" {
@@ -207,22 +223,27 @@ func TestFilesThatCannotBeRead(t *testing.T) {
 		flipped[i] ^= 0xff
 	}
 	for name, c := range map[string]struct{ path, want string }{
-		"missing":              {filepath.Join(folder, "none.json"), "no such file"},
-		"empty":                {put("empty.json", nil), "not a session"},
-		"another document":     {put("other.json", []byte(`{"boats": 3}`)), "not a session"},
-		"cut off":              {put("cut.json", whole[:len(whole)/2]), "ends in the middle"},
-		"garbage inside":       {put("garbage.json", change(`"passes":[`, `"passes":[!`)), "damaged"},
-		"newer":                {put("newer.json", change("opengauge.session/1", "opengauge.session/9")), "newer opengauge"},
-		"escape in a name":     {put("escape.json", change(`"name":""`, `"name":"\u001b[31mred"`)), "cannot be printed"},
-		"path for an id":       {put("path.json", change("k3f9abcdef", "../../etc/x")), "no id of a session"},
-		"impossible operation": {put("operation.json", change(`"operation":"read","access"`, `"operation":"sing","access"`)), "sing"},
-		"negative bytes":       {put("negative.json", change(`"bytes":1000000000`, `"bytes":-1`)), "negative"},
-		"cut parquet":          {put("cut.parquet", parquet[:len(parquet)/2]), "damaged"},
-		"damaged parquet":      {put("flipped.parquet", flipped), "damaged"},
-		"samples alone":        {write(t, "s.parquet", Samples, example("k3f9abcdef", "")), "table of passes too"},
-		"another table":        {put("boats.csv", []byte("boat,mast\nx,1\n")), "no table of passes"},
-		"no number":            {put("depth.csv", []byte("session_id,session_started,session_ended,session_state,operation,access,block_bytes,pass_index,depth\nk3,2026-01-01T00:00:00Z,2026-01-01T00:00:00Z,complete,read,random,4096,0,deep\n")), "line 2, column depth"},
-		"cut gzip":             {put("cut.json.gz", mustRead(t, write(t, "a.json.gz", Passes, example("k3f9abcdef", "")))[:40]), "ends in the middle"},
+		"missing":          {filepath.Join(folder, "none.json"), "no such file"},
+		"empty":            {put("empty.json", nil), "not a session"},
+		"another document": {put("other.json", []byte(`{"boats": 3}`)), "not a session"},
+		"cut off":          {put("cut.json", whole[:len(whole)/2]), "ends in the middle"},
+		"garbage inside":   {put("garbage.json", change(`"passes":[`, `"passes":[!`)), "damaged"},
+		"newer": {put("newer.json", change("opengauge.session/1", "opengauge.session/9")),
+			"newer opengauge"},
+		"escape in a name": {put("escape.json", change(`"name":""`, `"name":"\u001b[31mred"`)),
+			"cannot be printed"},
+		"path for an id": {put("path.json", change("k3f9abcdef", "../../etc/x")), "no id of a session"},
+		"impossible operation": {put("operation.json",
+			change(`"operation":"read","access"`, `"operation":"sing","access"`)), "sing"},
+		"negative bytes":  {put("negative.json", change(`"bytes":1000000000`, `"bytes":-1`)), "negative"},
+		"cut parquet":     {put("cut.parquet", parquet[:len(parquet)/2]), "damaged"},
+		"damaged parquet": {put("flipped.parquet", flipped), "damaged"},
+		"samples alone":   {write(t, "s.parquet", Samples, example("k3f9abcdef", "")), "table of passes too"},
+		"another table":   {put("boats.csv", []byte("boat,mast\nx,1\n")), "no table of passes"},
+		"no number": {put("depth.csv",
+			[]byte("session_id,session_started,session_ended,session_state,operation,access,block_bytes,pass_index,depth\nk3,2026-01-01T00:00:00Z,2026-01-01T00:00:00Z,complete,read,random,4096,0,deep\n")), "line 2, column depth"},
+		"cut gzip": {put("cut.json.gz",
+			mustRead(t, write(t, "a.json.gz", Passes, example("k3f9abcdef", "")))[:40]), "ends in the middle"},
 	} {
 		got, err := read(t, c.path)
 		if err == nil || !strings.Contains(err.Error(), c.want) {
@@ -268,7 +289,8 @@ func TestAFullDiskIsAnError(t *testing.T) {
 }
 
 func TestFormatOf(t *testing.T) {
-	for name, want := range map[string]string{"a.JSON": "json ", "a.json.gz": "json .gz", "x/b.csv": "csv ", "c.parquet": "parquet ", "m.txt": "openmetrics "} {
+	for name, want := range map[string]string{"a.JSON": "json ", "a.json.gz": "json .gz", "x/b.csv": "csv ",
+		"c.parquet": "parquet ", "m.txt": "openmetrics "} {
 		if format, compression, err := FormatOf(name); err != nil || string(format)+" "+string(compression) != want {
 			t.Errorf("%s is %s %s, %v", name, format, compression, err)
 		}

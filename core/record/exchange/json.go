@@ -93,7 +93,8 @@ func readJSON(r io.Reader) iter.Seq2[*session.Session, error] {
 			return
 		}
 		found := formatKey.FindSubmatch(begin)
-		decoder := jsontext.NewDecoder(buffered, jsontext.AllowDuplicateNames(true)) // looked for when a session is parsed
+		// looked for when a session is parsed
+		decoder := jsontext.NewDecoder(buffered, jsontext.AllowDuplicateNames(true))
 		switch {
 		case found == nil:
 			yield(nil, errors.New("this is not a session: it does not begin with a \"format\""))
@@ -192,7 +193,8 @@ func parseSession(document jsontext.Value) (*session.Session, error) {
 
 func unknownFormat(format string) error {
 	if strings.HasPrefix(format, "opengauge.session/") || strings.HasPrefix(format, "opengauge.sessions/") {
-		return fmt.Errorf("the session is of the form %q, written by a newer opengauge; this program knows %q", format, session.Format)
+		return fmt.Errorf("the session is of the form %q, written by a newer opengauge; this program knows %q",
+			format, session.Format)
 	}
 	return fmt.Errorf("%q is not the form of a session, which is %q", format, session.Format)
 }

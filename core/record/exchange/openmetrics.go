@@ -26,12 +26,18 @@ type gauge struct {
 }
 
 var gauges = []gauge{
-	{"opengauge_pass_throughput_bytes_per_second", "Bytes that a pass moved a second.", func(p *session.Pass) (float64, bool) { return float64(p.BytesPerSecond), true }},
-	{"opengauge_pass_operations_per_second", "Operations that a pass completed a second.", func(p *session.Pass) (float64, bool) { return p.IOPS, true }},
-	{"opengauge_pass_latency_p50_seconds", "Median time of an operation.", func(p *session.Pass) (float64, bool) { return p.Latency.P50, true }},
-	{"opengauge_pass_latency_p99_seconds", "Time within which 99 of 100 operations completed.", func(p *session.Pass) (float64, bool) { return p.Latency.P99, true }},
-	{"opengauge_pass_errors", "Operations that failed.", func(p *session.Pass) (float64, bool) { return float64(p.Errors), true }},
-	{"opengauge_pass_highest_temperature_celsius", "The highest temperature of any sensor during the pass.", highestTemperature},
+	{"opengauge_pass_throughput_bytes_per_second", "Bytes that a pass moved a second.",
+		func(p *session.Pass) (float64, bool) { return float64(p.BytesPerSecond), true }},
+	{"opengauge_pass_operations_per_second", "Operations that a pass completed a second.",
+		func(p *session.Pass) (float64, bool) { return p.IOPS, true }},
+	{"opengauge_pass_latency_p50_seconds", "Median time of an operation.",
+		func(p *session.Pass) (float64, bool) { return p.Latency.P50, true }},
+	{"opengauge_pass_latency_p99_seconds", "Time within which 99 of 100 operations completed.",
+		func(p *session.Pass) (float64, bool) { return p.Latency.P99, true }},
+	{"opengauge_pass_errors", "Operations that failed.",
+		func(p *session.Pass) (float64, bool) { return float64(p.Errors), true }},
+	{"opengauge_pass_highest_temperature_celsius", "The highest temperature of any sensor during the pass.",
+		highestTemperature},
 }
 
 func highestTemperature(p *session.Pass) (float64, bool) {
@@ -70,7 +76,8 @@ func labelsOf(s *session.Session, pass *session.Pass) []*dto.LabelPair {
 	values := map[string]string{
 		"session": s.ID, "name": s.Name, "target": s.Target.Address, "simulated": strconv.FormatBool(s.Simulated),
 		"pass": strconv.Itoa(pass.Index), "operation": string(pass.Operation), "access": string(pass.Access),
-		"block_bytes": strconv.FormatInt(int64(pass.Block), 10), "depth": strconv.Itoa(pass.Depth), "fill": strconv.FormatFloat(pass.FillShare, 'g', -1, 64),
+		"block_bytes": strconv.FormatInt(int64(pass.Block), 10), "depth": strconv.Itoa(pass.Depth),
+		"fill": strconv.FormatFloat(pass.FillShare, 'g', -1, 64),
 	}
 	var labels []*dto.LabelPair
 	for _, name := range slices.Sorted(maps.Keys(values)) {

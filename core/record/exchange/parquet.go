@@ -19,7 +19,8 @@ type parquetWriter[Row any] struct {
 const rowsInGroup = 20_000
 
 func newParquetWriter[Row any](w io.Writer, rows func(*session.Session) ([]Row, error)) *parquetWriter[Row] {
-	return &parquetWriter[Row]{parquet.NewGenericWriter[Row](w, parquet.Compression(&parquet.Zstd), parquet.MaxRowsPerRowGroup(rowsInGroup)), rows}
+	return &parquetWriter[Row]{parquet.NewGenericWriter[Row](w, parquet.Compression(&parquet.Zstd),
+		parquet.MaxRowsPerRowGroup(rowsInGroup)), rows}
 }
 
 func (w *parquetWriter[Row]) Add(s *session.Session) error {
@@ -90,5 +91,6 @@ func tableWith(columns map[string]bool) (Table, error) {
 	case columns["session_id"] && columns["pass_index"] && columns["t_seconds"]:
 		return Samples, nil
 	}
-	return "", fmt.Errorf("this is no table of passes or samples: it needs the columns session_id and pass_index, and operation or t_seconds")
+	return "", fmt.Errorf("this is no table of passes or samples: it needs the columns session_id and pass_index, " +
+		"and operation or t_seconds")
 }

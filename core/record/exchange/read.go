@@ -61,7 +61,8 @@ func readFile(name string, tables *tables) iter.Seq2[*session.Session, error] {
 			}
 			return
 		} else if err == nil && format == OpenMetrics {
-			yield(nil, errors.New("OpenMetrics text has no place for most of a session, so it cannot be read back; export as JSON or Parquet"))
+			yield(nil, errors.New("OpenMetrics text has no place for most of a session, so it cannot be read back; "+
+				"export as JSON or Parquet"))
 			return
 		}
 		for s, err := range readJSON(plain) {
@@ -169,7 +170,8 @@ func (t *tables) sessions() iter.Seq2[*session.Session, error] {
 			}
 		}
 		if len(t.samples) > 0 {
-			yield(nil, fmt.Errorf("there are samples of %d sessions whose passes are not there; give the table of passes too", len(t.samples)))
+			yield(nil, fmt.Errorf("there are samples of %d sessions whose passes are not there; give the table of "+
+				"passes too", len(t.samples)))
 		}
 	}
 }

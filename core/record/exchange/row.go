@@ -155,9 +155,12 @@ func sampleRows(s *session.Session) ([]sampleRow, error) {
 				temperatures[name] = float64(value)
 			}
 			rows = append(rows, sampleRow{
-				Session: s.ID, Pass: int64(s.Passes[i].Index), TSeconds: sample.TSeconds, ElapsedSeconds: sample.ElapsedSeconds, Bytes: int64(sample.Bytes),
-				Operations: sample.Operations, BytesPerSecond: float64(sample.BytesPerSecond), IOPS: sample.IOPS, P50Seconds: sample.P50Seconds,
-				P99Seconds: sample.P99Seconds, Errors: sample.Errors, Temperatures: temperatures, Readings: sample.Readings,
+				Session: s.ID, Pass: int64(s.Passes[i].Index), TSeconds: sample.TSeconds,
+				ElapsedSeconds: sample.ElapsedSeconds, Bytes: int64(sample.Bytes),
+				Operations: sample.Operations, BytesPerSecond: float64(sample.BytesPerSecond), IOPS: sample.IOPS,
+				P50Seconds: sample.P50Seconds,
+				P99Seconds: sample.P99Seconds, Errors: sample.Errors, Temperatures: temperatures,
+				Readings: sample.Readings,
 			})
 		}
 	}
@@ -184,7 +187,8 @@ func (r *passRow) session() (*session.Session, error) {
 		}
 		return s, nil
 	}
-	s.Format, s.ID, s.Name, s.State, s.Simulated = session.Format, r.Session, r.Name, session.State(r.State), r.Simulated
+	s.Format, s.ID, s.Name, s.State, s.Simulated = session.Format, r.Session, r.Name, session.State(r.State),
+		r.Simulated
 	s.Plan.Name, s.Target = r.Plan, session.Target{Address: r.Target, Kind: r.TargetKind}
 	s.Chain, s.Events, s.Findings = link.NewChain(), []session.Event{}, []session.Finding{}
 	if r.Chain != "" {
@@ -217,7 +221,8 @@ func (r *passRow) pass() (session.Pass, error) {
 	}
 	for _, value := range []float64{r.BytesPerSecond, r.IOPS, r.ElapsedSeconds, r.P99Seconds} {
 		if math.IsNaN(value) || math.IsInf(value, 0) {
-			return session.Pass{}, fmt.Errorf("pass %d of session %q holds %v, which is no figure", r.Index, r.Session, value)
+			return session.Pass{}, fmt.Errorf("pass %d of session %q holds %v, which is no figure", r.Index,
+				r.Session, value)
 		}
 	}
 	return session.Pass{
@@ -241,7 +246,8 @@ func (r *passRow) pass() (session.Pass, error) {
 func (r *sampleRow) sample() session.Sample {
 	made := session.Sample{
 		TSeconds: r.TSeconds, ElapsedSeconds: r.ElapsedSeconds, Bytes: unit.Bytes(r.Bytes), Operations: r.Operations,
-		BytesPerSecond: unit.BytesPerSecond(r.BytesPerSecond), IOPS: r.IOPS, P50Seconds: r.P50Seconds, P99Seconds: r.P99Seconds, Errors: r.Errors,
+		BytesPerSecond: unit.BytesPerSecond(r.BytesPerSecond), IOPS: r.IOPS, P50Seconds: r.P50Seconds,
+		P99Seconds: r.P99Seconds, Errors: r.Errors,
 		TemperaturesCelsius: map[string]unit.Celsius{}, Readings: r.Readings,
 	}
 	for name, value := range r.Temperatures {

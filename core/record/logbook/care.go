@@ -39,8 +39,10 @@ func (l *Logbook) Check(progress func(done, total int)) ([]string, int, error) {
 			continue
 		}
 		var counted int
-		if err := l.database.QueryRow(`SELECT passes FROM sessions WHERE id = ?`, id).Scan(&counted); err == nil && counted != len(s.Passes) {
-			faults = append(faults, fmt.Sprintf("session %s has %d passes, and should have %d", id, len(s.Passes), counted))
+		if err := l.database.QueryRow(`SELECT passes FROM sessions WHERE id = ?`, id).Scan(&counted); err == nil &&
+			counted != len(s.Passes) {
+			faults = append(faults, fmt.Sprintf("session %s has %d passes, and should have %d", id, len(s.Passes),
+				counted))
 		}
 	}
 	return faults, len(ids), nil

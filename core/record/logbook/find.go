@@ -78,7 +78,8 @@ func newIndex(tx *sql.Tx) (*index, error) {
 		text      string
 	}{
 		{&made.condition, `INSERT INTO conditions (key, value, session) VALUES (?, ?, ?)`},
-		{&made.ranking, `INSERT INTO rankings (class, load) VALUES (?, ?) ON CONFLICT DO UPDATE SET load = load RETURNING id`},
+		{&made.ranking, `INSERT INTO rankings (class, load) VALUES (?, ?)
+			ON CONFLICT DO UPDATE SET load = load RETURNING id`},
 		{&made.figure, `INSERT INTO figures (ranking, value, session) VALUES (?, ?, ?)`},
 	} {
 		var err error

@@ -62,28 +62,32 @@ func TestFilters(t *testing.T) {
 		want   string
 		total  int
 	}{
-		"all":                       {Filter{}, "slack flood ebb", 3},
-		"limited":                   {Filter{Limit: 2}, "slack flood", 3},
-		"part of a name":            {Filter{Name: "LO"}, "flood", 1},
-		"tag":                       {Filter{Tags: []string{"article"}}, "flood", 1},
-		"two tags":                  {Filter{Tags: []string{"article", "none"}}, "", 0},
-		"condition":                 {Filter{Conditions: map[string]string{"fan": "on", "deck": "wet"}}, "slack ebb", 2},
-		"since":                     {Filter{Since: at.AddDate(0, 0, 1)}, "slack flood", 2},
-		"until":                     {Filter{Until: at.AddDate(0, 0, 1)}, "ebb", 1},
-		"references":                {Filter{References: []string{"ebb", "latest"}}, "slack ebb", 2},
-		"a hostile name":            {Filter{Name: "' OR 1=1 --"}, "", 0},
-		"plan and a limit":          {Filter{Plan: "quick", Limit: 1}, "slack", 3},
-		"a condition and a limit":   {Filter{Conditions: map[string]string{"fan": "on"}, Limit: 1}, "slack", 2},
-		"two conditions, one rarer": {Filter{Conditions: map[string]string{"deck": "wet", "fan": "off"}, Limit: 5}, "flood", 1},
-		"a name and a limit":        {Filter{Name: "l", Limit: 1}, "slack", 2},
-		"a name, and a condition":   {Filter{Name: "l", Conditions: map[string]string{"fan": "on"}, Limit: 1}, "slack", 1},
+		"all":            {Filter{}, "slack flood ebb", 3},
+		"limited":        {Filter{Limit: 2}, "slack flood", 3},
+		"part of a name": {Filter{Name: "LO"}, "flood", 1},
+		"tag":            {Filter{Tags: []string{"article"}}, "flood", 1},
+		"two tags":       {Filter{Tags: []string{"article", "none"}}, "", 0},
+		"condition": {Filter{Conditions: map[string]string{"fan": "on", "deck": "wet"}}, "slack ebb",
+			2},
+		"since":                   {Filter{Since: at.AddDate(0, 0, 1)}, "slack flood", 2},
+		"until":                   {Filter{Until: at.AddDate(0, 0, 1)}, "ebb", 1},
+		"references":              {Filter{References: []string{"ebb", "latest"}}, "slack ebb", 2},
+		"a hostile name":          {Filter{Name: "' OR 1=1 --"}, "", 0},
+		"plan and a limit":        {Filter{Plan: "quick", Limit: 1}, "slack", 3},
+		"a condition and a limit": {Filter{Conditions: map[string]string{"fan": "on"}, Limit: 1}, "slack", 2},
+		"two conditions, one rarer": {Filter{Conditions: map[string]string{"deck": "wet", "fan": "off"}, Limit: 5},
+			"flood", 1},
+		"a name and a limit": {Filter{Name: "l", Limit: 1}, "slack", 2},
+		"a name, and a condition": {Filter{Name: "l", Conditions: map[string]string{"fan": "on"}, Limit: 1},
+			"slack", 1},
 	}
 	for _, many := range []int{common, 0} { // few sessions, and so many that they are looked through in their order
 		common = many
 		for name, c := range cases {
 			got, total, err := book.List(c.filter)
 			if err != nil || names(got) != c.want || total != c.total {
-				t.Errorf("%s, common from %d on: %q of %d, %v; want %q of %d", name, many, names(got), total, err, c.want, c.total)
+				t.Errorf("%s, common from %d on: %q of %d, %v; want %q of %d", name, many, names(got), total, err,
+					c.want, c.total)
 			}
 		}
 	}
@@ -121,10 +125,12 @@ func TestStandings(t *testing.T) {
 		t.Fatalf("%+v, %v", standings, err)
 	}
 	got := standings[0]
-	if got.Load != "read random 4 KiB, depth 32" || got.Others != 4 || got.Slower != 2 || got.Alike != 1 || got.Percentile() != 62.5 {
+	if got.Load != "read random 4 KiB, depth 32" || got.Others != 4 || got.Slower != 2 || got.Alike != 1 ||
+		got.Percentile() != 62.5 {
 		t.Errorf("it stands at %+v, percentile %v", got, got.Percentile())
 	}
-	if got.Below == nil || got.Below.Name != "n1" || got.Above == nil || got.Above.Name != "n4" || got.Above.Value != 500 {
+	if got.Below == nil || got.Below.Name != "n1" || got.Above == nil || got.Above.Name != "n4" ||
+		got.Above.Value != 500 {
 		t.Errorf("between %+v and %+v", got.Below, got.Above)
 	}
 	alone, err := book.Standings(simulated)
@@ -153,7 +159,8 @@ func TestImportingTwiceChangesNothing(t *testing.T) {
 	}
 	other := example("k0007", "", at)
 	other.Passes[0].BytesPerSecond = 1
-	if done, err = book.Import(sequence(other)); err != nil || len(done.Conflicting) != 1 || done.Conflicting[0] != "k0007" {
+	if done, err = book.Import(sequence(other)); err != nil || len(done.Conflicting) != 1 ||
+		done.Conflicting[0] != "k0007" {
 		t.Errorf("another session of the same id: %+v, %v", done, err)
 	}
 	if got, _ := book.Load("k0007"); got.Passes[0].BytesPerSecond == 1 {
@@ -202,12 +209,14 @@ func older(t *testing.T, sessions ...*session.Session) string {
 	for _, s := range sessions {
 		document, _ := header(s)
 		if _, err := database.Exec(`INSERT INTO sessions VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-			s.ID, s.Name, s.Started.UnixMilli(), s.State, s.Simulated, s.Plan.Name, s.Target.Address, document); err != nil {
+			s.ID, s.Name, s.Started.UnixMilli(), s.State, s.Simulated, s.Plan.Name, s.Target.Address,
+			document); err != nil {
 			t.Fatal(err)
 		}
 		for i, pass := range s.Passes {
 			row, _ := packer.pack(pass)
-			if _, err := database.Exec(`INSERT INTO passes VALUES (?, ?, ?, ?)`, s.ID, i, row.document, row.samples); err != nil {
+			if _, err := database.Exec(`INSERT INTO passes VALUES (?, ?, ?, ?)`, s.ID, i, row.document,
+				row.samples); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -312,10 +321,11 @@ func TestBackup(t *testing.T) {
 func TestCheckFindsDamage(t *testing.T) {
 	at := time.Now()
 	for name, c := range map[string]struct{ statement, want string }{
-		"samples":       {"UPDATE passes SET samples = x'00112233' WHERE position = 1", "samples of pass 1"},
-		"document":      {"UPDATE sessions SET document = '{'", "cannot be read"},
-		"a lost pass":   {"DELETE FROM passes WHERE position = 1", "has 1 passes, and should have 2"},
-		"a lost parent": {"PRAGMA foreign_keys = OFF; INSERT INTO tags VALUES ('x', 'nobody'); PRAGMA foreign_keys = ON", "belongs to no session"},
+		"samples":     {"UPDATE passes SET samples = x'00112233' WHERE position = 1", "samples of pass 1"},
+		"document":    {"UPDATE sessions SET document = '{'", "cannot be read"},
+		"a lost pass": {"DELETE FROM passes WHERE position = 1", "has 1 passes, and should have 2"},
+		"a lost parent": {"PRAGMA foreign_keys = OFF; INSERT INTO tags VALUES ('x', 'nobody'); PRAGMA " +
+			"foreign_keys = ON", "belongs to no session"},
 	} {
 		book := newBook(t)
 		keep(t, book, example("k3f9abcdef", "", at))
@@ -325,7 +335,8 @@ func TestCheckFindsDamage(t *testing.T) {
 		if _, err := book.database.Exec(c.statement); err != nil {
 			t.Fatal(err)
 		}
-		if faults, _, err := book.Check(func(int, int) {}); err != nil || !strings.Contains(strings.Join(faults, " "), c.want) {
+		if faults, _, err := book.Check(func(int, int) {}); err != nil || !strings.Contains(strings.Join(faults, " "),
+			c.want) {
 			t.Errorf("%s: faults %q, %v; want %q", name, faults, err, c.want)
 		}
 	}

@@ -138,7 +138,8 @@ func newImporting(tx *sql.Tx) (*importing, error) {
 	if made.session, err = tx.Prepare(`INSERT INTO sessions (id, name, started_ms, state, simulated, plan, target, document, passes) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`); err != nil {
 		return nil, err
 	}
-	if made.pass, err = tx.Prepare(`INSERT INTO passes (session, position, document, samples) VALUES (?, ?, ?, ?)`); err != nil {
+	if made.pass, err = tx.Prepare(`INSERT INTO passes (session, position, document, samples)
+		VALUES (?, ?, ?, ?)`); err != nil {
 		return nil, err
 	}
 	made.index, err = newIndex(tx)
@@ -147,7 +148,8 @@ func newImporting(tx *sql.Tx) (*importing, error) {
 
 func (i *importing) add(w *whole, done *Imported) error {
 	s := w.session
-	result, err := i.session.Exec(s.ID, s.Name, s.Started.UnixMilli(), s.State, s.Simulated, s.Plan.Name, s.Target.Address, w.header, len(w.passes))
+	result, err := i.session.Exec(s.ID, s.Name, s.Started.UnixMilli(), s.State, s.Simulated, s.Plan.Name,
+		s.Target.Address, w.header, len(w.passes))
 	if err != nil {
 		return err
 	}
@@ -197,7 +199,8 @@ func essence(s *session.Session) []any {
 	essence := []any{s.ID, s.Name, s.Started.UnixMilli(), s.Ended.UnixMilli(), s.State, s.Target.Address, len(s.Passes)}
 	for i := range s.Passes {
 		p := &s.Passes[i]
-		essence = append(essence, passEssence{p.Key(), int64(p.Bytes), p.Operations, float64(p.BytesPerSecond), p.Latency.P99, p.ElapsedSeconds, p.IOPS})
+		essence = append(essence, passEssence{p.Key(), int64(p.Bytes), p.Operations, float64(p.BytesPerSecond),
+			p.Latency.P99, p.ElapsedSeconds, p.IOPS})
 	}
 	return essence
 }

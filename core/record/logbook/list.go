@@ -43,7 +43,8 @@ type Filter struct {
 
 // Narrow says whether the filter leaves anything out but by its limit.
 func (f Filter) Narrow() bool {
-	return len(f.References)+len(f.Tags)+len(f.Conditions) > 0 || f.Name != "" || f.Plan != "" || !f.Since.IsZero() || !f.Until.IsZero()
+	return len(f.References)+len(f.Tags)+len(f.Conditions) > 0 || f.Name != "" || f.Plan != "" || !f.Since.IsZero() ||
+		!f.Until.IsZero()
 }
 
 // newestFirst is the order of lists, and what "latest" means: of two sessions
@@ -129,7 +130,8 @@ func (l *Logbook) rarestFirst(wanted map[string]string) ([]condition, error) {
 	var conditions []condition
 	for _, key := range slices.Sorted(maps.Keys(wanted)) {
 		each := condition{key: key, value: wanted[key]}
-		if err := l.database.QueryRow(`SELECT count(*) FROM conditions WHERE key = ? AND value = ?`, each.key, each.value).Scan(&each.sessions); err != nil {
+		if err := l.database.QueryRow(`SELECT count(*) FROM conditions WHERE key = ? AND value = ?`, each.key,
+			each.value).Scan(&each.sessions); err != nil {
 			return nil, l.unusable(err)
 		}
 		conditions = append(conditions, each)
@@ -241,7 +243,8 @@ func (l *Logbook) summaries(where string, arguments []any, limit int) ([]Summary
 		var s Summary
 		var started int64
 		var tags string
-		if err := rows.Scan(&s.ID, &s.Name, &started, &s.State, &s.Simulated, &s.Plan, &s.Target, &s.Passes, &tags); err != nil {
+		if err := rows.Scan(&s.ID, &s.Name, &started, &s.State, &s.Simulated, &s.Plan, &s.Target, &s.Passes,
+			&tags); err != nil {
 			return nil, err
 		}
 		if err := json.Unmarshal([]byte(tags), &s.Tags); err != nil {
@@ -263,7 +266,8 @@ func (l *Logbook) IDs(f Filter) ([]string, error) {
 	if limit <= 0 {
 		limit = -1
 	}
-	ids, err := queryTexts(l.database, `SELECT id FROM sessions`+where+newestFirst+` LIMIT ?`, append(arguments, limit)...)
+	ids, err := queryTexts(l.database, `SELECT id FROM sessions`+where+newestFirst+` LIMIT ?`,
+		append(arguments, limit)...)
 	if err != nil {
 		return nil, l.unusable(err)
 	}
@@ -273,7 +277,8 @@ func (l *Logbook) IDs(f Filter) ([]string, error) {
 // AddTags adds tags to a session.
 func (l *Logbook) AddTags(id string, tags []string) error {
 	for _, tag := range tags {
-		if _, err := l.database.Exec(`INSERT INTO tags (tag, session) VALUES (?, ?) ON CONFLICT DO NOTHING`, tag, id); err != nil {
+		if _, err := l.database.Exec(`INSERT INTO tags (tag, session) VALUES (?, ?) ON CONFLICT DO NOTHING`, tag,
+			id); err != nil {
 			return fmt.Errorf("could not tag session %s: %w", id, err)
 		}
 	}
@@ -282,7 +287,8 @@ func (l *Logbook) AddTags(id string, tags []string) error {
 
 // RemoveTags takes tags off a session.
 func (l *Logbook) RemoveTags(id string, tags []string) error {
-	_, err := l.database.Exec(`DELETE FROM tags WHERE session = ? AND tag IN (SELECT value FROM json_each(?))`, id, jsonList(tags))
+	_, err := l.database.Exec(`DELETE FROM tags WHERE session = ? AND tag IN (SELECT value FROM json_each(?))`, id,
+		jsonList(tags))
 	return err
 }
 

@@ -56,7 +56,8 @@ func DefaultPath() (string, error) {
 // Create opens the logbook at path and makes it if it is not there.
 func Create(path string) (*Logbook, error) {
 	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
-		return nil, fmt.Errorf("could not make the folder of the logbook %s: %w; name another place with --logbook", path, err)
+		return nil, fmt.Errorf("could not make the folder of the logbook %s: %w; name another place with --logbook",
+			path, err)
 	}
 	return open(path)
 }
@@ -64,7 +65,8 @@ func Create(path string) (*Logbook, error) {
 // Open opens a logbook that is there already.
 func Open(path string) (*Logbook, error) {
 	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) {
-		return nil, fmt.Errorf("there is no logbook at %s yet; measure something first, or name another place with --logbook", path)
+		return nil, fmt.Errorf("there is no logbook at %s yet; measure something first, or name another place with "+
+			"--logbook", path)
 	} else if err != nil {
 		return nil, fmt.Errorf("could not open the logbook: %w", err)
 	}
@@ -89,7 +91,8 @@ func open(path string) (*Logbook, error) {
 }
 
 func (l *Logbook) prepareCompression() (err error) {
-	if l.encoder, err = zstd.NewWriter(nil, zstd.WithEncoderConcurrency(runtime.GOMAXPROCS(0)), zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithLowerEncoderMem(true)); err != nil {
+	if l.encoder, err = zstd.NewWriter(nil, zstd.WithEncoderConcurrency(runtime.GOMAXPROCS(0)),
+		zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithLowerEncoderMem(true)); err != nil {
 		return err
 	}
 	l.decoder, err = zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(largestSamples))
@@ -103,7 +106,8 @@ func source(path string) string {
 	settings := url.Values{"_pragma": {
 		"busy_timeout(10000)", "journal_mode(WAL)", "synchronous(FULL)", "foreign_keys(ON)",
 	}, "_txlock": {"immediate"}}
-	return (&url.URL{Scheme: "file", Opaque: (&url.URL{Path: path}).EscapedPath(), RawQuery: settings.Encode()}).String()
+	return (&url.URL{Scheme: "file", Opaque: (&url.URL{Path: path}).EscapedPath(),
+		RawQuery: settings.Encode()}).String()
 }
 
 // prepare checks that the file is a logbook that this program understands, and
@@ -143,7 +147,8 @@ func (l *Logbook) bringUpToDate() error {
 	if err != nil {
 		return err
 	}
-	provider, err := goose.NewProvider(goose.DialectSQLite3, l.database, files, goose.WithGoMigrations(fillFinding()...))
+	provider, err := goose.NewProvider(goose.DialectSQLite3, l.database, files,
+		goose.WithGoMigrations(fillFinding()...))
 	if err != nil {
 		return err
 	}
@@ -154,7 +159,8 @@ func (l *Logbook) bringUpToDate() error {
 	}
 	known := newest(provider)
 	if held > known {
-		return fmt.Errorf("the logbook %s was written by a newer opengauge (layout %d, this program knows up to %d); use that program, or name another logbook with --logbook", l.path, held, known)
+		return fmt.Errorf("the logbook %s was written by a newer opengauge (layout %d, this program knows up to "+
+			"%d); use that program, or name another logbook with --logbook", l.path, held, known)
 	}
 	if held < known {
 		_, err = provider.Up(ctx)
@@ -211,7 +217,8 @@ func (l *Logbook) mark() error {
 }
 
 func (l *Logbook) unusable(err error) error {
-	return fmt.Errorf("the logbook %s cannot be used (%w); if it is damaged, move it away or name another with --logbook", l.path, err)
+	return fmt.Errorf("the logbook %s cannot be used (%w); if it is damaged, move it away or name another with "+
+		"--logbook", l.path, err)
 }
 
 // Path is the logbook's file.

@@ -33,16 +33,20 @@ func example(id, name string, started time.Time) *session.Session {
 	quick, _ := plan.Load("quick")
 	return &session.Session{
 		Format: session.Format, ID: id, Name: name, Started: started.UTC(), Ended: started.Add(time.Minute).UTC(),
-		State: session.Complete, Plan: quick, Target: session.Target{Address: "/media/stick", Kind: "folder", SpanBytes: unit.GiB},
+		State: session.Complete, Plan: quick, Target: session.Target{Address: "/media/stick", Kind: "folder",
+			SpanBytes: unit.GiB},
 		Chain: link.NewChain(), Conditions: map[string]string{"fan": "on"},
-		Passes: []session.Pass{examplePass(0), examplePass(1)}, Events: []session.Event{{TSeconds: 3, Kind: "dropout", Detail: "x"}},
-		Findings: []session.Finding{{Kind: "unsteady", Severity: session.Caution, Passes: []int{0}, Evidence: session.Evidence(`{"drops":1}`)}},
+		Passes: []session.Pass{examplePass(0), examplePass(1)},
+		Events: []session.Event{{TSeconds: 3, Kind: "dropout", Detail: "x"}},
+		Findings: []session.Finding{{Kind: "unsteady", Severity: session.Caution, Passes: []int{0},
+			Evidence: session.Evidence(`{"drops":1}`)}},
 	}
 }
 
 func examplePass(index int) session.Pass {
 	pass := session.Pass{
-		Index: index, Step: "sweep", Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096, Depth: 32, Workers: 1},
+		Index: index, Step: "sweep", Load: load.Load{Operation: load.Read, Access: load.Random, Block: 4096,
+			Depth: 32, Workers: 1},
 		Direct: true, Bytes: 1e9, Operations: 5, BytesPerSecond: 1e8, Latency: session.Latency{P50: 1e-4},
 	}
 	for second := range 300 {
@@ -96,14 +100,16 @@ func TestReferences(t *testing.T) {
 		}
 	}
 	for reference, want := range map[string]string{
-		"k3": "means several", "flood": "means several", "zz": "no session", "": "no session", "%": "no session", "_": "no session",
+		"k3": "means several", "flood": "means several", "zz": "no session", "": "no session", "%": "no session",
+		"_": "no session",
 	} {
 		if _, err := book.Load(reference); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q: error is %v, want one with %q", reference, err, want)
 		}
 	}
 	summaries, _, err := book.List(Filter{})
-	if err != nil || len(summaries) != 3 || summaries[0].ID != "k3zzabcdef" || summaries[2].Name != "ebb" || summaries[0].Passes != 2 {
+	if err != nil || len(summaries) != 3 || summaries[0].ID != "k3zzabcdef" || summaries[2].Name != "ebb" ||
+		summaries[0].Passes != 2 {
 		t.Errorf("the list is %+v, %v", summaries, err)
 	}
 }
@@ -168,7 +174,8 @@ func TestUnusableLogbooks(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := book.database.Exec("INSERT INTO goose_db_version (version_id, is_applied) VALUES (900, 1)"); err != nil {
+	if _, err := book.database.Exec("INSERT INTO goose_db_version (version_id, is_applied) VALUES " +
+		"(900, 1)"); err != nil {
 		t.Fatal(err)
 	}
 	_ = book.Close()

@@ -60,7 +60,8 @@ func copyDatabase(from, to string) error {
 }
 
 func vacuumInto(from, settings, to string) error {
-	database, err := sql.Open("sqlite", (&url.URL{Scheme: "file", Opaque: (&url.URL{Path: from}).EscapedPath(), RawQuery: settings}).String())
+	database, err := sql.Open("sqlite",
+		(&url.URL{Scheme: "file", Opaque: (&url.URL{Path: from}).EscapedPath(), RawQuery: settings}).String())
 	if err != nil {
 		return err
 	}
@@ -81,16 +82,19 @@ func (l *Logbook) mergeCopy(copied string) (Imported, error) {
 		return done, l.unusable(err)
 	}
 	defer connection.ExecContext(ctx, `DETACH other`)
-	shared, err := contextTexts(ctx, connection, `SELECT id FROM other.sessions WHERE id IN (SELECT id FROM main.sessions)`)
+	shared, err := contextTexts(ctx, connection,
+		`SELECT id FROM other.sessions WHERE id IN (SELECT id FROM main.sessions)`)
 	if err != nil {
 		return done, err
 	}
 	if done.Conflicting, err = contextTexts(ctx, connection,
-		`SELECT o.id FROM other.sessions o JOIN main.sessions m ON m.id = o.id WHERE m.passes <> o.passes OR m.started_ms <> o.started_ms OR m.target <> o.target`); err != nil {
+		`SELECT o.id FROM other.sessions o JOIN main.sessions m ON m.id = o.id WHERE m.passes <> o.passes
+			OR m.started_ms <> o.started_ms OR m.target <> o.target`); err != nil {
 		return done, err
 	}
 	done.Known = len(shared) - len(done.Conflicting)
-	missing, err := contextTexts(ctx, connection, `SELECT id FROM other.sessions WHERE id NOT IN (SELECT id FROM main.sessions) ORDER BY rowid`)
+	missing, err := contextTexts(ctx, connection,
+		`SELECT id FROM other.sessions WHERE id NOT IN (SELECT id FROM main.sessions) ORDER BY rowid`)
 	if err != nil {
 		return done, err
 	}
@@ -108,13 +112,16 @@ func (l *Logbook) mergeCopy(copied string) (Imported, error) {
 // that keeps references right.
 var merging = []string{
 	`INSERT INTO main.sessions (id, name, started_ms, state, simulated, plan, target, document, passes)
-	 SELECT id, name, started_ms, state, simulated, plan, target, document, passes FROM other.sessions WHERE id IN (SELECT value FROM json_each(?)) ORDER BY rowid`,
+	 SELECT id, name, started_ms, state, simulated, plan, target, document, passes FROM other.sessions
+		WHERE id IN (SELECT value FROM json_each(?)) ORDER BY rowid`,
 	`INSERT INTO main.passes SELECT * FROM other.passes WHERE session IN (SELECT value FROM json_each(?))`,
 	`INSERT INTO main.tags SELECT * FROM other.tags WHERE session IN (SELECT value FROM json_each(?))`,
 	`INSERT INTO main.conditions SELECT * FROM other.conditions WHERE session IN (SELECT value FROM json_each(?))`,
-	`INSERT OR IGNORE INTO main.rankings (class, load) SELECT DISTINCT class, load FROM other.rankings r JOIN other.figures f ON f.ranking = r.id
+	`INSERT OR IGNORE INTO main.rankings (class, load) SELECT DISTINCT class, load FROM other.rankings r
+		JOIN other.figures f ON f.ranking = r.id
 	 WHERE f.session IN (SELECT value FROM json_each(?))`,
-	`INSERT INTO main.figures SELECT m.id, f.value, f.session FROM other.figures f JOIN other.rankings r ON r.id = f.ranking
+	`INSERT INTO main.figures SELECT m.id, f.value, f.session FROM other.figures f
+		JOIN other.rankings r ON r.id = f.ranking
 	 JOIN main.rankings m ON m.class = r.class AND m.load = r.load WHERE f.session IN (SELECT value FROM json_each(?))`,
 }
 

@@ -70,7 +70,8 @@ func (l *Logbook) resolve(reference string) (string, error) {
 		case len(found) == 1:
 			return found[0], nil
 		case len(found) > 1:
-			return "", fmt.Errorf("%q means several sessions: %s; give one of these ids", reference, strings.Join(found, ", "))
+			return "", fmt.Errorf("%q means several sessions: %s; give one of these ids", reference,
+				strings.Join(found, ", "))
 		}
 	}
 	return "", fmt.Errorf("no session %q in the logbook %s; see opengauge logbook list", reference, l.path)

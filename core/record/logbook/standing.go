@@ -71,7 +71,8 @@ func (l *Logbook) standing(s *session.Session, key session.Key, value float64) (
 		return standing, err
 	}
 	var ranking, count int64
-	err = l.database.QueryRow(`SELECT id, count FROM rankings WHERE class = ? AND load = ?`, s.Class(), name).Scan(&ranking, &count)
+	err = l.database.QueryRow(`SELECT id, count FROM rankings WHERE class = ? AND load = ?`, s.Class(),
+		name).Scan(&ranking, &count)
 	if errors.Is(err, sql.ErrNoRows) {
 		return standing, nil
 	}
@@ -89,8 +90,10 @@ func (l *Logbook) standing(s *session.Session, key session.Key, value float64) (
 		}
 	}
 	standing.Others = int(count) - own
-	const neighbour = `SELECT figures.session, name, value FROM figures JOIN sessions ON id = figures.session WHERE ranking = ? AND `
-	if standing.Below, err = l.neighbour(neighbour+`value < ? ORDER BY value DESC LIMIT 1`, ranking, value); err != nil {
+	const neighbour = `SELECT figures.session, name, value FROM figures JOIN sessions ON id = figures.session
+		WHERE ranking = ? AND `
+	if standing.Below, err = l.neighbour(neighbour+`value < ? ORDER BY value DESC LIMIT 1`, ranking,
+		value); err != nil {
 		return standing, err
 	}
 	standing.Above, err = l.neighbour(neighbour+`value > ? ORDER BY value LIMIT 1`, ranking, value)

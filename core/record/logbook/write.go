@@ -21,7 +21,8 @@ func (l *Logbook) Begin(s *session.Session) error {
 		return err
 	}
 	_, err = l.database.Exec(
-		`INSERT INTO sessions (id, name, started_ms, state, simulated, plan, target, document) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+		`INSERT INTO sessions (id, name, started_ms, state, simulated, plan, target, document)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
 		s.ID, s.Name, s.Started.UnixMilli(), started.State, s.Simulated, s.Plan.Name, s.Target.Address, document)
 	return err
 }

@@ -119,7 +119,8 @@ func (rd *reader) head(header []string) error {
 	}
 	for _, needed := range []string{columnTime, columnRate} {
 		if _, ok := rd.places[needed]; !ok {
-			return fmt.Errorf("there is no column %q, but %s; a recording needs %s and %s, in seconds and in bytes a second",
+			return fmt.Errorf("there is no column %q, but %s; a recording needs %s and %s, in seconds and in bytes "+
+				"a second",
 				needed, strings.Join(header, ", "), columnTime, columnRate)
 		}
 	}
@@ -142,8 +143,10 @@ func (rd *reader) number(fields []string, column string) float64 {
 // take enters a line, if it says when it was and how fast.
 func (rd *reader) take(fields []string) {
 	made := row{
-		t: rd.number(fields, columnTime), rate: rd.number(fields, columnRate), iops: orZero(rd.number(fields, columnIOPS)),
-		p50: orZero(rd.number(fields, columnP50)), p99: orZero(rd.number(fields, columnP99)), errors: int64(orZero(rd.number(fields, columnErrors))),
+		t: rd.number(fields, columnTime), rate: rd.number(fields, columnRate),
+		iops: orZero(rd.number(fields, columnIOPS)),
+		p50:  orZero(rd.number(fields, columnP50)), p99: orZero(rd.number(fields, columnP99)),
+		errors: int64(orZero(rd.number(fields, columnErrors))),
 	}
 	if !(math.Abs(made.t) <= latest) || !(made.rate >= 0 && made.rate <= quickest) {
 		rd.unread++
@@ -187,7 +190,8 @@ func (rd *reader) inTime(made *row) bool {
 		made.t = rd.last + step
 		const told = 20
 		if len(rd.stepped) < told {
-			rd.stepped = append(rd.stepped, session.Event{TSeconds: rd.last, Kind: event.Clock, Detail: fmt.Sprintf("the recording's clock stepped back by %.3g s; what follows was moved on", back)})
+			rd.stepped = append(rd.stepped, session.Event{TSeconds: rd.last, Kind: event.Clock,
+				Detail: fmt.Sprintf("the recording's clock stepped back by %.3g s; what follows was moved on", back)})
 		}
 	}
 	rd.last = made.t
@@ -248,7 +252,8 @@ const (
 
 func (rd *reader) check() error {
 	if len(rd.rows) < fewestRows {
-		return fmt.Errorf("only %d lines say when they were and how fast; at least %d are needed", len(rd.rows), fewestRows)
+		return fmt.Errorf("only %d lines say when they were and how fast; at least %d are needed", len(rd.rows),
+			fewestRows)
 	}
 	var moving []float64
 	for _, r := range rd.rows {
@@ -261,9 +266,11 @@ func (rd *reader) check() error {
 	}
 	switch median := stat.Median(moving); {
 	case median < slowest:
-		return fmt.Errorf("the typical throughput is %.4g bytes a second, slower than any storage: the figures look like MB/s or IOPS; give %s in bytes", median, columnRate)
+		return fmt.Errorf("the typical throughput is %.4g bytes a second, slower than any storage: the figures "+
+			"look like MB/s or IOPS; give %s in bytes", median, columnRate)
 	case median > fastest:
-		return fmt.Errorf("the typical throughput is %.4g bytes a second, faster than any storage; give %s in bytes", median, columnRate)
+		return fmt.Errorf("the typical throughput is %.4g bytes a second, faster than any storage; give %s in bytes",
+			median, columnRate)
 	}
 	return nil
 }
@@ -283,8 +290,9 @@ func (rd *reader) session(name string, about About) *session.Session {
 		// A gap in the recording is not an outage: nobody looked.
 		counted := min(elapsed, 3*step)
 		sample := session.Sample{
-			TSeconds: r.t + step, ElapsedSeconds: elapsed, Bytes: unit.Bytes(r.rate * counted), BytesPerSecond: unit.BytesPerSecond(r.rate),
-			IOPS: r.iops, P50Seconds: r.p50, P99Seconds: r.p99, Errors: r.errors, TemperaturesCelsius: readings[i],
+			TSeconds: r.t + step, ElapsedSeconds: elapsed, Bytes: unit.Bytes(r.rate * counted),
+			BytesPerSecond: unit.BytesPerSecond(r.rate),
+			IOPS:           r.iops, P50Seconds: r.p50, P99Seconds: r.p99, Errors: r.errors, TemperaturesCelsius: readings[i],
 		}
 		if sample.IOPS == 0 && about.Block > 0 {
 			sample.IOPS = r.rate / float64(about.Block)
@@ -299,12 +307,17 @@ func (rd *reader) session(name string, about About) *session.Session {
 	pass.BytesPerSecond = unit.BytesPerSecond(float64(pass.Bytes) / pass.ElapsedSeconds)
 	pass.IOPS = float64(pass.Operations) / pass.ElapsedSeconds
 	s := &session.Session{
-		Format: session.Format, Name: name, State: session.Complete, Target: session.Target{Address: name, Kind: "series"}, Plan: plan.Plan{Name: "series", Steps: []plan.Step{}},
-		Chain: link.NewChain(), Conditions: map[string]string{}, Passes: []session.Pass{pass}, Events: rd.events(step, faulty), Findings: []session.Finding{},
+		Format: session.Format, Name: name, State: session.Complete,
+		Target: session.Target{Address: name, Kind: "series"},
+		Plan:   plan.Plan{Name: "series", Steps: []plan.Step{}},
+		Chain:  link.NewChain(), Conditions: map[string]string{}, Passes: []session.Pass{pass},
+		Events: rd.events(step, faulty), Findings: []session.Finding{},
 	}
 	if about.Ceiling > 0 {
 		usable := link.Range{Low: about.Ceiling * 0.95, High: about.Ceiling}
-		s.Chain = link.NewChain(link.Hop{Name: "the given ceiling", State: link.State{Standard: "ceiling", Ceiling: link.Ceiling{Line: about.Ceiling, Payload: about.Ceiling, Usable: usable}}})
+		s.Chain = link.NewChain(link.Hop{Name: "the given ceiling",
+			State: link.State{Standard: "ceiling", Ceiling: link.Ceiling{Line: about.Ceiling, Payload: about.Ceiling,
+				Usable: usable}}})
 	}
 	return s
 }
@@ -369,7 +382,8 @@ func (rd *reader) around(at, sensor int) float64 {
 func (rd *reader) events(step float64, faulty int) []session.Event {
 	events := slices.Clone(rd.stepped)
 	add := func(at float64, format string, arguments ...any) {
-		events = append(events, session.Event{TSeconds: at, Kind: event.Recording, Detail: fmt.Sprintf(format, arguments...)})
+		events = append(events, session.Event{TSeconds: at, Kind: event.Recording,
+			Detail: fmt.Sprintf(format, arguments...)})
 	}
 	if rd.unread > 0 {
 		add(0, "%d lines without a time or a throughput were left out", rd.unread)

@@ -45,7 +45,8 @@ func (p *Pass) Key() Key {
 // from the first to the second, the way is a part of it.
 func (c *Copy) Key(s *Session) Key {
 	key := CopyKey{
-		Work: c.Work, Set: c.Set, Seed: c.Seed, Bytes: c.Spread.Bytes, Files: c.Spread.Files, Parallel: max(c.Parallel, 1),
+		Work: c.Work, Set: c.Set, Seed: c.Seed, Bytes: c.Spread.Bytes, Files: c.Spread.Files,
+		Parallel: max(c.Parallel, 1),
 	}
 	if len(s.Ends) > 2 || c.From == 1 || c.To == 0 {
 		key.From, key.To = s.address(c.From), s.address(c.To)

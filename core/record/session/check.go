@@ -45,7 +45,8 @@ func (c *Contention) check() error {
 	}
 	for _, sample := range c.Samples {
 		if len(sample.Each) > len(c.Members) {
-			return fmt.Errorf("the sample at %v seconds has shares of %d members, and there are %d", sample.TSeconds, len(sample.Each), len(c.Members))
+			return fmt.Errorf("the sample at %v seconds has shares of %d members, and there are %d", sample.TSeconds,
+				len(sample.Each), len(c.Members))
 		}
 	}
 	return nil
@@ -87,7 +88,8 @@ func (p *Pass) check() error {
 	if _, err := load.ParseAccess(string(p.Access)); err != nil {
 		return err
 	}
-	if p.Block <= 0 || p.Depth < 0 || p.Bytes < 0 || p.Operations < 0 || p.BytesPerSecond < 0 || p.ElapsedSeconds < 0 || p.Index < 0 {
+	if p.Block <= 0 || p.Depth < 0 || p.Bytes < 0 || p.Operations < 0 || p.BytesPerSecond < 0 ||
+		p.ElapsedSeconds < 0 || p.Index < 0 {
 		return errors.New("a size, a count or a time is negative, or there is no block size")
 	}
 	last := math.Inf(-1)

@@ -90,5 +90,6 @@ func LatencyOf(times []time.Duration) Latency {
 		sum += each
 	}
 	at := func(share float64) float64 { return sorted[int(share*float64(len(sorted)-1)+0.5)].Seconds() }
-	return Latency{Mean: sum.Seconds() / float64(len(sorted)), P50: at(0.5), P90: at(0.9), P99: at(0.99), P999: at(0.999), Max: at(1)}
+	return Latency{Mean: sum.Seconds() / float64(len(sorted)), P50: at(0.5), P90: at(0.9), P99: at(0.99),
+		P999: at(0.999), Max: at(1)}
 }

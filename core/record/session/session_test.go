@@ -21,7 +21,8 @@ func TestParseConditions(t *testing.T) {
 	if err != nil || got["fan"] != "on" || got["cable-length"] != "0.5 m" || got["note"] != "a=b" {
 		t.Errorf("got %v, %v", got, err)
 	}
-	for _, bad := range [][]string{{"fan"}, {"=on"}, {"Fan=on"}, {"fan="}, {"fan=on", "fan=off"}, {"9=x"}, {"fan=\x1b[31m"}} {
+	for _, bad := range [][]string{{"fan"}, {"=on"}, {"Fan=on"}, {"fan="}, {"fan=on", "fan=off"}, {"9=x"},
+		{"fan=\x1b[31m"}} {
 		if got, err := ParseConditions(bad); err == nil {
 			t.Errorf("%q gives %v, want an error", bad, got)
 		}

@@ -36,9 +36,11 @@ func IsAddress(text string) bool {
 func ParseAddress(text string) (Address, error) {
 	parsed, err := url.Parse(text)
 	if err != nil || !IsAddress(text) {
-		return Address{}, fmt.Errorf("%q is not the address of a volume; write one like nbd://host:10809/export or nbd+unix:///export?socket=/path", text)
+		return Address{}, fmt.Errorf("%q is not the address of a volume; write one like nbd://host:10809/export or "+
+			"nbd+unix:///export?socket=/path", text)
 	}
-	a := Address{Export: strings.TrimPrefix(parsed.Path, "/"), TLS: strings.HasPrefix(parsed.Scheme, "nbds"), Name: parsed.Hostname()}
+	a := Address{Export: strings.TrimPrefix(parsed.Path, "/"), TLS: strings.HasPrefix(parsed.Scheme, "nbds"),
+		Name: parsed.Hostname()}
 	if len(a.Export) > longestName {
 		return a, fmt.Errorf("the export's name has %d bytes; at most %d are allowed", len(a.Export), longestName)
 	}

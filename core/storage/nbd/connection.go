@@ -108,7 +108,8 @@ func (c *connection) startTLS(a Address, settings *tls.Config) error {
 	}
 	encrypted := tls.Client(c.Conn, own)
 	if err := encrypted.Handshake(); err != nil {
-		return fmt.Errorf("the server's certificate or encryption is not accepted: %w; name the authority that signed it with --authority", err)
+		return fmt.Errorf("the server's certificate or encryption is not accepted: %w; name the authority that "+
+			"signed it with --authority", err)
 	}
 	c.Conn, c.reader = encrypted, bufio.NewReaderSize(encrypted, readAhead)
 	return nil
@@ -192,8 +193,10 @@ func refusal(a Address, kind uint32, content []byte) error {
 
 func replyWord(kind uint32) string {
 	words := map[uint32]string{
-		replyUnsupport: "it does not know that option", replyPolicy: "its policy forbids it", replyInvalid: "it finds the option wrong",
-		replyTLSNeeded: "it asks for TLS, use nbds://", replyUnknown: "there is no such export", replyShutdown: "it is about to end",
+		replyUnsupport: "it does not know that option", replyPolicy: "its policy forbids it",
+		replyInvalid:   "it finds the option wrong",
+		replyTLSNeeded: "it asks for TLS, use nbds://", replyUnknown: "there is no such export",
+		replyShutdown:   "it is about to end",
 		replyBlockSizes: "it asks for other block sizes", replyTooBig: "it finds the option too big",
 	}
 	if word, ok := words[kind]; ok {
@@ -222,7 +225,8 @@ func (c *connection) info(content []byte) (bool, error) {
 		if len(content) != 14 {
 			return false, garbage("what it says of block sizes has %d bytes", len(content))
 		}
-		c.export.smallest, c.export.preferred, c.export.largest = binary.BigEndian.Uint32(content[2:]), binary.BigEndian.Uint32(content[6:]), binary.BigEndian.Uint32(content[10:])
+		c.export.smallest, c.export.preferred, c.export.largest = binary.BigEndian.Uint32(content[2:]),
+			binary.BigEndian.Uint32(content[6:]), binary.BigEndian.Uint32(content[10:])
 	}
 	return false, nil
 }

@@ -69,7 +69,9 @@ func TestWhatIsWrittenIsRead(t *testing.T) {
 	volume, queue := openQueue(t, address+"v", Options{Overwrite: "v"}, 4, 8192)
 	copy(queue.Buffer(1), bytes.Repeat([]byte("tide"), 1024))
 	for _, operation := range []target.Operation{
-		{Action: target.Write, Slot: 1, Offset: 4096, Length: 4096}, {Action: target.Write, Slot: 1, Offset: 8192, Length: 4096, Durable: true}, {Action: target.Flush, Slot: 0}, {Action: target.Read, Slot: 2, Offset: 4096, Length: 8192},
+		{Action: target.Write, Slot: 1, Offset: 4096, Length: 4096}, {Action: target.Write, Slot: 1, Offset: 8192,
+			Length: 4096, Durable: true}, {Action: target.Flush, Slot: 0},
+		{Action: target.Read, Slot: 2, Offset: 4096, Length: 8192},
 	} {
 		if err := one(t, volume, queue, operation); err != nil {
 			t.Errorf("%+v: %v", operation, err)
@@ -102,7 +104,8 @@ func TestManyAtOnceAndOutOfOrder(t *testing.T) {
 	volume, queue := openQueue(t, address+"v", Options{}, 64, 4096)
 	var operations []target.Operation
 	for slot := range 64 {
-		operations = append(operations, target.Operation{Action: target.Read, Slot: slot, Offset: int64(slot) * 4096, Length: 4096})
+		operations = append(operations, target.Operation{Action: target.Read, Slot: slot, Offset: int64(slot) * 4096,
+			Length: 4096})
 	}
 	if err := queue.Submit(operations); err != nil {
 		t.Fatal(err)
@@ -115,7 +118,8 @@ func TestManyAtOnceAndOutOfOrder(t *testing.T) {
 			t.Fatalf("%d of 64 are complete, %v", len(seen), err)
 		}
 		for _, each := range done[:count] {
-			if seen[each.Slot] || each.Err != nil || queue.Buffer(each.Slot)[0] != byte(each.Slot) || each.Completed < each.Submitted {
+			if seen[each.Slot] || each.Err != nil || queue.Buffer(each.Slot)[0] != byte(each.Slot) ||
+				each.Completed < each.Submitted {
 				t.Errorf("completion %+v, data %d", each, queue.Buffer(each.Slot)[0])
 			}
 			seen[each.Slot] = true
@@ -142,15 +146,18 @@ func TestErrorsAreThoseOfTheServer(t *testing.T) {
 	if err := one(t, volume, queue, read); !errors.Is(err, syscall.EIO) {
 		t.Errorf("error is %v", err)
 	}
-	if err := one(t, volume, queue, target.Operation{Action: target.Read, Offset: 1 << 20, Length: 4096}); !errors.Is(err, syscall.EINVAL) {
+	if err := one(t, volume, queue, target.Operation{Action: target.Read, Offset: 1 << 20,
+		Length: 4096}); !errors.Is(err, syscall.EINVAL) {
 		t.Errorf("beyond the end: %v", err)
 	}
 }
 
 func TestAServerThatGoesAway(t *testing.T) {
-	server, address := serving(t, Served{Name: "v", Backing: NewMemory(1 << 20), Admit: func(bool, int) uint32 { time.Sleep(time.Hour); return 0 }})
+	server, address := serving(t, Served{Name: "v", Backing: NewMemory(1 << 20),
+		Admit: func(bool, int) uint32 { time.Sleep(time.Hour); return 0 }})
 	volume, queue := openQueue(t, address+"v", Options{}, 2, 4096)
-	_ = queue.Submit([]target.Operation{{Action: target.Read, Slot: 0, Length: 4096}, {Action: target.Read, Slot: 1, Length: 4096}})
+	_ = queue.Submit([]target.Operation{{Action: target.Read, Slot: 0, Length: 4096},
+		{Action: target.Read, Slot: 1, Length: 4096}})
 	time.Sleep(20 * time.Millisecond)
 	for c := range server.connections {
 		_ = c.Close()
@@ -168,7 +175,8 @@ func TestAServerThatGoesAway(t *testing.T) {
 		}
 		seen += count
 	}
-	if err := one(t, volume, queue, target.Operation{Action: target.Read, Length: 4096}); !errors.Is(err, syscall.ENODEV) {
+	if err := one(t, volume, queue, target.Operation{Action: target.Read, Length: 4096}); !errors.Is(err,
+		syscall.ENODEV) {
 		t.Errorf("afterwards: %v", err)
 	}
 	if err := volume.Reopen(); err != nil {
@@ -177,7 +185,8 @@ func TestAServerThatGoesAway(t *testing.T) {
 }
 
 func TestOpenRefusals(t *testing.T) {
-	_, address := serving(t, Served{Name: "v", Backing: NewMemory(1 << 20)}, Served{Name: "fixed", Backing: NewMemory(1 << 20), ReadOnly: true})
+	_, address := serving(t, Served{Name: "v", Backing: NewMemory(1 << 20)},
+		Served{Name: "fixed", Backing: NewMemory(1 << 20), ReadOnly: true})
 	for text, c := range map[string]struct {
 		options Options
 		want    string
@@ -200,7 +209,8 @@ func TestOpenRefusals(t *testing.T) {
 	if err != nil || volume.Description().Writable {
 		t.Errorf("without --overwrite it is writable: %v", err)
 	}
-	if _, err := volume.Open(target.Shape{Slots: 1, Block: 64 * unit.MiB}); err == nil || !strings.Contains(err.Error(), "requests of up to 32 MiB") {
+	if _, err := volume.Open(target.Shape{Slots: 1, Block: 64 * unit.MiB}); err == nil ||
+		!strings.Contains(err.Error(), "requests of up to 32 MiB") {
 		t.Errorf("too large a block: %v", err)
 	}
 }
@@ -256,15 +266,19 @@ func TestServersThatSpeakGarbage(t *testing.T) {
 		"half a hello":      {hello[:10], "in the middle of the handshake"},
 		"the old handshake": {big("NBDMAGIC", "IHAVEOPT", uint16(0)), "old handshake"},
 		"a wrong reply":     {join(hello, big(uint64(7), uint64(7), uint32(7))), "its reply to an option"},
-		"a huge reply":      {join(hello, big(uint64(magicReply), uint32(optionStructuredReply), uint32(replyAck), uint32(1<<31))), "2147483648 bytes"},
-		"2^63 bytes":        {join(hello, structured, info(1<<63, 1), ack), "holds 9223372036854775808 bytes"},
-		"no bytes":          {join(hello, structured, info(0, 1), ack), "is empty"},
-		"no size":           {join(hello, structured, ack), "how large"},
-		"odd flags":         {join(hello, structured, info(4096, 0), ack), "flags"},
-		"odd block sizes":   {join(hello, structured, info(4096, 1), big(uint64(magicReply), uint32(optionGo), uint32(replyInfo), uint32(14), uint16(infoBlockSize), uint32(3), uint32(5), uint32(7)), ack), "block sizes"},
-		"never an end":      {join(hello, structured, bytes.Repeat(info(4096, 1), 100)), "does not come to an end"},
+		"a huge reply": {join(hello, big(uint64(magicReply), uint32(optionStructuredReply), uint32(replyAck),
+			uint32(1<<31))), "2147483648 bytes"},
+		"2^63 bytes": {join(hello, structured, info(1<<63, 1), ack), "holds 9223372036854775808 bytes"},
+		"no bytes":   {join(hello, structured, info(0, 1), ack), "is empty"},
+		"no size":    {join(hello, structured, ack), "how large"},
+		"odd flags":  {join(hello, structured, info(4096, 0), ack), "flags"},
+		"odd block sizes": {join(hello, structured, info(4096, 1), big(uint64(magicReply), uint32(optionGo),
+			uint32(replyInfo), uint32(14), uint16(infoBlockSize), uint32(3), uint32(5), uint32(7)), ack),
+			"block sizes"},
+		"never an end": {join(hello, structured, bytes.Repeat(info(4096, 1), 100)), "does not come to an end"},
 	} {
-		if _, err := Open(context.Background(), scripted(t, c.says), Options{}); err == nil || !strings.Contains(err.Error(), c.want) {
+		if _, err := Open(context.Background(), scripted(t, c.says), Options{}); err == nil ||
+			!strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: %v, want %q in it", name, err, c.want)
 		}
 	}
@@ -291,20 +305,24 @@ func TestReplies(t *testing.T) {
 		broken string
 		err    error
 	}{
-		"simple":              {big(uint32(magicSimple), uint32(0), uint64(7), strings.Repeat("x", 64)), "", nil},
-		"simple error":        {big(uint32(magicSimple), uint32(28), uint64(7)), "", syscall.ENOSPC},
-		"two chunks, swapped": {append(chunk(0, chunkData, 7, 40, uint64(4128), half), chunk(1, chunkData, 7, 40, uint64(4096), half)...), "", nil},
-		"a hole":              {append(chunk(0, chunkHole, 7, 12, uint64(4096), uint32(32)), chunk(1, chunkData, 7, 40, uint64(4128), half)...), "", nil},
-		"an error at the end": {append(chunk(0, chunkData, 7, 40, uint64(4096), half), chunk(1, chunkErrorOffset, 7, 17, uint32(5), uint16(3), "bad", uint64(4128))...), "", syscall.EIO},
-		"too little":          {chunk(1, chunkData, 7, 40, uint64(4096), half), "", syscall.EIO},
-		"too much":            {chunk(1, chunkData, 7, 8+128, uint64(4096), strings.Repeat("x", 128)), "was asked for", nil},
-		"before its place":    {chunk(1, chunkData, 7, 40, uint64(4000), half), "was asked for", nil},
-		"far away":            {chunk(1, chunkData, 7, 40, uint64(1<<63+4096), half), "was asked for", nil},
-		"a hole without end":  {chunk(1, chunkHole, 7, 12, uint64(4096), uint32(1<<31)), "was asked for", nil},
-		"nobody's":            {big(uint32(magicSimple), uint32(0), uint64(8)), "nobody sent", nil},
-		"another magic":       {big(uint32(1), uint32(0), uint64(7)), "begins with", nil},
-		"a huge error":        {chunk(1, chunkError, 7, 1<<30), "an error has", nil},
-		"an unknown chunk":    {chunk(1, 99, 7, 4, uint32(0)), "which nobody asked for", nil},
+		"simple":       {big(uint32(magicSimple), uint32(0), uint64(7), strings.Repeat("x", 64)), "", nil},
+		"simple error": {big(uint32(magicSimple), uint32(28), uint64(7)), "", syscall.ENOSPC},
+		"two chunks, swapped": {append(chunk(0, chunkData, 7, 40, uint64(4128), half),
+			chunk(1, chunkData, 7, 40, uint64(4096), half)...), "", nil},
+		"a hole": {append(chunk(0, chunkHole, 7, 12, uint64(4096), uint32(32)),
+			chunk(1, chunkData, 7, 40, uint64(4128), half)...), "", nil},
+		"an error at the end": {append(chunk(0, chunkData, 7, 40, uint64(4096), half),
+			chunk(1, chunkErrorOffset, 7, 17, uint32(5), uint16(3), "bad", uint64(4128))...), "", syscall.EIO},
+		"too little": {chunk(1, chunkData, 7, 40, uint64(4096), half), "", syscall.EIO},
+		"too much": {chunk(1, chunkData, 7, 8+128, uint64(4096), strings.Repeat("x", 128)),
+			"was asked for", nil},
+		"before its place":   {chunk(1, chunkData, 7, 40, uint64(4000), half), "was asked for", nil},
+		"far away":           {chunk(1, chunkData, 7, 40, uint64(1<<63+4096), half), "was asked for", nil},
+		"a hole without end": {chunk(1, chunkHole, 7, 12, uint64(4096), uint32(1<<31)), "was asked for", nil},
+		"nobody's":           {big(uint32(magicSimple), uint32(0), uint64(8)), "nobody sent", nil},
+		"another magic":      {big(uint32(1), uint32(0), uint64(7)), "begins with", nil},
+		"a huge error":       {chunk(1, chunkError, 7, 1<<30), "an error has", nil},
+		"an unknown chunk":   {chunk(1, 99, 7, 4, uint32(0)), "which nobody asked for", nil},
 	} {
 		r, asked := parser(c.says)
 		_, err := r.next()
@@ -320,7 +338,8 @@ func TestReplies(t *testing.T) {
 // Whatever a server sends, reading ends, and nothing is written but what was asked for.
 func FuzzReplies(f *testing.F) {
 	f.Add(big(uint32(magicSimple), uint32(0), uint64(7), strings.Repeat("x", 64)))
-	f.Add(big(uint32(magicStructured), uint16(1), uint16(chunkData), uint64(7), uint32(72), uint64(4096), strings.Repeat("x", 64)))
+	f.Add(big(uint32(magicStructured), uint16(1), uint16(chunkData), uint64(7), uint32(72), uint64(4096),
+		strings.Repeat("x", 64)))
 	f.Add(big(uint32(magicStructured), uint16(1), uint16(chunkError), uint64(7), uint32(6), uint32(5), uint16(0)))
 	f.Fuzz(func(t *testing.T, says []byte) {
 		r, asked := parser(says)

@@ -114,7 +114,8 @@ func (r *replies) content(p *pending, kind uint16, length uint32) error {
 func (p *pending) place(offset uint64, length int) ([]byte, error) {
 	at := int64(offset) - p.offset
 	if at < 0 || length < 0 || at > int64(len(p.into)) || int64(length) > int64(len(p.into))-at {
-		return nil, garbage("it sends %d bytes at %d, and was asked for %d at %d", length, offset, len(p.into), p.offset)
+		return nil, garbage("it sends %d bytes at %d, and was asked for %d at %d", length, offset, len(p.into),
+			p.offset)
 	}
 	return p.into[at : at+int64(length)], nil
 }

@@ -122,7 +122,8 @@ func (s *Server) handle(c net.Conn) error {
 		return err
 	}
 	_ = c.SetDeadline(time.Time{})
-	t := &transmission{export: export, conn: c, reader: h.reader, writer: bufio.NewWriterSize(c, readAhead), structured: h.structured, room: make(chan struct{}, atOnce)}
+	t := &transmission{export: export, conn: c, reader: h.reader, writer: bufio.NewWriterSize(c, readAhead),
+		structured: h.structured, room: make(chan struct{}, atOnce)}
 	return t.run()
 }
 
@@ -305,7 +306,8 @@ func (t *transmission) request() (request, error) {
 		return request{}, errors.New("it does not speak NBD as it should")
 	}
 	r := request{
-		flags: binary.BigEndian.Uint16(head[4:]), command: binary.BigEndian.Uint16(head[6:]), cookie: binary.BigEndian.Uint64(head[8:]),
+		flags: binary.BigEndian.Uint16(head[4:]), command: binary.BigEndian.Uint16(head[6:]),
+		cookie: binary.BigEndian.Uint64(head[8:]),
 		offset: int64(binary.BigEndian.Uint64(head[16:])), length: binary.BigEndian.Uint32(head[24:]),
 	}
 	if r.command == commandWrite {

@@ -55,7 +55,8 @@ func Open(ctx context.Context, text string, options Options) (*Volume, error) {
 	span := capacity
 	if options.Size > 0 {
 		if options.Size > capacity {
-			return nil, fmt.Errorf("--size %s is larger than the export, which holds %s", options.Size, capacity.Capacity())
+			return nil, fmt.Errorf("--size %s is larger than the export, which holds %s", options.Size,
+				capacity.Capacity())
 		}
 		span = options.Size
 	}
@@ -63,12 +64,14 @@ func Open(ctx context.Context, text string, options Options) (*Volume, error) {
 		span -= span % grain
 	}
 	v.description = target.Description{
-		Kind: target.Volume, Address: text, Span: span, Capacity: capacity, SmallestBlock: unit.Bytes(c.export.smallest), Direct: true,
+		Kind: target.Volume, Address: text, Span: span, Capacity: capacity,
+		SmallestBlock: unit.Bytes(c.export.smallest), Direct: true,
 		Parallel: c.export.has(exportMulti), Writable: options.Overwrite != "" && options.Overwrite == address.Export,
 	}
 	switch {
 	case options.Overwrite != "" && options.Overwrite != address.Export:
-		return nil, fmt.Errorf("--overwrite %q is not the name of the export, which is %q: nothing is written", options.Overwrite, address.Export)
+		return nil, fmt.Errorf("--overwrite %q is not the name of the export, which is %q: nothing is written",
+			options.Overwrite, address.Export)
 	case v.description.Writable && c.export.has(exportReadOnly):
 		return nil, fmt.Errorf("the server serves the export %q for reading only", address.Export)
 	}
@@ -104,10 +107,12 @@ func (v *Volume) Reopen() error {
 // Open gives a queue on a connection of its own.
 func (v *Volume) Open(shape target.Shape) (target.Queue, error) {
 	if int64(shape.Block) > int64(v.export.largest) {
-		return nil, fmt.Errorf("the server takes requests of up to %s, and not of %s", unit.Bytes(v.export.largest), shape.Block)
+		return nil, fmt.Errorf("the server takes requests of up to %s, and not of %s", unit.Bytes(v.export.largest),
+			shape.Block)
 	}
 	if int64(shape.Block)%int64(v.export.smallest) != 0 {
-		return nil, fmt.Errorf("the server takes blocks of %s and multiples, and not of %s", unit.Bytes(v.export.smallest), shape.Block)
+		return nil, fmt.Errorf("the server takes blocks of %s and multiples, and not of %s",
+			unit.Bytes(v.export.smallest), shape.Block)
 	}
 	c, err := connect(context.Background(), v.address, v.options.TLS)
 	if err != nil {
@@ -144,8 +149,9 @@ type slot struct {
 
 func newQueue(v *Volume, c *connection, shape target.Shape) *queue {
 	q := &queue{
-		volume: v, c: c, changed: make(chan struct{}, 1), slots: make([]slot, shape.Slots), buffers: make([][]byte, shape.Slots),
-		ready: make([]target.Completion, 0, shape.Slots), timer: time.NewTimer(time.Hour), closed: make(chan struct{}),
+		volume: v, c: c, changed: make(chan struct{}, 1), slots: make([]slot, shape.Slots),
+		buffers: make([][]byte, shape.Slots),
+		ready:   make([]target.Completion, 0, shape.Slots), timer: time.NewTimer(time.Hour), closed: make(chan struct{}),
 	}
 	memory := make([]byte, int(shape.Block)*shape.Slots)
 	for i := range q.buffers {
@@ -201,7 +207,8 @@ func (q *queue) find(cookie uint64) *pending {
 func (q *queue) complete(number int) {
 	s := &q.slots[number]
 	s.busy = false
-	q.ready = append(q.ready, target.Completion{Slot: number, Submitted: s.submitted, Completed: q.volume.Now(), Err: s.err})
+	q.ready = append(q.ready, target.Completion{Slot: number, Submitted: s.submitted, Completed: q.volume.Now(),
+		Err: s.err})
 }
 
 // breakOff ends every request that is under way: the connection is gone. The mutex

@@ -166,7 +166,8 @@ func (r *Ring) open(file *os.File, slots, size int) error {
 func (r *Ring) setup(entries uint32) (*parameters, error) {
 	for _, flags := range []uint32{setupSingleIssuer | setupDeferTaskrun, setupCoopTaskrun, 0} {
 		parameters := &parameters{flags: flags}
-		ring, _, errno := unix.Syscall(unix.SYS_IO_URING_SETUP, uintptr(entries), uintptr(unsafe.Pointer(parameters)), 0)
+		ring, _, errno := unix.Syscall(unix.SYS_IO_URING_SETUP, uintptr(entries), uintptr(unsafe.Pointer(parameters)),
+			0)
 		switch errno {
 		case 0:
 			r.fd = int(ring)
@@ -185,7 +186,8 @@ func (r *Ring) mapRings(p *parameters) error {
 	completionSize := p.completion.droppedOrEntries + p.completionEntries*uint32(unsafe.Sizeof(completion{}))
 	var err error
 	const protection, sharing = unix.PROT_READ | unix.PROT_WRITE, unix.MAP_SHARED | unix.MAP_POPULATE
-	if r.rings, err = unix.Mmap(r.fd, offsetRings, int(max(submissionSize, completionSize)), protection, sharing); err != nil {
+	if r.rings, err = unix.Mmap(r.fd, offsetRings, int(max(submissionSize, completionSize)), protection,
+		sharing); err != nil {
 		return err
 	}
 	size := int(p.submissionEntries) * int(unsafe.Sizeof(submission{}))

@@ -91,7 +91,8 @@ func (b Bench) Open(name string, options Options) (*Device, error) {
 	}
 	if options.Cooling != "" {
 		if enclosure.Cooling == Passive && options.Cooling != Passive {
-			return nil, fmt.Errorf("the simulated enclosure %s has no fan, so fan=%s means nothing; leave it out or choose another enclosure", enclosure.Name, options.Cooling)
+			return nil, fmt.Errorf("the simulated enclosure %s has no fan, so fan=%s means nothing; leave it out "+
+				"or choose another enclosure", enclosure.Name, options.Cooling)
 		}
 		enclosure.Cooling = options.Cooling
 	}
@@ -103,14 +104,16 @@ func newPart(drive Drive, enclosure Enclosure, limits *limits, options Options) 
 		options.Span = drive.Capacity
 	}
 	if options.Span > drive.Capacity {
-		return nil, fmt.Errorf("--size %s is larger than %s, which holds %s", options.Span, drive.Name, drive.Capacity.Capacity())
+		return nil, fmt.Errorf("--size %s is larger than %s, which holds %s", options.Span, drive.Name,
+			drive.Capacity.Capacity())
 	}
 	for _, hop := range options.Before {
 		if hop.Known() {
 			enclosure.Carries = min(enclosure.Carries, (hop.Usable.Low+hop.Usable.High)/2)
 		}
 	}
-	p := &Device{drive: drive, enclosure: enclosure, options: options, limits: limits, chance: rand.NewPCG(options.Seed, 0x73696d)}
+	p := &Device{drive: drive, enclosure: enclosure, options: options, limits: limits,
+		chance: rand.NewPCG(options.Seed, 0x73696d)}
 	p.heat = newThermal(&p.drive, &p.enclosure, options.Ambient)
 	p.cells = newCells(&p.drive)
 	if drive.Disk.InnerRate > 0 {

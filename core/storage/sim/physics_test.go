@@ -64,7 +64,8 @@ func drive(t testing.TB, part *Device, l load, stretch time.Duration) (perSecond
 			} else if c.Err != nil {
 				failed++
 			}
-			batch = append(batch, target.Operation{Action: l.action, Slot: c.Slot, Offset: next(), Length: int(l.block)})
+			batch = append(batch, target.Operation{Action: l.action, Slot: c.Slot, Offset: next(),
+				Length: int(l.block)})
 		}
 	}
 	return perSecond, failed
@@ -140,11 +141,14 @@ func TestAFullDriveIsSlower(t *testing.T) {
 }
 
 func TestDiskZonesAndSeeks(t *testing.T) {
-	outer, _ := drive(t, open(t, "turnstone", Options{}), load{action: target.Read, block: unit.MiB, depth: 4}, 5*time.Second)
+	outer, _ := drive(t, open(t, "turnstone", Options{}), load{action: target.Read, block: unit.MiB, depth: 4},
+		5*time.Second)
 	near(t, "the outermost zone", outer[2], 210e6, 0.02)
-	inner, _ := drive(t, open(t, "turnstone", Options{}), load{action: target.Read, block: unit.MiB, depth: 4, start: 3990 * unit.GB}, 5*time.Second)
+	inner, _ := drive(t, open(t, "turnstone", Options{}), load{action: target.Read, block: unit.MiB, depth: 4,
+		start: 3990 * unit.GB}, 5*time.Second)
 	near(t, "the innermost zone", inner[2], 95e6, 0.04)
-	random, _ := drive(t, open(t, "turnstone", Options{}), load{action: target.Read, block: 4 * unit.KiB, depth: 1, random: true}, 20*time.Second)
+	random, _ := drive(t, open(t, "turnstone", Options{}), load{action: target.Read, block: 4 * unit.KiB, depth: 1,
+		random: true}, 20*time.Second)
 	// A mean seek over random pairs takes E sqrt|x-y| = 8/15 of the way, and half
 	// a turn.
 	each := 1e-3 + 14e-3*8/15 + 8.3e-3/2

@@ -65,7 +65,8 @@ func (q *queue) Wait(done []target.Completion, until time.Duration) (int, error)
 		q.advance(at)
 		if !q.leaving.empty() && q.leaving.head().at <= q.part.now {
 			e := q.leaving.pop()
-			done[filled] = target.Completion{Slot: e.operation.Slot, Submitted: e.submitted, Completed: max(e.at, e.submitted)}
+			done[filled] = target.Completion{Slot: e.operation.Slot, Submitted: e.submitted,
+				Completed: max(e.at, e.submitted)}
 			if q.part.gone() {
 				done[filled].Err = syscall.ENODEV
 			}

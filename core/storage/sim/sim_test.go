@@ -184,8 +184,10 @@ func TestParseBenchErrors(t *testing.T) {
 		"unknown key":   {"drives: {x: {speed: 1}}", `unknown key "speed"`},
 		"missing key":   {"enclosures: {x: {about: y}}", "is missing"},
 		"unknown group": {"cables: {}", `unknown key "cables"`},
-		"bad link":      {strings.Replace(string(benchSource), "usb4 40g", "string", 1), `unknown link standard "string"`},
-		"bad cooling":   {strings.Replace(string(benchSource), "cooling: passive", "cooling: ice", 1), `unknown cooling "ice"`},
+		"bad link": {strings.Replace(string(benchSource), "usb4 40g", "string", 1),
+			`unknown link standard "string"`},
+		"bad cooling": {strings.Replace(string(benchSource), "cooling: passive", "cooling: ice", 1),
+			`unknown cooling "ice"`},
 	} {
 		if _, err := ParseBench("b.yaml", []byte(c.source)); err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: error is %v, want one with %q", name, err, c.want)

@@ -48,7 +48,8 @@ func openDevice(path string, options PathOptions) (Target, error) {
 		span = options.Size
 	}
 	if span > device.size {
-		return nil, fmt.Errorf("--size %s is larger than %s, which holds %s", options.Size, path, device.size.Capacity())
+		return nil, fmt.Errorf("--size %s is larger than %s, which holds %s", options.Size, path,
+			device.size.Capacity())
 	}
 	file, err := os.OpenFile(path, flags|unix.O_DIRECT, 0)
 	if errors.Is(err, unix.EBUSY) {
@@ -57,10 +58,11 @@ func openDevice(path string, options PathOptions) (Target, error) {
 	if err != nil {
 		return nil, explain("open", path, err)
 	}
-	return &kernelFile{file: file, epoch: time.Now(), carrier: options.Carrier, statistics: device.folder, description: Description{
-		Kind: Device, Address: path, Path: path, Span: span, Capacity: device.size, SmallestBlock: device.block,
-		Writable: options.Overwrite != "", Direct: true, Parallel: true,
-	}}, nil
+	return &kernelFile{file: file, epoch: time.Now(), carrier: options.Carrier, statistics: device.folder,
+		description: Description{
+			Kind: Device, Address: path, Path: path, Span: span, Capacity: device.size, SmallestBlock: device.block,
+			Writable: options.Overwrite != "", Direct: true, Parallel: true,
+		}}, nil
 }
 
 func readDevice(path string) (blockDevice, error) {
@@ -83,7 +85,8 @@ func readDevice(path string) (blockDevice, error) {
 		return d, fmt.Errorf("%s has no size: there is no medium in it, or it is not set up", path)
 	}
 	d.block = 512
-	if block, err := strconv.ParseInt(readWord(d.whole(), "queue/logical_block_size"), 10, 64); err == nil && block > 0 {
+	if block, err := strconv.ParseInt(readWord(d.whole(), "queue/logical_block_size"), 10, 64); err == nil &&
+		block > 0 {
 		d.block = unit.Bytes(block)
 	}
 	for _, place := range []string{"serial", "device/serial", "device/wwid", "wwid"} {
@@ -142,7 +145,8 @@ func (d blockDevice) mayOverwrite(options PathOptions) error {
 		return fmt.Errorf("%s is never overwritten: it is the system disk", d.path)
 	}
 	if len(mounts) > 0 {
-		return fmt.Errorf("%s is not overwritten: it, or a part of it, is mounted at %s; unmount that first", d.path, strings.Join(mounts, ", "))
+		return fmt.Errorf("%s is not overwritten: it, or a part of it, is mounted at %s; unmount that first", d.path,
+			strings.Join(mounts, ", "))
 	}
 	if holder := d.holder(); holder != "" {
 		return fmt.Errorf("%s is not overwritten: %s stands on it", d.path, holder)
@@ -171,7 +175,8 @@ func (d blockDevice) mayDestroy(options PathOptions) error {
 	if held == "" {
 		return nil
 	}
-	return fmt.Errorf("%s is not overwritten: it holds %s, which would be destroyed; add --overwrite-contents if that is what you want", d.path, held)
+	return fmt.Errorf("%s is not overwritten: it holds %s, which would be destroyed; add --overwrite-contents if "+
+		"that is what you want", d.path, held)
 }
 
 var _ Discarder = (*kernelFile)(nil)

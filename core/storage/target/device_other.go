@@ -12,7 +12,8 @@ import (
 
 // openDevice says that devices are not opened on this system yet.
 func openDevice(path string, _ PathOptions) (Target, error) {
-	return nil, fmt.Errorf("%s is a block device, which cannot be measured directly on %s yet; name a folder on it", path, runtime.GOOS)
+	return nil, fmt.Errorf("%s is a block device, which cannot be measured directly on %s yet; name a folder on it",
+		path, runtime.GOOS)
 }
 
 // statisticsOf knows no counters on this system.

@@ -39,7 +39,8 @@ func adviceFor(err error) string {
 	case errors.Is(err, fs.ErrPermission):
 		return "permission is denied; choose a folder you may write to, or run as a user who may"
 	case errors.Is(err, syscall.EROFS):
-		return "the file system is mounted read-only; mount it for writing, or measure a file on it with --plan quick-read"
+		return "the file system is mounted read-only; mount it for writing, or measure a file on it with --plan " +
+			"quick-read"
 	case errors.Is(err, syscall.ENOSPC):
 		return "no space is left; give a smaller --size or free some space"
 	case errors.Is(err, fs.ErrExist):

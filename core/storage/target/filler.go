@@ -39,7 +39,8 @@ func (k *kernelFile) FillTo(ctx context.Context, share float64, progress func(sh
 		}
 		total := float64(usage.Used + usage.Free)
 		if usage.Total == 0 || total == 0 {
-			return fmt.Errorf("the file system of %s does not say how much is free, so it cannot be filled to a level", k.description.Path)
+			return fmt.Errorf("the file system of %s does not say how much is free, so it cannot be filled "+
+				"to a level", k.description.Path)
 		}
 		progress(float64(usage.Used) / total)
 		missing := unit.Bytes(share*total) - unit.Bytes(usage.Used)
@@ -47,7 +48,8 @@ func (k *kernelFile) FillTo(ctx context.Context, share float64, progress func(sh
 			return nil
 		}
 		if room := unit.Bytes(usage.Free) - reservedOf(usage); missing > room {
-			return fmt.Errorf("filling %s to %.0f %% would leave less than the %s that stay reserved; use lower levels or free some space",
+			return fmt.Errorf("filling %s to %.0f %% would leave less than the %s that stay reserved; use lower "+
+				"levels or free some space",
 				k.description.Path, share*100, reservedOf(usage).Decimal())
 		}
 		if err := k.addFiller(ctx, min(missing, largestFiller)/fillerBlock, block, chance); err != nil {

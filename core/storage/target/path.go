@@ -143,12 +143,14 @@ func fileSize(path string, wanted unit.Bytes, usage *disk.UsageStat) (unit.Bytes
 	if wanted == 0 {
 		wanted = min(defaultSize, free/10) / sizeGrain * sizeGrain
 		if wanted == 0 {
-			return 0, fmt.Errorf("%s has only %s free, too little for a test file; free some space or give a --size", path, free.Capacity())
+			return 0, fmt.Errorf("%s has only %s free, too little for a test file; free some space or give a --size",
+				path, free.Capacity())
 		}
 	}
 	reserve := reservedOf(usage)
 	if wanted > free-reserve {
-		return 0, fmt.Errorf("no space for a test file of %s in %s: %s are free and %s of them stay reserved; give a smaller --size or free some space",
+		return 0, fmt.Errorf("no space for a test file of %s in %s: %s are free and %s of them stay reserved; give "+
+			"a smaller --size or free some space",
 			wanted.Capacity(), path, free.Decimal(), reserve.Decimal())
 	}
 	return wanted, nil
@@ -171,7 +173,8 @@ func (k *kernelFile) Room() error {
 		return explain("read the free space of", k.description.Path, err)
 	}
 	if reserve := reservedOf(usage); usage.Total > 0 && unit.Bytes(usage.Free) < reserve {
-		return fmt.Errorf("only %s are still free in %s, under the %s that stay reserved, so writing was stopped; free some space and repeat",
+		return fmt.Errorf("only %s are still free in %s, under the %s that stay reserved, so writing was stopped; "+
+			"free some space and repeat",
 			unit.Bytes(usage.Free).Decimal(), k.description.Path, reserve.Decimal())
 	}
 	return nil

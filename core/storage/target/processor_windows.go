@@ -14,6 +14,7 @@ func ProcessorTime() time.Duration {
 	if err := windows.GetProcessTimes(windows.CurrentProcess(), &created, &exited, &kernel, &user); err != nil {
 		return 0
 	}
-	ticks := int64(kernel.HighDateTime)<<32 + int64(kernel.LowDateTime) + int64(user.HighDateTime)<<32 + int64(user.LowDateTime)
+	ticks := int64(kernel.HighDateTime)<<32 + int64(kernel.LowDateTime) + int64(user.HighDateTime)<<32 +
+		int64(user.LowDateTime)
 	return time.Duration(ticks) * 100
 }

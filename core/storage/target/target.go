@@ -81,7 +81,8 @@ type Usage struct {
 
 // Since is what was used since an earlier count.
 func (u Usage) Since(earlier Usage) Usage {
-	return Usage{Processor: u.Processor - earlier.Processor, Device: u.Device - earlier.Device, Known: u.Known && earlier.Known}
+	return Usage{Processor: u.Processor - earlier.Processor, Device: u.Device - earlier.Device, Known: u.Known &&
+		earlier.Known}
 }
 
 // Shape is what a queue has to hold.

@@ -35,7 +35,8 @@ func (u *uring) Submit(operations []Operation) error {
 	for i := range operations {
 		o := &operations[i]
 		u.Push(ring.Operation{
-			Slot: o.Slot, Write: o.Action == Write, Flush: o.Action == Flush, Offset: o.Offset, Length: o.Length, Durable: o.Durable,
+			Slot: o.Slot, Write: o.Action == Write, Flush: o.Action == Flush, Offset: o.Offset, Length: o.Length,
+			Durable: o.Durable,
 		})
 		u.submitted[o.Slot] = now
 	}
