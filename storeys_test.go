@@ -4,14 +4,18 @@
 package opengauge_test
 
 import (
+	"go/ast"
 	"go/parser"
 	"go/token"
 	"io/fs"
+	"os"
 	"path"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
+	"unicode/utf8"
 )
 
 const module = "opengauge/"
@@ -80,43 +84,44 @@ func climbs(room, imported string) string {
 // A room imports its own storey and those below, never one above; test files too.
 func TestNoRoomClimbs(t *testing.T) {
 	files := 0
-	err := filepath.WalkDir(".", func(name string, entry fs.DirEntry, err error) error {
-		if err != nil || entry.IsDir() && (entry.Name() == ".git" || entry.Name() == ".lab" ||
-			entry.Name() == "recipes") {
-			return cmpDir(err, entry)
-		}
-		if entry.IsDir() || !strings.HasSuffix(name, ".go") || filepath.Dir(name) == "." {
-			return nil
-		}
+	goFiles(t, func(name string) {
 		files++
 		parsed, err := parser.ParseFile(token.NewFileSet(), name, nil, parser.ImportsOnly)
 		if err != nil {
-			return err
+			t.Fatal(err)
 		}
 		for _, each := range parsed.Imports {
 			imported, _ := strconv.Unquote(each.Path.Value)
 			if !strings.HasPrefix(imported, module) {
 				continue
 			}
-			if fault := climbs(path.Dir(filepath.ToSlash(name)), strings.TrimPrefix(imported, module)); fault != "" {
+			if fault := climbs(path.Dir(name), strings.TrimPrefix(imported, module)); fault != "" {
 				t.Errorf("%s: %s", name, fault)
 			}
+		}
+	})
+	if files < 200 {
+		t.Errorf("only %d files were looked at", files)
+	}
+}
+
+// goFiles looks at every Go file in the rooms of the house.
+func goFiles(t *testing.T, look func(name string)) {
+	t.Helper()
+	err := filepath.WalkDir(".", func(name string, entry fs.DirEntry, err error) error {
+		switch {
+		case err != nil:
+			return err
+		case entry.IsDir() && slices.Contains([]string{".git", ".lab", "bin"}, entry.Name()):
+			return fs.SkipDir
+		case !entry.IsDir() && strings.HasSuffix(name, ".go") && filepath.Dir(name) != ".":
+			look(filepath.ToSlash(name))
 		}
 		return nil
 	})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if files < 200 {
-		t.Errorf("only %d files were looked at", files)
-	}
-}
-
-func cmpDir(err error, entry fs.DirEntry) error {
-	if err != nil {
-		return err
-	}
-	return fs.SkipDir
 }
 
 // The test itself sees a room that climbs.
@@ -134,4 +139,44 @@ func TestAClimbIsSeen(t *testing.T) {
 			t.Errorf("%s importing %s gives %q, want %q", c.room, c.imported, got, c.want)
 		}
 	}
+}
+
+const (
+	longestLine     = 120
+	longestFunction = 60
+	mostParameters  = 5
+)
+
+// Lines, functions and lists of parameters stay as short as CONTRIBUTING says. Texts in
+// raw quotes in tests, and generated files, are aside.
+func TestLinesAndFunctionsAreShort(t *testing.T) {
+	goFiles(t, func(name string) {
+		set := token.NewFileSet()
+		parsed, err := parser.ParseFile(set, name, nil, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		isTest := strings.HasSuffix(name, "_test.go")
+		source, err := os.ReadFile(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i, line := range strings.Split(string(source), "\n") {
+			if count := utf8.RuneCountInString(line); count > longestLine && !(isTest && strings.ContainsAny(line, "`:{")) {
+				t.Errorf("%s:%d has %d columns, more than %d", name, i+1, count, longestLine)
+			}
+		}
+		for _, declaration := range parsed.Decls {
+			function, ok := declaration.(*ast.FuncDecl)
+			if !ok || function.Body == nil || isTest {
+				continue
+			}
+			if lines := set.Position(function.End()).Line - set.Position(function.Pos()).Line + 1; lines > longestFunction {
+				t.Errorf("%s: %s has %d lines, more than %d", name, function.Name.Name, lines, longestFunction)
+			}
+			if count := function.Type.Params.NumFields(); count > mostParameters {
+				t.Errorf("%s: %s has %d parameters, more than %d", name, function.Name.Name, count, mostParameters)
+			}
+		}
+	})
 }

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 	"time"
 
@@ -24,8 +23,6 @@ import (
 	"opengauge/core/storage/address"
 	"opengauge/core/storage/sim"
 	"opengauge/core/unit"
-	"opengauge/present/figure"
-	"opengauge/present/table"
 	"opengauge/present/term"
 )
 
@@ -217,17 +214,13 @@ func (e *environment) runCopies(ctx context.Context, request transfer.Request) (
 		return nil, err
 	}
 	defer func() { err = errors.Join(err, book.Close()) }()
-	if request.Name != "" {
-		if taken, err := book.HasName(request.Name); err != nil || taken {
-			return nil, errors.Join(err,
-				usageError{fmt.Errorf("a session named %q is in the logbook already; choose another --name",
-					request.Name)})
-		}
+	if err := mayBeNamed(book, request.Name); err != nil {
+		return nil, err
 	}
 	e.announceCopies(request)
-	teller := &copyTeller{screen: term.NewScreen(e.stderr)}
-	s, err = transfer.Run(ctx, request, book, teller.tell)
-	teller.done()
+	teller := term.NewCopies(term.NewScreen(e.stderr))
+	s, err = transfer.Run(ctx, request, book, teller.Tell)
+	teller.Done()
 	if len(s.Copies) > 0 {
 		s.Findings = finding.Detect(s, unit.Decimal)
 		err = errors.Join(err, book.Finish(s))
@@ -374,81 +367,4 @@ func (e *environment) announceCopies(r transfer.Request) {
 	const guess = 500e6
 	screen.Printf("%s; at 500 MB/s about %s\n", text,
 		unit.Span(max(unit.Duration(float64(2*moved+made)/guess), time.Second)))
-}
-
-// copyTeller tells how far copies are.
-type copyTeller struct {
-	screen *term.Screen
-	told   time.Time
-	label  string
-	shown  bool
-}
-
-func (t *copyTeller) tell(s transfer.Step) {
-	if !t.screen.Interactive {
-		if s.Label != t.label {
-			t.label = s.Label
-			t.screen.Println(t.text(s))
-		}
-		return
-	}
-	if time.Since(t.told) > 100*time.Millisecond || s.Label != t.label {
-		t.told, t.label, t.shown = time.Now(), s.Label, true
-		t.screen.Printf("\r\x1b[K%s %s of %s", t.text(s), s.Bytes.Decimal(), s.Total.Decimal())
-	}
-}
-
-func (t *copyTeller) text(s transfer.Step) string {
-	if s.Count == 0 {
-		return term.Clean(s.Label)
-	}
-	return fmt.Sprintf("copy %d/%d: %s", s.Number, s.Count, term.Clean(s.Label))
-}
-
-func (t *copyTeller) done() {
-	if t.shown {
-		t.screen.Printf("\r\x1b[K")
-	}
-}
-
-func (e *environment) showCopies(s *session.Session, notation unit.Notation) error {
-	s.Findings = finding.Detect(s, notation)
-	if e.json {
-		return e.writeJSON(s)
-	}
-	screen := e.screen()
-	var addresses []string
-	for _, end := range s.Ends {
-		addresses = append(addresses, end.Address)
-	}
-	screen.Heading(table.Marked("copies between "+strings.Join(addresses, " and "), s.Simulated) + " · session " +
-		s.DisplayName())
-	for _, note := range table.CopyNotes(s) {
-		screen.Paragraph("● ", note)
-	}
-	showCopyFigures(screen, s, s.Findings, notation)
-	screen.Println("")
-	const many = 6
-	if notes := len(s.Findings); notes > many &&
-		!slices.ContainsFunc(s.Findings, func(f session.Finding) bool { return f.Severity != session.Note }) {
-		screen.Paragraph("", fmt.Sprintf("%d findings say which end holds each copy: in a word in the matrix, and "+
-			"with the arithmetic in opengauge explain %s.", notes, s.ID))
-	} else {
-		screen.Findings(s.Findings)
-	}
-	screen.Println("")
-	screen.Printf("Kept as %s. Next: opengauge explain %s, or opengauge report %s --out report.html\n", s.ID, s.ID,
-		s.ID)
-	return nil
-}
-
-// showCopyFigures writes the copies of a session, and draws its matrices.
-func showCopyFigures(screen *term.Screen, s *session.Session, findings []session.Finding, notation unit.Notation) {
-	screen.Table(table.Copies(s, notation))
-	if len(s.Ends) > 2 || slices.ContainsFunc(s.Copies, func(c session.Copy) bool { return c.From == 1 && c.To == 0 }) {
-		for _, m := range figure.CopyMatrices(s, findings, notation) {
-			screen.Println("")
-			screen.CopyMatrix(m)
-		}
-	}
 }

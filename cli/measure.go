@@ -11,6 +11,7 @@ import (
 	"opengauge/core/bench/book"
 	"opengauge/core/judge/finding"
 	"opengauge/core/measure/run"
+	"opengauge/core/record/logbook"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/address"
 	"opengauge/core/storage/sim"
@@ -83,45 +84,26 @@ func (e *environment) runMeasurement(ctx context.Context, named string, flags *m
 	if err := e.offerLeftovers(named, flags.removeLeftovers); err != nil {
 		return nil, err
 	}
-	id := session.NewID()
-	shared := map[string]*sim.SharedHop{}
-	setup, err := e.throughSetup(named, flags.through)
-	if err != nil {
-		return nil, err
-	}
 	trust, err := authorityFrom(flags.authority)
 	if err != nil {
 		return nil, usageError{err}
 	}
-	around, err := openBench(ctx, address.Request{
-		Address: named, Through: flags.through, Setup: setup, Size: m.size, Carrier: m.carrier, Seed: flags.seed,
-		Tag:        id,
-		Conditions: m.conditions, Probes: m.probes, Overwrite: flags.overwrite,
-		OverwriteContents: flags.overwriteContents,
-		Shared:            shared, Trust: trust,
-	})
+	id := session.NewID()
+	base := address.Request{
+		Size: m.size, Carrier: m.carrier, Seed: flags.seed, Tag: id, Shared: map[string]*sim.SharedHop{}, Trust: trust,
+	}
+	around, err := e.openMeasured(ctx, named, flags, m, base)
 	if err != nil {
 		return nil, err
 	}
 	defer func() { err = errors.Join(err, around.Target.Close()) }()
-
-	others, closeOthers, err := e.openOthers(ctx, m, address.Request{
-		Size: m.size, Carrier: m.carrier, Seed: flags.seed, Tag: id, Shared: shared, Trust: trust,
-	})
+	others, closeOthers, err := e.openOthers(ctx, m, base)
 	if err != nil {
 		return nil, err
 	}
 	defer func() { err = errors.Join(err, closeOthers()) }()
-	request := run.Request{
-		ID: id, Name: flags.name, Plan: m.plan, Hold: m.hold, Sample: m.sample,
-		StallAfter: flags.stallAfter, ReturnWithin: flags.returnWithin, Verify: flags.verify, Target: around.Target,
-		Sensors: around.Sensors, Parts: around.Parts,
-		Chain: around.Chain, Conditions: around.Conditions, Environment: around.Environment,
-		Others: others, Together: sim.KeepTogether,
-	}
-	if around.Links != nil {
-		request.Links = around.Links
-	}
+	request := runRequest(around, flags, m)
+	request.ID, request.Others, request.Together = id, others, sim.KeepTogether
 	if err := request.Check(); err != nil {
 		return nil, usageError{err}
 	}
@@ -130,12 +112,8 @@ func (e *environment) runMeasurement(ctx context.Context, named string, flags *m
 		return nil, err
 	}
 	defer book.Close()
-	if flags.name != "" {
-		if taken, err := book.HasName(flags.name); err != nil || taken {
-			return nil, errors.Join(err,
-				usageError{fmt.Errorf("a session named %q is in the logbook already; choose another --name",
-					flags.name)})
-		}
+	if err := mayBeNamed(book, flags.name); err != nil {
+		return nil, err
 	}
 	e.announce(request)
 	progress := term.NewProgress(term.NewScreen(e.stderr), m.notation)
@@ -146,6 +124,45 @@ func (e *environment) runMeasurement(ctx context.Context, named string, flags *m
 	}
 	s.Findings = finding.Detect(s, unit.Decimal)
 	return s, errors.Join(err, book.Finish(s))
+}
+
+// openMeasured opens the target that is measured.
+func (e *environment) openMeasured(ctx context.Context, named string, flags *measureFlags, m measurement,
+	base address.Request) (address.Opened, error) {
+	setup, err := e.throughSetup(named, flags.through)
+	if err != nil {
+		return address.Opened{}, err
+	}
+	base.Address, base.Through, base.Setup = named, flags.through, setup
+	base.Conditions, base.Probes = m.conditions, m.probes
+	base.Overwrite, base.OverwriteContents = flags.overwrite, flags.overwriteContents
+	return openBench(ctx, base)
+}
+
+// runRequest says what is run on what was opened.
+func runRequest(around address.Opened, flags *measureFlags, m measurement) run.Request {
+	request := run.Request{
+		Name: flags.name, Plan: m.plan, Hold: m.hold, Sample: m.sample,
+		StallAfter: flags.stallAfter, ReturnWithin: flags.returnWithin, Verify: flags.verify,
+		Target: around.Target, Sensors: around.Sensors, Parts: around.Parts, Chain: around.Chain,
+		Conditions: around.Conditions, Environment: around.Environment,
+	}
+	if around.Links != nil {
+		request.Links = around.Links
+	}
+	return request
+}
+
+// mayBeNamed says why a new session may not have a name, or nothing.
+func mayBeNamed(book *logbook.Logbook, name string) error {
+	if name == "" {
+		return nil
+	}
+	taken, err := book.HasName(name)
+	if err == nil && taken {
+		err = usageError{fmt.Errorf("a session named %q is in the logbook already; choose another --name", name)}
+	}
+	return err
 }
 
 // throughSetup resolves --through for a target that is not simulated; nil where

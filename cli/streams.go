@@ -103,7 +103,8 @@ func streamNotes(answers []stream.Answer) []string {
 	var notes []string
 	for name, side := range map[string]*stream.Side{"Reading": answers[0].Reading, "Writing": answers[0].Writing} {
 		if side != nil {
-			notes = append(notes, name+" follows from "+side.From+", "+unit.Span(unit.Duration(side.Seconds))+" of it; what comes later is not known.")
+			seen := unit.Span(unit.Duration(side.Seconds))
+			notes = append(notes, name+" follows from "+side.From+", "+seen+" of it; what comes later is not known.")
 		}
 	}
 	if len(notes) == 2 && notes[0] > notes[1] {

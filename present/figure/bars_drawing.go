@@ -27,15 +27,23 @@ func (bars Bars) Draw(sheet draw.Canvas) error {
 		area.FillText(label, vg.Point{X: area.Min.X, Y: y - step/2}, group.Label+" ("+group.Better+")")
 		y -= step
 		for _, bar := range group.Bars {
-			drawBar(area, group, bar, left, y, step, size)
+			drawBar(area, group, bar, barRow{row{y, step, group.Top()}, left, size})
 			y -= step
 		}
 	}
 	return nil
 }
 
+// barRow is a row with a name before it, in letters of a size.
+type barRow struct {
+	row
+	left vg.Length
+	size float64
+}
+
 // drawBar draws one bar with its name before it and its text behind it.
-func drawBar(area draw.Canvas, group BarGroup, bar Bar, left, y, step vg.Length, size float64) {
+func drawBar(area draw.Canvas, group BarGroup, bar Bar, at barRow) {
+	y, step, left, size := at.y, at.step, at.left, at.size
 	colour := Throughput
 	if group.Writes {
 		colour = Writes

@@ -23,13 +23,15 @@ func (m CopyMatrix) Draw(sheet draw.Canvas) error {
 		label.XAlign, label.YAlign = draw.XRight, draw.YCenter
 		area.FillText(label, vg.Point{X: area.Min.X - pixels(14), Y: top - height/2}, "from "+m.Ends[from])
 		for to, cell := range row {
-			drawCopyCell(area, cell, area.Min.X+width*vg.Length(to), top, width, height)
+			left := area.Min.X + width*vg.Length(to)
+			drawCopyCell(area, cell, rectangle(left, top-height, left+width, top))
 		}
 	}
 	return nil
 }
 
-func drawCopyCell(area draw.Canvas, cell CopyCell, left, top, width, height vg.Length) {
+func drawCopyCell(area draw.Canvas, cell CopyCell, box vg.Rectangle) {
+	left, top, width, height := box.Min.X, box.Max.Y, box.Max.X-box.Min.X, box.Max.Y-box.Min.Y
 	gap := pixels(3)
 	if !cell.Known {
 		area.SetColor(wash(CeilingGrey, 24))

@@ -38,14 +38,21 @@ func (ladder FillLadder) Draw(sheet draw.Canvas) error {
 			top = max(top, rung.Value)
 		}
 		for _, rung := range climb.Rungs {
-			drawRung(area, climb, rung, y, step, top)
+			drawRung(area, climb, rung, row{y, step, top})
 			y -= step
 		}
 	}
 	return nil
 }
 
-func drawRung(area draw.Canvas, climb Climb, rung Rung, y, step vg.Length, top float64) {
+// row is where a bar is drawn: from its upper edge down, and how much is the longest.
+type row struct {
+	y, step vg.Length
+	top     float64
+}
+
+func drawRung(area draw.Canvas, climb Climb, rung Rung, at row) {
+	y, step, top := at.y, at.step, at.top
 	colour := Throughput
 	if climb.Writes {
 		colour = Writes

@@ -83,7 +83,7 @@ func heatPlot(trace HeatTrace) (*plot.Plot, error) {
 		return nil, err
 	}
 	if len(trace.Temperatures) == 0 {
-		return p, addLabel(p, trace.Seconds/2, p.Y.Max/2, "no temperatures were recorded", CeilingGrey, draw.XCenter)
+		return p, addLabel(p, trace.Seconds/2, p.Y.Max/2, label{"no temperatures were recorded", CeilingGrey, draw.XCenter})
 	}
 	dashes := [][]vg.Length{nil, {pixels(8), pixels(4)}, {pixels(2), pixels(3)}}
 	for i, temperature := range trace.Temperatures {
@@ -95,13 +95,13 @@ func heatPlot(trace HeatTrace) (*plot.Plot, error) {
 		line.Dashes = dashes[i%len(dashes)]
 		p.Add(line)
 		last := temperature.Points[len(temperature.Points)-1]
-		label := fmt.Sprintf("%s, %.0f °C at the end", temperature.Name, last.Value)
+		name := fmt.Sprintf("%s, %.0f °C at the end", temperature.Name, last.Value)
 		above := 0.05
 		if i%2 == 1 { // sensors of one drive run close together
 			above = -0.13
 		}
-		if err := addLabel(p, trace.Seconds*0.995, last.Value+p.Y.Max*above, label, Temperature,
-			draw.XRight); err != nil {
+		text := label{name, Temperature, draw.XRight}
+		if err := addLabel(p, trace.Seconds*0.995, last.Value+p.Y.Max*above, text); err != nil {
 			return nil, err
 		}
 	}
@@ -121,7 +121,7 @@ func addFan(p *plot.Plot, trace HeatTrace) error {
 		if i > 0 {
 			continue
 		}
-		if err := addLabel(p, stretch.From, foot+p.Y.Max*0.05, "fan runs", CeilingGrey, draw.XLeft); err != nil {
+		if err := addLabel(p, stretch.From, foot+p.Y.Max*0.05, label{"fan runs", CeilingGrey, draw.XLeft}); err != nil {
 			return err
 		}
 	}
@@ -145,16 +145,22 @@ func addCeiling(p *plot.Plot, trace HeatTrace) error {
 	line.Color, line.Width = paint(CeilingGrey), pixels(1.5)
 	line.Dashes = []vg.Length{pixels(8), pixels(6)}
 	p.Add(line)
-	return addLabel(p, trace.Seconds*0.995, value+p.Y.Max*0.015, trace.Ceiling.Label, CeilingGrey, draw.XRight)
+	return addLabel(p, trace.Seconds*0.995, value+p.Y.Max*0.015, label{trace.Ceiling.Label, CeilingGrey, draw.XRight})
 }
 
-func addLabel(p *plot.Plot, x, y float64, label, colour string, align draw.XAlignment) error {
-	labels, err := plotter.NewLabels(plotter.XYLabels{XYs: plotter.XYs{{X: x, Y: y}}, Labels: []string{label}})
+// label is a text in a plot.
+type label struct {
+	text, colour string
+	align        draw.XAlignment
+}
+
+func addLabel(p *plot.Plot, x, y float64, l label) error {
+	labels, err := plotter.NewLabels(plotter.XYLabels{XYs: plotter.XYs{{X: x, Y: y}}, Labels: []string{l.text}})
 	if err != nil {
 		return err
 	}
-	labels.TextStyle[0] = style(14, colour, false)
-	labels.TextStyle[0].XAlign = align
+	labels.TextStyle[0] = style(14, l.colour, false)
+	labels.TextStyle[0].XAlign = l.align
 	p.Add(labels)
 	return nil
 }

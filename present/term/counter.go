@@ -4,6 +4,9 @@ import (
 	"time"
 )
 
+// clearLine goes back to the start of the line and clears it (ECMA-48, EL).
+const clearLine = "\r\x1b[K"
+
 // Counter tells on a terminal how far a long piece of work is, in one line that is
 // written over. Elsewhere it is silent.
 type Counter struct {
@@ -36,6 +39,6 @@ func (c *Counter) Tell(done int) {
 // Done ends the line.
 func (c *Counter) Done() {
 	if c.shown {
-		c.screen.Printf("\r\x1b[K")
+		c.screen.Printf(clearLine)
 	}
 }

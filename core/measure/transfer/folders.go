@@ -266,7 +266,7 @@ func (w *work) moveInOrder(entry fileset.Entry, from, to *os.File) error {
 		held := w.buffers.Get().(*[]byte)
 		buffer := *held
 		length := int(min(int64(block), int64(entry.Size)-offset))
-		err := moveBlock(buffer[:length], from, to, offset, length, entry.Path)
+		err := move(chunk{entry.Path, buffer[:length], offset, length}, from, to)
 		w.buffers.Put(held)
 		if err != nil {
 			return err
@@ -301,7 +301,7 @@ func (w *work) moveBlocks(ctx context.Context, entry fileset.Entry, from, to *os
 				length := int(min(int64(block), int64(entry.Size)-offset))
 				// Direct I/O moves whole pages; the last one is cut off again.
 				pages := direct.Up(length)
-				if err := moveBlock(buffer[:pages], from, to, offset, length, entry.Path); err != nil {
+				if err := move(chunk{entry.Path, buffer[:pages], offset, length}, from, to); err != nil {
 					cancel(err)
 					return
 				}
@@ -319,27 +319,35 @@ func (w *work) moveBlocks(ctx context.Context, entry fileset.Entry, from, to *os
 	return nil
 }
 
-// moveBlock reads a block, or leaves what is in the buffer where there is no source,
+// chunk is a stretch of a file, in a buffer that may be longer than it.
+type chunk struct {
+	path   string
+	buffer []byte
+	offset int64
+	length int
+}
+
+// move reads a block, or leaves what is in the buffer where there is no source,
 // and writes it, where there is a destination.
-func moveBlock(buffer []byte, from, to *os.File, offset int64, length int, path string) error {
+func move(c chunk, from, to *os.File) error {
 	if from != nil {
-		read, err := from.ReadAt(buffer, offset)
+		read, err := from.ReadAt(c.buffer, c.offset)
 		if err != nil && !errors.Is(err, io.EOF) {
-			return fmt.Errorf("reading %s at %d: %w", path, offset, errors.Unwrap(err))
+			return fmt.Errorf("reading %s at %d: %w", c.path, c.offset, errors.Unwrap(err))
 		}
-		if read < length {
-			return fmt.Errorf("%s: %w: it ends at %d; copy when nobody writes to it", path, ErrChanged,
-				offset+int64(read))
+		if read < c.length {
+			return fmt.Errorf("%s: %w: it ends at %d; copy when nobody writes to it", c.path, ErrChanged,
+				c.offset+int64(read))
 		}
 	}
 	if to == nil {
 		return nil
 	}
 	if from == nil {
-		stampPages(buffer, uint64(offset))
+		stampPages(c.buffer, uint64(c.offset))
 	}
-	if _, err := to.WriteAt(buffer, offset); err != nil {
-		return fmt.Errorf("writing %s at %d: %w", path, offset, errors.Unwrap(err))
+	if _, err := to.WriteAt(c.buffer, c.offset); err != nil {
+		return fmt.Errorf("writing %s at %d: %w", c.path, c.offset, errors.Unwrap(err))
 	}
 	return nil
 }

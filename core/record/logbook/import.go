@@ -135,7 +135,9 @@ type importing struct {
 func newImporting(tx *sql.Tx) (*importing, error) {
 	made := &importing{tx: tx}
 	var err error
-	if made.session, err = tx.Prepare(`INSERT INTO sessions (id, name, started_ms, state, simulated, plan, target, document, passes) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`); err != nil {
+	if made.session, err = tx.Prepare(`
+		INSERT INTO sessions (id, name, started_ms, state, simulated, plan, target, document, passes)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`); err != nil {
 		return nil, err
 	}
 	if made.pass, err = tx.Prepare(`INSERT INTO passes (session, position, document, samples)

@@ -254,7 +254,7 @@ func (c *connection) checkExport() error {
 // end says goodbye and closes.
 func (c *connection) end() error {
 	var request [requestLength]byte
-	putRequest(request[:], 0, commandEnd, 0, 0, 0)
+	header{command: commandEnd}.put(request[:])
 	_ = c.SetWriteDeadline(time.Now().Add(time.Second))
 	_, _ = c.Write(request[:])
 	return c.Close()

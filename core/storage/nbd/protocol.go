@@ -123,12 +123,20 @@ func garbage(format string, arguments ...any) error {
 	return fmt.Errorf("%w: %s", ErrGarbage, fmt.Sprintf(format, arguments...))
 }
 
-// putRequest writes a request's header.
-func putRequest(into []byte, flags, command uint16, cookie uint64, offset int64, length int) {
+// header is what stands before a request's data.
+type header struct {
+	flags, command uint16
+	cookie         uint64
+	offset         int64
+	length         int
+}
+
+// put writes the header, 28 bytes of it.
+func (h header) put(into []byte) {
 	binary.BigEndian.PutUint32(into, magicRequest)
-	binary.BigEndian.PutUint16(into[4:], flags)
-	binary.BigEndian.PutUint16(into[6:], command)
-	binary.BigEndian.PutUint64(into[8:], cookie)
-	binary.BigEndian.PutUint64(into[16:], uint64(offset))
-	binary.BigEndian.PutUint32(into[24:], uint32(length))
+	binary.BigEndian.PutUint16(into[4:], h.flags)
+	binary.BigEndian.PutUint16(into[6:], h.command)
+	binary.BigEndian.PutUint64(into[8:], h.cookie)
+	binary.BigEndian.PutUint64(into[16:], uint64(h.offset))
+	binary.BigEndian.PutUint32(into[24:], uint32(h.length))
 }
