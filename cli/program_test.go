@@ -258,7 +258,8 @@ func TestPlans(t *testing.T) {
 		Written        float64 `json:"written_bytes"`
 		EnduranceShare float64 `json:"endurance_share"`
 		Fits           bool    `json:"fits"`
-	}](t, d.must("plan", "check", "quick", "--hold", "10s", "--rate", "1GB/s", "--endurance", "300TB", "--size", "8MiB", "--target", folder, "--json"))
+	}](t, d.must("plan", "check", "quick", "--hold", "10s", "--rate", "1GB/s", "--endurance", "300TB",
+		"--size", "8MiB", "--target", folder, "--json"))
 	// Three of six passes write for 10.5 s each, and the test file is filled.
 	want := 3*10.5e9 + 8*1024*1024
 	if checked.Passes != 6 || checked.Elapsed != 63 || checked.Written != want ||

@@ -2,16 +2,9 @@ package term
 
 import (
 	"fmt"
-	"slices"
-	"strings"
 	"time"
 
-	"opengauge/core/judge/finding"
 	"opengauge/core/measure/transfer"
-	"opengauge/core/record/session"
-	"opengauge/core/unit"
-	"opengauge/present/figure"
-	"opengauge/present/table"
 )
 
 // Copies tells how far copies are.
@@ -51,47 +44,5 @@ func (t *Copies) text(s transfer.Step) string {
 func (t *Copies) Done() {
 	if t.shown {
 		t.screen.Printf(clearLine)
-	}
-}
-
-func (e *environment) showCopies(s *session.Session, notation unit.Notation) error {
-	s.Findings = finding.Detect(s, notation)
-	if e.json {
-		return e.writeJSON(s)
-	}
-	screen := e.screen()
-	var addresses []string
-	for _, end := range s.Ends {
-		addresses = append(addresses, end.Address)
-	}
-	screen.Heading(table.Marked("copies between "+strings.Join(addresses, " and "), s.Simulated) + " · session " +
-		s.DisplayName())
-	for _, note := range table.CopyNotes(s) {
-		screen.Paragraph("● ", note)
-	}
-	showCopyFigures(screen, s, s.Findings, notation)
-	screen.Println("")
-	const many = 6
-	if notes := len(s.Findings); notes > many &&
-		!slices.ContainsFunc(s.Findings, func(f session.Finding) bool { return f.Severity != session.Note }) {
-		screen.Paragraph("", fmt.Sprintf("%d findings say which end holds each copy: in a word in the matrix, and "+
-			"with the arithmetic in opengauge explain %s.", notes, s.ID))
-	} else {
-		screen.Findings(s.Findings)
-	}
-	screen.Println("")
-	screen.Printf("Kept as %s. Next: opengauge explain %s, or opengauge report %s --out report.html\n", s.ID, s.ID,
-		s.ID)
-	return nil
-}
-
-// showCopyFigures writes the copies of a session, and draws its matrices.
-func showCopyFigures(screen *Screen, s *session.Session, findings []session.Finding, notation unit.Notation) {
-	screen.Table(table.Copies(s, notation))
-	if len(s.Ends) > 2 || slices.ContainsFunc(s.Copies, func(c session.Copy) bool { return c.From == 1 && c.To == 0 }) {
-		for _, m := range figure.CopyMatrices(s, findings, notation) {
-			screen.Println("")
-			screen.CopyMatrix(m)
-		}
 	}
 }
