@@ -404,7 +404,7 @@ func (e *environment) showCopies(s *session.Session, notation unit.Notation) err
 }
 
 // showCopyFigures writes the copies of a session, and draws its matrices.
-func showCopyFigures(screen *Screen, s *session.Session, findings []session.Finding, notation unit.Notation) {
+func showCopyFigures(screen *term.Screen, s *session.Session, findings []session.Finding, notation unit.Notation) {
 	screen.Table(table.Copies(s, notation))
 	if len(s.Ends) > 2 || slices.ContainsFunc(s.Copies, func(c session.Copy) bool { return c.From == 1 && c.To == 0 }) {
 		for _, m := range figure.CopyMatrices(s, findings, notation) {
