@@ -35,6 +35,9 @@ lint: ## formatting, vet and staticcheck
 	go vet $(PACKAGES)
 	go tool staticcheck $(PACKAGES)
 
+docs: ## write docs/reference.md anew, from the registries in the code
+	go test -count=1 -run Reference . -update
+
 examples: demo ## record the demo's sessions anew
 	bin/opengauge logbook export --all --logbook bin/demo/demo-logbook.db --out examples/sessions.json.gz
 

@@ -94,6 +94,9 @@ func oneLine(err error) string {
 	return term.Clean(strings.ReplaceAll(err.Error(), "\n", "; "))
 }
 
+// Tree is the tree of commands, to be looked at: the reference is made from it.
+func Tree() *cobra.Command { return newRoot(&environment{stdout: io.Discard, stderr: io.Discard}) }
+
 func newRoot(env *environment) *cobra.Command {
 	root := &cobra.Command{
 		Use:   "opengauge",

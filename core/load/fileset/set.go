@@ -63,8 +63,8 @@ type Recipe struct {
 	classes     []class
 }
 
-// Kinds lists the kinds of sets.
-var Kinds = []Recipe{
+// Recipes lists the kinds of sets that can be made.
+var Recipes = []Recipe{
 	{"large-file", "one large file that cannot be compressed, like a recording", []class{
 		{1, 0, 0, 0, "bin", 0, 1},
 	}},
@@ -90,8 +90,8 @@ var Kinds = []Recipe{
 
 // KindNames lists the names of the kinds.
 func KindNames() []string {
-	names := make([]string, len(Kinds))
-	for i, kind := range Kinds {
+	names := make([]string, len(Recipes))
+	for i, kind := range Recipes {
 		names[i] = kind.Name
 	}
 	return names
@@ -107,7 +107,7 @@ const (
 // New makes a set of a kind that holds exactly so much. The same kind, size and
 // seed give the same set everywhere.
 func New(name string, total unit.Bytes, seed uint64) (Set, error) {
-	at := slices.IndexFunc(Kinds, func(k Recipe) bool { return k.Name == name })
+	at := slices.IndexFunc(Recipes, func(k Recipe) bool { return k.Name == name })
 	switch {
 	case at < 0:
 		return Set{}, fmt.Errorf("unknown file set %q; there are %s", name, strings.Join(KindNames(), ", "))
@@ -116,9 +116,9 @@ func New(name string, total unit.Bytes, seed uint64) (Set, error) {
 	}
 	set := Set{Name: name, Seed: seed}
 	left := total
-	for number, class := range Kinds[at].classes {
+	for number, class := range Recipes[at].classes {
 		budget := unit.Bytes(float64(total) * class.share)
-		if number == len(Kinds[at].classes)-1 {
+		if number == len(Recipes[at].classes)-1 {
 			budget = left
 		}
 		left -= budget
