@@ -5,7 +5,7 @@ export CGO_ENABLED = 0
 # What the tests run on: a whole package list, so that a new one is never left out.
 PACKAGES = ./...
 
-.PHONY: demo build test browser-check bench accuracy lab lint examples cross fuzz
+.PHONY: demo build test browser-check bench accuracy lab lint examples cross fuzz docs help quick
 
 demo: build ## build the program and run the full example
 	bin/opengauge demo --out bin/demo

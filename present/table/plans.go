@@ -34,12 +34,13 @@ func planTime(e plan.Estimate) string {
 // PlannedPasses is the table of what a plan would do.
 func PlannedPasses(passes []plan.Pass) Table {
 	t := Table{Columns: []Column{
-		number("pass"), text("operation"), text("access"), number("block"), number("depth"), text("ends"),
+		number("pass"), text("step"), text("operation"), text("access"), number("block"), number("depth"), text("ends"),
 		text("besides"),
 	}}
 	for _, p := range passes {
 		t.Rows = append(t.Rows, []string{
-			strconv.Itoa(p.Index + 1), string(p.Operation), string(p.Access), p.Block.String(), strconv.Itoa(p.Depth),
+			strconv.Itoa(p.Index + 1), p.Step, string(p.Operation), string(p.Access), p.Block.String(),
+			strconv.Itoa(p.Depth),
 			ending(p), p.Besides(),
 		})
 	}

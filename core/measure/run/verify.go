@@ -21,7 +21,7 @@ func (r Request) checkVerify() error {
 		return nil
 	}
 	for _, d := range r.descriptions() {
-		most := engine.MostVerified(r.cell(d))
+		most := engine.MostVerified(r.cell())
 		switch {
 		case d.Kind == target.Simulated:
 			return fmt.Errorf("%s keeps no data, so there is nothing to verify", d.Address)
@@ -34,7 +34,7 @@ func (r Request) checkVerify() error {
 				d.Address, d.Span, load.SmallestBlock)
 		case d.Span > most:
 			return fmt.Errorf("verifying %s in cells of %s needs too much memory; give a --size of at most %s",
-				d.Span.Capacity(), r.cell(d), most)
+				d.Span.Capacity(), r.cell(), most)
 		}
 	}
 	return nil
@@ -49,10 +49,10 @@ func (r Request) descriptions() []target.Description {
 	return all
 }
 
-// cell is the unit in which a target is verified: the largest, up to
-// [engine.LargestCell], that divides every block in use. All are multiples of
-// [load.SmallestBlock], and so is it.
-func (r Request) cell(d target.Description) unit.Bytes {
+// cell is the unit in which all targets of the run are verified, so that what was
+// checked on them adds up: the largest, up to [engine.LargestCell], that divides
+// every block in use. All are multiples of [load.SmallestBlock], and so is it.
+func (r Request) cell() unit.Bytes {
 	cell := engine.LargestCell
 	for _, item := range r.Plan.Program(plan.DefaultHold) {
 		if contend, ok := item.(plan.Contending); ok {
@@ -62,8 +62,10 @@ func (r Request) cell(d target.Description) unit.Bytes {
 	for _, pass := range r.Plan.Passes(plan.DefaultHold) {
 		cell = commonDivisor(cell, pass.Block)
 	}
-	for _, w := range across(load.Read, 0, d.Span) {
-		cell = commonDivisor(cell, w.Block)
+	for _, d := range r.descriptions() {
+		for _, w := range across(load.Read, 0, d.Span) {
+			cell = commonDivisor(cell, w.Block)
+		}
 	}
 	return cell
 }
@@ -83,7 +85,7 @@ func (r Request) newLedger(d target.Description) *engine.Ledger {
 	}
 	number := fnv.New64a()
 	_, _ = number.Write([]byte(r.ID + d.Address))
-	return engine.NewLedger(d.Span, r.cell(d), number.Sum64())
+	return engine.NewLedger(d.Span, r.cell(), number.Sum64())
 }
 
 // readBack reads everything that was written to a target, past what cannot be read.

@@ -1,0 +1,158 @@
+package opengauge_test
+
+import (
+	"bytes"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+)
+
+// toyPlan is the head of the plan that each toy is tried with.
+const toyPlan = `plan: toys
+about: One of each toy.
+steps:
+`
+
+// The recipes of CONTRIBUTING.md: what it takes to add a kind of finding, a figure, a
+// plan step and a dimension of load. Each is kept as a patch that adds a toy. Applied
+// to a copy of the tree it has to build, and the toy has to show up wherever the
+// registries say, with no more files touched than the recipe promises.
+func TestRecipes(t *testing.T) {
+	if testing.Short() {
+		t.Skip("builds the program four times over")
+	}
+	if _, err := exec.LookPath("git"); err != nil {
+		t.Skip("needs git, to apply patches: ", err)
+	}
+	for _, recipe := range []struct {
+		name      string
+		mostFiles int
+		step      string // of the plan that is run
+		// toy is what has to be seen in each output.
+		text, documents, page, docs string
+	}{
+		{name: "finding", mostFiles: 2, step: "  - sweep: {operation: read, access: random, block: 64KiB, depth: 1}",
+			text: "note  wide-tail  confidence", documents: `"kind": "wide-tail"`, page: "has a wide tail",
+				docs: "| `wide-tail` |"},
+		{name: "figure", mostFiles: 3, step: "  - sweep: {operation: read, access: random, block: 64KiB, depth: 1}",
+			text: "p99 over median", documents: "## Tails", page: `id="tails"`, docs: "| `tails` |"},
+		{name: "step", mostFiles: 4, step: "  - paced: {times: 2, pause: 10s, block: 64KiB}",
+			text: "64 KiB      1  5.0 s", documents: `"step": "paced"`, page: ">paced<", docs: "| `paced` |"},
+		{name: "dimension", mostFiles: 5,
+			step: "  - sweep: {operation: read, access: sequential, block: 1MiB, depth: 4, backwards: yes}",
+			text: "backwards", documents: `"backwards": true`, page: ">backwards<", docs: "| `backwards` |"},
+	} {
+		t.Run(recipe.name, func(t *testing.T) {
+			t.Parallel()
+			patch, err := filepath.Abs(filepath.Join("docs", "recipes", recipe.name+".patch"))
+			if err != nil {
+				t.Fatal(err)
+			}
+			if files := filesOf(t, patch); len(files) > recipe.mostFiles {
+				t.Errorf("it touches %d files, at most %d are promised: %q", len(files), recipe.mostFiles, files)
+			}
+			tree := patched(t, patch)
+			tree.run(t, "go", "build", "-trimpath", "-o", tree.program, "./cmd/opengauge")
+			plan := filepath.Join(tree.folder, "toys.yaml")
+			if err := os.WriteFile(plan, []byte(toyPlan+recipe.step+"\n"), 0o600); err != nil {
+				t.Fatal(err)
+			}
+			text := tree.run(t, tree.program, "measure", "sim:sandpiper", "--plan", plan, "--seed", "3", "--name",
+				"toy")
+			tree.run(t, tree.program, "report", "toy", "--out", "toy.html")
+			tree.run(t, tree.program, "report", "toy", "--kit", "kit")
+			documents := tree.run(t, tree.program, "logbook", "show", "toy", "--json") +
+				tree.run(t, tree.program, "explain", "toy", "--json") + tree.read(t, "kit/article.md")
+			tree.run(t, "go", "test", "-trimpath", "-count=1", "-vet=off", "-run", "TestTheReferenceIsCurrent", ".",
+				"-update")
+			for where, seen := range map[string][2]string{
+				"the terminal": {text, recipe.text}, "the documents": {documents, recipe.documents},
+				"the page": {tree.read(t, "toy.html"), recipe.page}, "the docs": {tree.read(t, referenceName),
+					recipe.docs},
+			} {
+				if !strings.Contains(seen[0], seen[1]) {
+					t.Errorf("%s does not show %q", where, seen[1])
+				}
+			}
+		})
+	}
+}
+
+// tree is a copy of the project with a patch applied.
+type tree struct{ folder, program string }
+
+// patched copies what is not ignored, and applies the patch.
+func patched(t *testing.T, patch string) tree {
+	t.Helper()
+	made := tree{folder: t.TempDir()}
+	made.program = filepath.Join(made.folder, "opengauge-with-toy")
+	for _, entry := range []string{"go.mod", "go.sum", "reference_test.go", "docs", "cli", "cmd", "core", "present",
+		"examples"} {
+		copyTree(t, entry, filepath.Join(made.folder, entry))
+	}
+	made.run(t, "git", "apply", "--whitespace=nowarn", patch)
+	return made
+}
+
+func copyTree(t *testing.T, from, to string) {
+	t.Helper()
+	info, err := os.Stat(from)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if info.IsDir() {
+		err = os.CopyFS(to, os.DirFS(from))
+	} else {
+		var content []byte
+		if content, err = os.ReadFile(from); err == nil {
+			err = os.WriteFile(to, content, 0o600)
+		}
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+// run runs a command in the tree, and gives what it wrote to its standard output.
+func (tr tree) run(t *testing.T, name string, arguments ...string) string {
+	t.Helper()
+	command := exec.Command(name, arguments...)
+	command.Dir = tr.folder
+	command.Env = append(os.Environ(), "OPENGAUGE_LOGBOOK="+filepath.Join(tr.folder, "logbook.db"), "NO_COLOR=1",
+		"GIT_CEILING_DIRECTORIES="+filepath.Dir(tr.folder), "GIT_DIR=", "GIT_WORK_TREE=")
+	var out, failures bytes.Buffer
+	command.Stdout, command.Stderr = &out, &failures
+	if err := command.Run(); err != nil {
+		t.Fatalf("%s %q: %v\n%s%s", name, arguments, err, out.String(), failures.String())
+	}
+	return out.String()
+}
+
+func (tr tree) read(t *testing.T, name string) string {
+	t.Helper()
+	content, err := os.ReadFile(filepath.Join(tr.folder, name))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(content)
+}
+
+// filesOf are the files that a patch touches.
+func filesOf(t *testing.T, patch string) []string {
+	t.Helper()
+	text, err := os.ReadFile(patch)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var files []string
+	for _, match := range regexp.MustCompile(`(?m)^diff --git a/(\S+)`).FindAllSubmatch(text, -1) {
+		files = append(files, string(match[1]))
+	}
+	if len(files) == 0 {
+		t.Fatal("a patch of nothing: ", patch)
+	}
+	return files
+}
