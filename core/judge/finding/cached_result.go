@@ -76,7 +76,8 @@ func findCachedResult(s *session.Session, n unit.Notation) []session.Finding {
 			p.Label(), n.Rate(p.BytesPerSecond), n.Rate(traffic)), CachedResultEvidence{Memory: traffic}
 	})
 	passes, indexes := passesWhere(s, func(p *session.Pass) bool {
-		return !p.Direct && p.Operation == load.Read && p.Operations > 0 && p.Latency.P50 < fasterThanStorage
+		known := p.Operations > 0 && p.Latency.P50 > 0
+		return known && !p.Direct && p.Operation == load.Read && p.Latency.P50 < fasterThanStorage
 	})
 	if len(passes) > 0 {
 		summary := fmt.Sprintf("Half of the reads of %s took under %s, without direct I/O: the system's cache "+
