@@ -9,6 +9,7 @@ import (
 	"errors"
 	"io"
 	"io/fs"
+	"math"
 	"os"
 	"path"
 	"path/filepath"
@@ -129,11 +130,12 @@ func (t Tree) Raw(elements ...string) string {
 	return string(content)
 }
 
-// Number reads a text that begins with a number, and whether it does.
+// Number reads a text that begins with a number, and whether it does. What is not
+// finite is none.
 func (t Tree) Number(elements ...string) (float64, bool) {
 	first, _, _ := strings.Cut(t.Text(elements...), " ")
 	value, err := strconv.ParseFloat(first, 64)
-	return value, err == nil
+	return value, err == nil && !math.IsNaN(value) && !math.IsInf(value, 0)
 }
 
 // Names lists a folder, or gives nothing.

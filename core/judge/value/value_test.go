@@ -5,6 +5,8 @@ import (
 	"testing"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/bench/link"
+	"opengauge/core/judge/predict"
 	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -106,5 +108,39 @@ func TestValueOfVolumesIsAMonth(t *testing.T) {
 	if step := value.Steps[0]; step.Verdict != "From burst to steady, 17 more a month buys 125 MB/s more for reads "+
 		"(+100 %)." || value.Offers[1].PricePerTB != 88 {
 		t.Errorf("%+v, a TB costs %v", step, value.Offers[1].PricePerTB)
+	}
+}
+
+// What value expects of a drive in another chain is what foresee expects of it there.
+func TestValueAndForeseeSayTheSame(t *testing.T) {
+	parts, err := book.Parse("b", []byte("hosts:\n  deck:\n    ports: {side: usb 3.2 gen 1, back: usb 3.2 gen 2x2}\n"+
+		"drives:\n  dunlin: {link: pcie 3.0 x4, price: 70, ratings: {sequential-read: 3400MB/s}}\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	held, err := link.ParseChain("usb 3.2 gen 2 > pcie 3.0 x4")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, chain := range []link.Chain{held, link.NewChain()} {
+		for _, through := range []string{"deck.side", "deck.back"} {
+			s := priced("a", "dunlin", 70, 1042e6, 700e6)
+			s.Chain = chain
+			value, err := Of([]*session.Session{s}, Terms{Book: parts, Through: through}, unit.Decimal)
+			if err != nil {
+				t.Fatal(err)
+			}
+			setup, err := parts.ResolveWith(through, "limpet", "dunlin")
+			if err != nil {
+				t.Fatal(err)
+			}
+			for i, use := range []Use{Reads, Writes} {
+				worth, _ := value.Offers[0].For(use)
+				foreseen := predict.New(s, setup.Chain).Passes[i]
+				if worth.Expected == nil || *worth.Expected != foreseen.Expected {
+					t.Errorf("%s through %s: value expects %+v, foresee %+v", use, through, worth.Expected, foreseen.Expected)
+				}
+			}
+		}
 	}
 }
