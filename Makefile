@@ -5,29 +5,37 @@ export CGO_ENABLED = 0
 # What the tests run on: a whole package list, so that a new one is never left out.
 PACKAGES = ./...
 
-.PHONY: demo build test browser-check bench accuracy lab lint examples cross fuzz docs help quick
+.PHONY: demo help build quick test race fuzz bench accuracy lab lint cross docs examples screenshots tools browser-check \
+	night
 
 demo: build ## build the program and run the full example
 	bin/opengauge demo --out bin/demo
 
-build:
+help: ## list these targets
+	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## /\t/' | expand -t 16
+
+build: ## build bin/opengauge
 	go build -trimpath -o bin/opengauge ./cmd/opengauge
+
+quick: ## the tests that take moments: not those of the built program, nor of recipes
+	go test -short . ./core/... ./present/...
 
 # One package after the other: some tests measure times.
 test: ## run the tests
 	go test -p 1 $(PACKAGES)
 
-browser-check: ## fetch the accessibility checker that the report's tests use (npm); they need Debian's chromium-driver too
-	@mkdir -p .lab && test -f .lab/axe.min.js || (cd .lab && npm pack --silent axe-core@4.10.3 >/dev/null && tar -xzf axe-core-*.tgz package/axe.min.js --strip-components=1 && rm axe-core-*.tgz)
+race: ## the tests of the core and the drawings with the race detector, which needs a C compiler
+	CGO_ENABLED=1 go test -short -race ./core/... ./present/...
 
 bench: ## speed and cost, as ratios to a bare loop of the same system calls where that is what counts
-	go test -run '^$$' -bench . ./core/storage/target ./core/storage/sim ./core/measure/transfer ./core/storage/nbd ./cli
+	go test -run '^$$' -bench . ./core/measure/engine ./core/storage/target ./core/storage/sim ./core/measure/transfer \
+		./core/storage/nbd ./cli
 
 accuracy: ## how often findings are right, over many simulated runs
 	OPENGAUGE_ACCURACY=1008 go test -count=1 -timeout 60m -v -run TestAccuracy ./core/judge/finding
 
-lab: ## virtual hardware: needs QEMU (Debian: qemu-system-x86) and fetches Debian's kernel package
-	@ls .lab/linux-image-*.deb >/dev/null 2>&1 || lab/fetch-kernel || true
+lab: ## virtual hardware: needs QEMU (make tools) and Debian's kernel package, which it fetches
+	@ls .lab/linux-image-*.deb >/dev/null 2>&1 || lab/fetch-kernel || echo "no kernel package: the lab skips"
 	OPENGAUGE_LAB=1 go test -count=1 -v ./lab
 
 lint: ## formatting, vet and staticcheck
@@ -35,26 +43,37 @@ lint: ## formatting, vet and staticcheck
 	go vet $(PACKAGES)
 	go tool staticcheck $(PACKAGES)
 
-docs: ## write docs/reference.md anew, from the registries in the code
-	go test -count=1 -run Reference . -update
-
-examples: demo ## record the demo's sessions anew
-	bin/opengauge logbook export --all --logbook bin/demo/demo-logbook.db --out examples/sessions.json.gz
-
 cross: ## build for the other systems
 	GOOS=darwin GOARCH=arm64 go build -trimpath -o bin/opengauge-darwin-arm64 ./cmd/opengauge
 	GOOS=windows GOARCH=amd64 go build -trimpath -o bin/opengauge-windows-amd64.exe ./cmd/opengauge
 
-fuzz: ## look for inputs that break the parsers, for a while
-	go test ./core/document -run '^$$' -fuzz FuzzParse -fuzztime 30s
-	go test ./core/plan -run '^$$' -fuzz FuzzParse -fuzztime 30s
-	go test ./core/unit -run '^$$' -fuzz FuzzParseBytes -fuzztime 30s
-	go test ./core/bench/book -run '^$$' -fuzz FuzzParse -fuzztime 30s
-	go test ./core/bench/survey -run '^$$' -fuzz FuzzReadCapture -fuzztime 30s
-	go test ./core/bench/survey -run '^$$' -fuzz FuzzDeviceMegabits -fuzztime 30s
-	go test ./core/storage/nbd -run '^$$' -fuzz FuzzReplies -fuzztime 30s
-	go test ./core/standin -run '^$$' -fuzz FuzzParseScript -fuzztime 30s
-	go test ./core/judge/stream -run '^$$' -fuzz FuzzParse -fuzztime 30s
-	go test ./core/record/series -run '^$$' -fuzz FuzzRead -fuzztime 30s
-	go test ./core/storage/sim -run '^$$' -fuzz FuzzParseBench -fuzztime 30s
-	go test ./core/record/exchange -run '^$$' -fuzz FuzzRead -fuzztime 30s
+docs: ## write docs/reference.md and NOTICE anew, from the registries in the code and from what is linked
+	go test -count=1 -run 'Reference|Notice' . -update
+
+screenshots: demo ## draw docs/screenshots anew, from the demo's data (make tools installs what it needs)
+	docs/screenshots/draw
+
+examples: demo ## record the demo's sessions anew
+	bin/opengauge logbook export --all --logbook bin/demo/demo-logbook.db --out examples/sessions.json.gz
+
+tools: browser-check ## install what some tests and the screenshots need (Debian; as root)
+	apt-get update -qq
+	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends qemu-system-x86 qemu-utils e2fsprogs \
+		mount nbdkit libnbd-bin chromium chromium-driver git npm xvfb xterm imagemagick fonts-dejavu-core >/dev/null
+
+browser-check: ## fetch the accessibility checker that the report's tests use (npm)
+	@mkdir -p .lab && test -f .lab/axe.min.js || (cd .lab && npm pack --silent axe-core@4.10.3 >/dev/null && tar -xzf axe-core-*.tgz package/axe.min.js --strip-components=1 && rm axe-core-*.tgz)
+
+FUZZED = core/document:FuzzParse core/plan:FuzzParse core/load:FuzzParse core/unit:FuzzParseBytes \
+	core/bench/book:FuzzParse core/bench/survey:FuzzReadCapture core/bench/survey:FuzzDeviceMegabits \
+	core/storage/nbd:FuzzReplies core/standin:FuzzParseScript core/judge/stream:FuzzParse core/record/series:FuzzRead \
+	core/storage/sim:FuzzParseBench core/record/exchange:FuzzRead
+
+# A list of packages and their fuzz tests; a test says when one is missing.
+FUZZTIME = 30s
+fuzz: ## look for inputs that break the parsers, for a while (FUZZTIME=30s each)
+	@for each in $(FUZZED); do \
+		echo "$$each"; go test ./$${each%%:*} -run '^$$' -fuzz "^$${each##*:}$$" -fuzztime $(FUZZTIME) || exit 1; done
+
+night: test race accuracy ## what takes long: everything that test does, with the race detector, a thousand runs, fuzzing
+	$(MAKE) fuzz FUZZTIME=5m

@@ -36,7 +36,7 @@ func TestRecipes(t *testing.T) {
 	}{
 		{name: "finding", mostFiles: 2, step: "  - sweep: {operation: read, access: random, block: 64KiB, depth: 1}",
 			text: "note  wide-tail  confidence", documents: `"kind": "wide-tail"`, page: "has a wide tail",
-				docs: "| `wide-tail` |"},
+			docs: "| `wide-tail` |"},
 		{name: "figure", mostFiles: 3, step: "  - sweep: {operation: read, access: random, block: 64KiB, depth: 1}",
 			text: "p99 over median", documents: "## Tails", page: `id="tails"`, docs: "| `tails` |"},
 		{name: "step", mostFiles: 4, step: "  - paced: {times: 2, pause: 10s, block: 64KiB}",
