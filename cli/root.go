@@ -1,5 +1,7 @@
 // Package cli holds the commands: each reads its flags, calls the core, and
 // hands the result to present.
+//
+// A command runs once in a process, on one goroutine.
 package cli
 
 import (

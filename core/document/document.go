@@ -1,6 +1,8 @@
 // Package document reads the YAML files that people write for Open Gauge
 // (plans, bench books, simulated parts), keeping the place of every value, so
 // that an error names the file, line and column and says what was expected.
+//
+// What was parsed is only read, and may be read by several goroutines at once.
 package document
 
 import (

@@ -2,7 +2,7 @@
 // checks them, expands them into items to be done one after the other, and
 // estimates what they take. How an item is done is measure's business.
 //
-// Plans are values: once made they are only read, and may be shared.
+// Plans are values: once made they are only read, and may be shared by goroutines.
 package plan
 
 import (

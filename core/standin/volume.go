@@ -1,6 +1,8 @@
 // Package standin holds small simulated stand-ins for things that are outside of a
 // bench: a provisioned volume, as its limits, credits, latency and faults let it be
 // seen, on the machine's own clock.
+//
+// A volume serves several connections at once, each on a goroutine of its own.
 package standin
 
 import (

@@ -1,4 +1,6 @@
 // Package stat holds the statistics that findings and comparisons stand on.
+//
+// Its functions keep nothing, and may be called by several goroutines at once.
 package stat
 
 import (

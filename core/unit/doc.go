@@ -5,4 +5,6 @@
 // A size is a count of bytes and a rate is bytes a second, always; how a rate
 // is shown (MB/s, MiB/s, Gbit/s) is chosen at the very end, with a [Notation].
 // Bits are never accepted where bytes are meant, and the other way round.
+//
+// All are plain values, and its functions may be called by several goroutines at once.
 package unit

@@ -1,6 +1,9 @@
 // Package article holds what a report says, in the order in which a reader wants it,
 // independent of how it is written: a list of sections, each a list of blocks. The
 // page and the article kit are made from it.
+//
+// It only reads what it is given, and its functions may be called by several
+// goroutines at once.
 package article
 
 import (

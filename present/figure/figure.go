@@ -1,5 +1,7 @@
 // Package figure holds what each figure shows, independent of how it is drawn.
 // The terminal, the page and the image renderers draw from it.
+//
+// Figures are values, made and drawn by any goroutine, several at once.
 package figure
 
 // Colours of the looks, as #rrggbb. Meaning is never told by colour alone.

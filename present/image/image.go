@@ -1,4 +1,6 @@
 // Package image writes figures as image files: PNG at 1280 by 800, or SVG.
+//
+// Its functions may be called by several goroutines at once.
 package image
 
 import (

@@ -1,5 +1,7 @@
 // Package kit writes an article as a folder to publish from: every figure as PNG and
 // SVG, every table as CSV and Markdown, and the article in Markdown.
+//
+// A folder is written by one goroutine.
 package kit
 
 import (

@@ -1,5 +1,7 @@
 // Package page writes reports as one self-contained HTML file, which works from
 // disk and refers to nothing outside of itself.
+//
+// Its functions may be called by several goroutines at once.
 package page
 
 import (

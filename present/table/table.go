@@ -1,4 +1,6 @@
 // Package table holds results as tables, independent of where they are shown.
+//
+// Tables are values, and its functions may be called by several goroutines at once.
 package table
 
 // Table is columns and rows of text, ready to be shown.

@@ -1,5 +1,7 @@
 // Package term draws results in a terminal, or as plain text where there is
 // none: the writer takes colour away where it cannot be shown or is not wanted.
+//
+// A screen is used by one goroutine; only what is live is told of progress by another.
 package term
 
 import (

@@ -1,6 +1,8 @@
 // Package book holds the bench book: the parts on the bench that no machine
 // reports, what their makers rate them at, what they cost, and the chains that
 // they make.
+//
+// A book is only read once it was parsed, and may be shared by goroutines.
 package book
 
 import (

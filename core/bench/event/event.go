@@ -1,5 +1,6 @@
 // Package event names the kinds of what may happen to storage while it is measured,
 // for those that notice it and those that read of it. Records keep them as texts.
+// They are constants, for any goroutine.
 package event
 
 // The kinds of events.

@@ -1,5 +1,5 @@
 // Package host describes the computer that measures, as far as figures depend on it.
-// Its values are plain data.
+// Its values are plain data, for any goroutine.
 package host
 
 import (

@@ -1,6 +1,8 @@
 // Package link holds what the links between a host and its storage can carry:
 // link standards with their ceilings, the hops of a chain, and the hop that
 // binds.
+//
+// Its values are only read once they were made, and may be shared by goroutines.
 package link
 
 import (

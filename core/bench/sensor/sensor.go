@@ -1,5 +1,8 @@
 // Package sensor holds what is read beside a pass: temperatures, fans and power,
 // of the machine, of external loggers and instruments, and of simulated parts.
+//
+// A [Poller] reads each source on a goroutine of its own; what they said last may be
+// asked for by several at once.
 package sensor
 
 import (

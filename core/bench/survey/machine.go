@@ -3,6 +3,9 @@
 // what else a measurement depends on. It reads the files by which the kernel
 // tells of itself (sysfs and procfs on Linux), of this machine or of a captured
 // one. What cannot be read is unknown, and never guessed.
+//
+// A [Machine] may be read by several goroutines at once; the links are watched by one
+// of their own.
 package survey
 
 import (

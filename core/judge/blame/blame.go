@@ -1,5 +1,7 @@
 // Package blame says which part makes some sessions slow, by weighing explanations of
 // all of them against each other. It only reads sessions.
+//
+// Its functions may be called by several goroutines at once.
 package blame
 
 import (

@@ -1,5 +1,7 @@
 // Package compare sets sessions against each other: what differs between them, by
 // how much they differ and how sure that is. It only reads them.
+//
+// Its functions may be called by several goroutines at once.
 package compare
 
 import (

@@ -1,6 +1,8 @@
 // Package predict says what to expect of a drive in a chain that it was not
 // measured in, from a session in another one. One prediction serves all who ask:
 // [Expect]. It only reads sessions.
+//
+// Its functions may be called by several goroutines at once.
 package predict
 
 import (

@@ -1,5 +1,8 @@
 // Package stream holds media streams: the data rate that follows from their geometry,
 // and whether a recorded series carries them through a buffer.
+//
+// It only reads sessions, and its functions may be called by several goroutines at
+// once.
 package stream
 
 import (

@@ -1,6 +1,8 @@
 // Package value says what the money buys: what each drive with its case and cable does
 // for its price, in the chain where it was measured or in another one. It only reads
 // sessions.
+//
+// Its functions may be called by several goroutines at once.
 package value
 
 import (

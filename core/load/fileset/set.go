@@ -1,6 +1,8 @@
 // Package fileset holds file sets: what people copy, as lists of files whose sizes,
 // places and contents follow from a seed, so that another lab makes the same bytes;
 // and folders of one's own, described by the spread of their sizes.
+//
+// Sets are values, and contents are made by a reader each: one goroutine a reader.
 package fileset
 
 import (

@@ -1,6 +1,10 @@
 // Package engine runs one pass: it keeps queues at their depth, times every
 // operation, and cuts what it sees into samples. It knows queues and blocks,
 // not drives, plans or sessions.
+//
+// [Run] drives each queue on a thread of its own, and counts without locks: what
+// workers counted is put together as they end. A pass belongs to the goroutine that
+// runs it.
 package engine
 
 import (

@@ -1,5 +1,8 @@
 // Package run is the runner: it takes a plan, a target and the sensors beside
 // it, and makes a session, telling a watcher how far it is.
+//
+// A run belongs to the goroutine that calls [Run]; one target takes one run at a time.
+// What watches the links and the stalls tells of them from goroutines of its own.
 package run
 
 import (

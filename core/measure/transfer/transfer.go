@@ -1,6 +1,9 @@
 // Package transfer copies file sets from one end to another and times it, from the
 // first read to the last byte on stable media, and does the work of each end alone,
 // so that the copy can be held against both.
+//
+// A copy belongs to the goroutine that runs it, and moves blocks and files on several
+// of its own.
 package transfer
 
 import (

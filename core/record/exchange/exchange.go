@@ -1,5 +1,8 @@
 // Package exchange writes sessions in open formats and reads them back: JSON, CSV
 // and Parquet tables of passes and samples, and OpenMetrics text.
+//
+// Its functions may be called by several goroutines at once; what they write to
+// belongs to the caller.
 package exchange
 
 import (

@@ -1,5 +1,8 @@
 // Package logbook keeps sessions in an SQLite file. A session is written while
 // it runs: each pass is on stable media before the next one starts.
+//
+// A [Logbook] may be used by several goroutines at once, and a file by several
+// programs: they wait for each other.
 package logbook
 
 import (

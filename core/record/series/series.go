@@ -2,6 +2,8 @@
 // and temperatures over time, and makes a session of it, so that everything that
 // reads sessions works on it. What is wrong with a recording is put right where
 // that cannot mislead, and named.
+//
+// Its functions keep nothing, and may be called by several goroutines at once.
 package series
 
 import (

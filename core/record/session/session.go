@@ -1,6 +1,9 @@
 // Package session holds the record of one run of a plan, and its JSON form.
 // Everything after the run (findings, comparisons, reports) reads sessions and
 // nothing else. The form is described in docs/formats.md; keys are only added.
+//
+// A session is plain data: any number of goroutines may read it at once, while none
+// changes it.
 package session
 
 import (

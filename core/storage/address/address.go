@@ -2,6 +2,8 @@
 // a server on a network serves (nbd://), or a path. It opens what is named, with all
 // that stands around it: sensors, the chain, the parts, and what the machine says of
 // itself.
+//
+// What was opened belongs to the goroutine that opened it.
 package address
 
 import (

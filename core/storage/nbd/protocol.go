@@ -3,6 +3,9 @@
 // specification (doc/proto.md of the NBD project): the fixed newstyle handshake,
 // simple and structured replies, flush, forced unit access, trim, block size
 // constraints and TLS.
+//
+// A queue is a connection, and is used by one goroutine; a server serves each
+// connection on goroutines of its own.
 package nbd
 
 import (

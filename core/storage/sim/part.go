@@ -2,6 +2,9 @@
 // provisioned limits, on a virtual clock: targets whose truth is known, in
 // physical units, so that everything that runs on a real drive can be run on
 // them, faster and without wear. docs/simulator.md has the equations.
+//
+// A part and its clock belong to one goroutine; [Together] lets several parts be
+// driven at once.
 package sim
 
 import (

@@ -4,6 +4,9 @@
 //
 // Times in this package are stretches since the target was opened, on the
 // target's own clock: the machine's monotonic clock, or a virtual one.
+//
+// A queue is used by one goroutine; several queues of a target may be driven at
+// once where its [Description] says so.
 package target
 
 import (
