@@ -8,31 +8,9 @@ import (
 	"testing"
 
 	"opengauge/core/bench/book"
-	"opengauge/core/load"
+	"opengauge/core/record/recorded"
 	"opengauge/core/record/session"
-	"opengauge/core/unit"
 )
-
-var kinds = []book.Role{book.Host, book.Cable, book.Enclosure, book.Drive}
-
-// measured is a session of one sequential write through a chain of parts, with so
-// many repeats.
-func measured(name string, parts map[book.Role]string, rates ...float64) *session.Session {
-	s := &session.Session{ID: name, Name: name, State: session.Complete, Conditions: map[string]string{}}
-	for _, kind := range kinds {
-		if parts[kind] != "" {
-			s.Parts = append(s.Parts, book.Part{Kind: kind, Name: parts[kind]})
-		}
-	}
-	for i, rate := range rates {
-		s.Passes = append(s.Passes, session.Pass{
-			Index: i, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8,
-				Workers: 1}, Direct: true,
-			Repeat: i, BytesPerSecond: unit.BytesPerSecond(rate),
-		})
-	}
-	return s
-}
 
 // rig is a random bench: what each part carries, and which one is to blame.
 type rig struct {
@@ -42,8 +20,8 @@ type rig struct {
 }
 
 func randomRig(r *rand.Rand) rig {
-	made := rig{carries: map[book.Role][]float64{}, kind: kinds[r.IntN(len(kinds))]}
-	for _, kind := range kinds {
+	made := rig{carries: map[book.Role][]float64{}, kind: recorded.Chain[r.IntN(len(recorded.Chain))]}
+	for _, kind := range recorded.Chain {
 		for range 2 + r.IntN(2) {
 			made.carries[kind] = append(made.carries[kind], 1000e6*(0.9+0.25*r.Float64()))
 		}
@@ -58,7 +36,7 @@ func (g rig) name(kind book.Role, at int) string { return fmt.Sprintf("%s-%d", k
 // choose draws a combination of parts.
 func (g rig) choose(r *rand.Rand) map[book.Role]int {
 	chosen := map[book.Role]int{}
-	for _, kind := range kinds {
+	for _, kind := range recorded.Chain {
 		chosen[kind] = r.IntN(len(g.carries[kind]))
 	}
 	return chosen
@@ -68,7 +46,7 @@ func (g rig) choose(r *rand.Rand) map[book.Role]int {
 // noise from repeat to repeat.
 func (g rig) measure(r *rand.Rand, name string, chosen map[book.Role]int, noise float64) *session.Session {
 	carries, parts := math.Inf(1), map[book.Role]string{}
-	for _, kind := range kinds {
+	for _, kind := range recorded.Chain {
 		carries = min(carries, g.carries[kind][chosen[kind]])
 		parts[kind] = g.name(kind, chosen[kind])
 	}
@@ -76,7 +54,7 @@ func (g rig) measure(r *rand.Rand, name string, chosen map[book.Role]int, noise 
 	for range 3 {
 		rates = append(rates, carries*math.Exp(noise*r.NormFloat64()))
 	}
-	return measured(name, parts, rates...)
+	return recorded.Through(name, parts, rates...)
 }
 
 // tellable says whether combinations allow to name the guilty part: all slow ones
@@ -84,7 +62,7 @@ func (g rig) measure(r *rand.Rand, name string, chosen map[book.Role]int, noise 
 func (g rig) tellable(combinations []map[book.Role]int) bool {
 	var fitting []string
 	slow := 0
-	for _, kind := range kinds {
+	for _, kind := range recorded.Chain {
 		for i := range g.carries[kind] {
 			fits, seen := true, false
 			for _, c := range combinations {
@@ -174,7 +152,7 @@ func TestIsolateAsksForWhatTells(t *testing.T) {
 				break // the few parts seen tell no more
 			}
 			chosen := map[book.Role]int{}
-			for _, kind := range kinds {
+			for _, kind := range recorded.Chain {
 				name := result.Next.Parts[string(kind)]
 				chosen[kind] = slow[kind]
 				if name != "" {
@@ -193,7 +171,7 @@ func TestIsolateAsksForWhatTells(t *testing.T) {
 
 func TestIsolateSaysWhatItIs(t *testing.T) {
 	at := func(name, host, cable, enclosure string, rate float64) *session.Session {
-		return measured(name, map[book.Role]string{book.Host: host, book.Cable: cable, book.Enclosure: enclosure,
+		return recorded.Through(name, map[book.Role]string{book.Host: host, book.Cable: cable, book.Enclosure: enclosure,
 			book.Drive: "sandpiper"}, rate, rate*1.01, rate*0.99)
 	}
 	cases := []struct {
@@ -228,8 +206,8 @@ func TestIsolateSaysWhatItIs(t *testing.T) {
 }
 
 func TestIsolateNeedsSomethingToCompare(t *testing.T) {
-	one := measured("a", map[book.Role]string{book.Host: "cabin"}, 1e9)
-	other := measured("b", map[book.Role]string{book.Host: "cabin"}, 5e8)
+	one := recorded.Through("a", map[book.Role]string{book.Host: "cabin"}, 1e9)
+	other := recorded.Through("b", map[book.Role]string{book.Host: "cabin"}, 5e8)
 	if _, err := Isolate([]*session.Session{one, other}, ""); err == nil ||
 		!strings.Contains(err.Error(), "do not differ") {
 		t.Errorf("the same parts: %v", err)

@@ -8,14 +8,14 @@ import (
 
 	"opengauge/core/bench/book"
 	"opengauge/core/judge/factor"
-	"opengauge/core/load"
+	"opengauge/core/record/recorded"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
 
 // under is a session under conditions, with so many repeats of a write.
 func under(name string, conditions map[string]string, rates ...float64) *session.Session {
-	s := measured(name, map[book.Role]string{book.Host: "cabin", book.Drive: "sandpiper"}, rates...)
+	s := recorded.Through(name, map[book.Role]string{book.Host: "cabin", book.Drive: "sandpiper"}, rates...)
 	s.Conditions = conditions
 	return s
 }
@@ -138,14 +138,14 @@ func TestConfounded(t *testing.T) {
 }
 
 func TestAnotherEnclosureBringsItsFirmware(t *testing.T) {
-	one := measured("a", map[book.Role]string{book.Enclosure: "limpet", book.Drive: "sandpiper"}, 1e9, 1e9)
-	other := measured("b", map[book.Role]string{book.Enclosure: "barnacle", book.Drive: "sandpiper"}, 2e9, 2e9)
+	one := recorded.Through("a", map[book.Role]string{book.Enclosure: "limpet", book.Drive: "sandpiper"}, 1e9, 1e9)
+	other := recorded.Through("b", map[book.Role]string{book.Enclosure: "barnacle", book.Drive: "sandpiper"}, 2e9, 2e9)
 	one.Parts[0].Firmware, other.Parts[0].Firmware = "1.03", "2.1"
 	made, err := New([]*session.Session{one, other})
 	if err != nil || len(made.Findings) != 0 || len(made.Differences) != 2 || !made.Differences[1].Follows {
 		t.Errorf("differences %+v, findings %+v, %v", made.Differences, made.Findings, err)
 	}
-	newer := measured("c", map[book.Role]string{book.Enclosure: "limpet", book.Drive: "sandpiper"}, 1e9, 1e9)
+	newer := recorded.Through("c", map[book.Role]string{book.Enclosure: "limpet", book.Drive: "sandpiper"}, 1e9, 1e9)
 	newer.Parts[0].Firmware = "1.04"
 	if made, _ = New([]*session.Session{one, newer}); made.Differences[0].Follows ||
 		!strings.Contains(made.Verdicts[0], "only enclosure firmware differs") {
@@ -191,13 +191,13 @@ func TestEffectHoldsAllElseEqual(t *testing.T) {
 	for i, drive := range []string{"sandpiper", "dunlin", "curlew"} {
 		base := 500e6 * float64(i+1)
 		for fan, gain := range map[string]float64{"off": 1, "on": 1.2 + 0.02*float64(i)} {
-			s := measured(drive+"-"+fan, map[book.Role]string{book.Drive: drive}, base*gain, base*gain*1.01,
+			s := recorded.Through(drive+"-"+fan, map[book.Role]string{book.Drive: drive}, base*gain, base*gain*1.01,
 				base*gain*0.99)
 			s.Conditions = map[string]string{"fan": fan}
 			sessions = append(sessions, s)
 		}
 	}
-	lone := measured("turnstone-on", map[book.Role]string{book.Drive: "turnstone"}, 200e6)
+	lone := recorded.Through("turnstone-on", map[book.Role]string{book.Drive: "turnstone"}, 200e6)
 	lone.Conditions = map[string]string{"fan": "on"}
 	effect, err := EffectOf("fan", "off", append(sessions, lone))
 	if err != nil || len(effect.Groups) != 3 || len(effect.Loads) != 1 {
@@ -240,25 +240,4 @@ func TestEffectsThatCannotBeTold(t *testing.T) {
 		!strings.Contains(err.Error(), "there are off, on") {
 		t.Errorf("an unknown baseline: %v", err)
 	}
-}
-
-var kinds = []book.Role{book.Host, book.Cable, book.Enclosure, book.Drive}
-
-// measured is a session of one sequential write through a chain of parts, with so
-// many repeats.
-func measured(name string, parts map[book.Role]string, rates ...float64) *session.Session {
-	s := &session.Session{ID: name, Name: name, State: session.Complete, Conditions: map[string]string{}}
-	for _, kind := range kinds {
-		if parts[kind] != "" {
-			s.Parts = append(s.Parts, book.Part{Kind: kind, Name: parts[kind]})
-		}
-	}
-	for i, rate := range rates {
-		s.Passes = append(s.Passes, session.Pass{
-			Index: i, Load: load.Load{Operation: load.Write, Access: load.Sequential, Block: unit.MiB, Depth: 8,
-				Workers: 1}, Direct: true,
-			Repeat: i, BytesPerSecond: unit.BytesPerSecond(rate),
-		})
-	}
-	return s
 }

@@ -6,35 +6,14 @@ import (
 	"testing"
 
 	"opengauge/core/judge/compare"
-	"opengauge/core/record/exchange"
-	"opengauge/core/record/session"
+	"opengauge/core/record/recorded"
 )
-
-// recorded gives sessions of the demo bench, by name, as they ship in examples.
-func recorded(t *testing.T, names ...string) []*session.Session {
-	t.Helper()
-	byName := map[string]*session.Session{}
-	for s, err := range exchange.Read([]string{"../../../examples/sessions.json.gz"}) {
-		if err != nil {
-			t.Fatal(err)
-		}
-		byName[s.Name] = s
-	}
-	var chosen []*session.Session
-	for _, name := range names {
-		if byName[name] == nil {
-			t.Fatalf("no recorded session is called %s", name)
-		}
-		chosen = append(chosen, byName[name])
-	}
-	return chosen
-}
 
 // The simulator's fan keeps the drive from slowing down for 41 of 300 s, in which it
 // would give 450 instead of 2810 MB/s.
 func TestTheFanOfTheDemo(t *testing.T) {
 	const want = 300 * 2810.0 / (259*2810 + 41*450)
-	made, err := compare.New(recorded(t, "barnacle-automatic", "barnacle-fan-on"))
+	made, err := compare.New(recorded.Named(t, "barnacle-automatic", "barnacle-fan-on"))
 	if err != nil || len(made.Findings) != 0 || len(made.Rows) != 1 {
 		t.Fatalf("%+v, %v", made, err)
 	}
@@ -42,7 +21,7 @@ func TestTheFanOfTheDemo(t *testing.T) {
 		got.Basis != compare.Repeats {
 		t.Errorf("fan on gives %+v, want a ratio of %.3f", got, want)
 	}
-	effect, err := compare.EffectOf("fan", "automatic", recorded(t, "limpet-passive", "barnacle-automatic",
+	effect, err := compare.EffectOf("fan", "automatic", recorded.Named(t, "limpet-passive", "barnacle-automatic",
 		"barnacle-fan-on", "curlew-passive"))
 	if err != nil || len(effect.Groups) != 1 || math.Abs(effect.Loads[0].Effects[0].Ratio/want-1) > 0.01 {
 		t.Errorf("the effect of the fan is %+v, %v", effect.Loads, err)
@@ -50,7 +29,7 @@ func TestTheFanOfTheDemo(t *testing.T) {
 }
 
 func TestTheCasesOfTheDemoDifferInMoreThanTheFan(t *testing.T) {
-	made, err := compare.New(recorded(t, "limpet-passive", "barnacle-fan-on"))
+	made, err := compare.New(recorded.Named(t, "limpet-passive", "barnacle-fan-on"))
 	if err != nil || len(made.Findings) != 1 || made.Findings[0].Kind != "confounded" ||
 		!strings.Contains(made.Findings[0].Summary, "enclosure=barnacle, fan=on") {
 		t.Errorf("findings are %+v, %v", made.Findings, err)

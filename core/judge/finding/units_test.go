@@ -5,7 +5,7 @@ import (
 	"testing"
 
 	"opengauge/core/judge/finding"
-	"opengauge/core/record/exchange"
+	"opengauge/core/record/recorded"
 	"opengauge/core/unit"
 )
 
@@ -14,10 +14,7 @@ import (
 func TestUnitsReachEverySentence(t *testing.T) {
 	symbols := map[unit.Notation]string{unit.Decimal: "MB/s", unit.Binary: "MiB/s", unit.Bits: "Gbit/s"}
 	said := map[unit.Notation]int{}
-	for s, err := range exchange.Read([]string{"../../../examples/sessions.json.gz"}) {
-		if err != nil {
-			t.Fatal(err)
-		}
+	for _, s := range recorded.All(t) {
 		plain := finding.Detect(s, unit.Decimal)
 		for n := range symbols {
 			found := finding.Detect(s, n)

@@ -6,31 +6,10 @@ import (
 
 	"opengauge/core/bench/book"
 	"opengauge/core/judge/value"
-	"opengauge/core/record/exchange"
-	"opengauge/core/record/session"
+	"opengauge/core/record/recorded"
 	"opengauge/core/unit"
 	"opengauge/examples"
 )
-
-// recorded gives sessions of the demo bench, by name, as they ship in examples.
-func recorded(t *testing.T, names ...string) []*session.Session {
-	t.Helper()
-	byName := map[string]*session.Session{}
-	for s, err := range exchange.Read([]string{"../../../examples/sessions.json.gz"}) {
-		if err != nil {
-			t.Fatal(err)
-		}
-		byName[s.Name] = s
-	}
-	var chosen []*session.Session
-	for _, name := range names {
-		if byName[name] == nil {
-			t.Fatalf("no recorded session is called %s", name)
-		}
-		chosen = append(chosen, byName[name])
-	}
-	return chosen
-}
 
 // The larger drive costs more and keeps 190 MB/s, the simulator's rate of a spent
 // write area; in the deck's chain the dearer case buys only what its port carries.
@@ -39,7 +18,7 @@ func TestTheMoneyOfTheDemo(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	made, err := value.Of(recorded(t, "limpet-passive", "barnacle-fan-on", "dunlin-long", "curlew-passive"),
+	made, err := value.Of(recorded.Named(t, "limpet-passive", "barnacle-fan-on", "dunlin-long", "curlew-passive"),
 		value.Terms{Book: parts}, unit.Decimal)
 	if err != nil || len(made.Offers) != 4 {
 		t.Fatalf("%+v, %v", made, err)
@@ -49,7 +28,7 @@ func TestTheMoneyOfTheDemo(t *testing.T) {
 		math.Abs(float64(steady.Rate)/190e6-1) > 0.02 {
 		t.Errorf("the dearest offer is %+v", dunlin)
 	}
-	deck, err := value.Of(recorded(t, "barnacle-fan-on"), value.Terms{Book: parts, Through: "deck-tablet"},
+	deck, err := value.Of(recorded.Named(t, "barnacle-fan-on"), value.Terms{Book: parts, Through: "deck-tablet"},
 		unit.Decimal)
 	if writes, _ := deck.Offers[0].For(value.Writes); err != nil || writes.HeldBy != "deck-tablet side" ||
 		writes.Rate < 961e6 || writes.Rate > 1084e6 {
