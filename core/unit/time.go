@@ -41,9 +41,6 @@ func Span(span time.Duration) string {
 	}
 }
 
-// Seconds is span as the float64 that session documents carry.
-func Seconds(span time.Duration) float64 { return span.Seconds() }
-
 // Duration is the inverse of [Seconds], to the nearest nanosecond.
 func Duration(seconds float64) time.Duration {
 	return time.Duration(math.Round(seconds * 1e9))

@@ -174,9 +174,6 @@ func figureOf(metric Metric, passes []*session.Pass) Figure {
 	return figure
 }
 
-// rate is a value as throughput.
-func rate(value float64) unit.BytesPerSecond { return unit.BytesPerSecond(value) }
-
 // Interval gives the 95% interval of a figure, and whether it is known.
 func (f Figure) Interval() (low, high float64, known bool) {
 	if !f.Known || f.spread.unknown {
