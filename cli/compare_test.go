@@ -92,6 +92,7 @@ func TestIsolateValueAndRankCommands(t *testing.T) {
 }
 
 func TestReportKit(t *testing.T) {
+	t.Parallel() // no times are measured
 	d, kit := demoDesk(t), filepath.Join(t.TempDir(), "kit")
 	d.must("report", "barnacle-automatic", "barnacle-fan-on", "dunlin-full", "limpet-depth-map", "--kit", kit,
 		"--title", "Fan_or *not*?", "--author", "=A(1)")

@@ -423,6 +423,7 @@ func TestTheFanIsWhatTheConditionSays(t *testing.T) {
 }
 
 func TestDemo(t *testing.T) {
+	t.Parallel() // no times are measured
 	d, folder := newDesk(t), filepath.Join(t.TempDir(), "demo")
 	// What an earlier demo left is replaced.
 	d.must("measure", "sim:curlew", "--plan", "quick-read", "--name", "earlier", "--logbook",

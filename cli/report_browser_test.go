@@ -31,6 +31,7 @@ let at = 0;
 })();`
 
 func TestReportInABrowser(t *testing.T) {
+	t.Parallel() // no times are measured
 	b := openBrowser(t)
 	b.open(demoReport(t))
 	b.wait(drawAll)
@@ -64,6 +65,7 @@ func TestReportInABrowser(t *testing.T) {
 }
 
 func TestReportByKeyboard(t *testing.T) {
+	t.Parallel() // no times are measured
 	b := openBrowser(t)
 	b.open(demoReport(t))
 	b.wait(drawAll)
@@ -96,6 +98,7 @@ func TestReportByKeyboard(t *testing.T) {
 }
 
 func TestReportIsAccessible(t *testing.T) {
+	t.Parallel() // no times are measured
 	checker := accessibilityChecker(t)
 	b := openBrowser(t)
 	b.open(demoReport(t))
@@ -119,6 +122,7 @@ func TestReportIsAccessible(t *testing.T) {
 
 // The checker finds what is wrong, where something is.
 func TestTheAccessibilityCheckerWorks(t *testing.T) {
+	t.Parallel() // no times are measured
 	checker := accessibilityChecker(t)
 	b := openBrowser(t)
 	b.open("data:text/html,<html lang=en><title>x</title><body><main><img src=''><button></button></main>")
@@ -130,6 +134,7 @@ func TestTheAccessibilityCheckerWorks(t *testing.T) {
 
 // On a phone nothing is wider than the screen, and on paper all figures are there.
 func TestReportOnAPhoneAndOnPaper(t *testing.T) {
+	t.Parallel() // no times are measured
 	b := openBrowser(t)
 	b.devtools("Emulation.setDeviceMetricsOverride", map[string]any{"width": 390, "height": 800,
 		"deviceScaleFactor": 1, "mobile": true})
