@@ -38,11 +38,11 @@ func TestReadByATable(t *testing.T) {
 }
 
 func TestNearest(t *testing.T) {
-	known := []string{"operation", "access", "block", "depth", "write-share", "until-within"}
+	known := []string{"operation", "access", "block", "depth", "write-share", "until-within", "at", "latency"}
 	for written, want := range map[string]string{
 		"blok": "block", "dpeth": "depth", "Depth": "depth", "acess": "access", "write_share": "write-share",
 		"share":       "write-share",
-		"queue-depth": "depth", "within": "until-within", "colour": "", "x": "",
+		"queue-depth": "depth", "within": "until-within", "colour": "", "x": "", "latancy": "latency",
 	} {
 		if got, _ := Nearest(written, known); got != want {
 			t.Errorf("nearest to %q is %q, want %q", written, got, want)

@@ -267,3 +267,22 @@ func TestDropoutSaysHowWarmAndHowLong(t *testing.T) {
 		t.Errorf("finding %+v", f)
 	}
 }
+
+// A kind that this program does not know, of a newer one, is shown as it stands.
+func TestKindsFromTheFuture(t *testing.T) {
+	f := session.Finding{Kind: "lunar-tide", Severity: session.Caution}
+	if kind := Of(f); kind.Name != "lunar-tide" || kind.Severity != session.Caution || kind.Marks != NoFigure ||
+		kind.EndsStream || kind.Weighty {
+		t.Errorf("it is taken for %+v", kind)
+	}
+	names := map[string]bool{}
+	for _, kind := range Kinds {
+		if names[kind.Name] {
+			t.Errorf("two kinds are called %s", kind.Name)
+		}
+		names[kind.Name] = true
+		if got := Of(session.Finding{Kind: kind.Name}); got.Name != kind.Name || got.Says != kind.Says {
+			t.Errorf("%s is found as %+v", kind.Name, got)
+		}
+	}
+}
