@@ -4,18 +4,13 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
-	"path/filepath"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
 	"opengauge/core/bench/book"
 	"opengauge/core/bench/host"
-	"opengauge/core/bench/link"
-	"opengauge/core/bench/sensor"
 	"opengauge/core/bench/survey"
 	"opengauge/core/judge/finding"
 	"opengauge/core/load/fileset"
@@ -287,69 +282,32 @@ func openSimulatedEnd(named, through string, seed uint64, shared map[string]*sim
 	if err != nil {
 		return transfer.Endpoint{}, err
 	}
-	part, ok := around.Target.(*sim.Device)
-	if !ok {
-		return transfer.Endpoint{}, fmt.Errorf("%s is no simulated part", named)
-	}
-	return transfer.Endpoint{
-		End: session.End{
-			Address: named, Kind: "simulated", CapacityBytes: part.Description().Capacity, Chain: around.Chain,
-			Parts: around.Parts,
-		},
-		Simulated: part, Temperatures: part.Temperatures,
-	}, nil
+	return transfer.SimulatedEnd(named, around)
 }
 
-// openFolderEnd looks at a folder, and reads the sensors of the device that it is on.
+// openFolderEnd opens a folder as an end, in the chain that the bench book says.
 func (e *environment) openFolderEnd(named, through, own string) (transfer.Endpoint, func(), error) {
-	info, err := os.Stat(named)
-	if err != nil {
-		return transfer.Endpoint{}, nil, fmt.Errorf("could not look at %s: %w", named, errors.Unwrap(err))
-	}
-	path := named
-	if !info.IsDir() {
-		if own != named {
-			return transfer.Endpoint{}, nil, usageError{fmt.Errorf("%s is no folder; name a folder to copy to", named)}
-		}
-		path = filepath.Dir(named)
-	}
-	if path, err = filepath.Abs(path); err != nil {
-		return transfer.Endpoint{}, nil, err
-	}
-	end := transfer.Endpoint{End: session.End{Address: named, Kind: "folder", Path: path, Chain: link.NewChain()}}
-	machine := survey.Here()
-	var stop func()
-	if device, mount, known := machine.DeviceOf(path); known {
-		end.Device, end.DeviceModel, end.CapacityBytes, end.Chain, end.FileSystem = device.Path, device.Model,
-			device.Capacity, device.Chain, mount.FileSystem
-		poller := sensor.NewPoller(machine.Sensors(device))
-		stop = poller.Start(func(string) {})
-		end.Temperatures = poller.Temperatures
-	}
+	var chain *book.Setup
 	if through != "" {
 		_, setup, err := e.setup(through)
 		if err != nil {
-			return end, stop, err
+			return transfer.Endpoint{}, nil, err
 		}
-		end.Chain, end.Parts = setup.Merge(end.Chain), append([]book.Part{}, setup.Parts...)
+		chain = &setup
 	}
-	return end, stop, nil
+	end, stop, err := transfer.FolderEnd(named, own, chain)
+	if misused := (address.Misused{}); errors.As(err, &misused) {
+		err = usageError{err}
+	}
+	return end, stop, err
 }
 
 // announceCopies says before the work what it will be.
 func (e *environment) announceCopies(r transfer.Request) {
 	screen := term.NewScreen(e.stderr)
-	var moved, made unit.Bytes
+	estimate := r.Estimate()
 	for _, set := range r.Sets {
 		spread := set.Spread()
-		moved += set.Bytes() * unit.Bytes(len(r.Pairs)*r.Repeat)
-		sources := map[int]bool{}
-		for _, pair := range r.Pairs {
-			sources[pair[0]] = true
-		}
-		if r.Own == "" && r.Ends[0].Simulated == nil {
-			made += set.Bytes() * unit.Bytes(len(sources))
-		}
 		if spread.Files == 1 {
 			screen.Printf("set %s: %s in one file\n", set.Name, set.Bytes().Decimal())
 			continue
@@ -357,19 +315,17 @@ func (e *environment) announceCopies(r transfer.Request) {
 		screen.Printf("set %s: %s in %d files, median %s, half of the bytes in files from %s on\n", set.Name,
 			set.Bytes().Decimal(), spread.Files, spread.Median.Decimal(), spread.HalfOfBytesIn.Decimal())
 	}
-	text := fmt.Sprintf("copying %s in all", moved.Decimal())
+	text := fmt.Sprintf("copying %s in all", estimate.Moved.Decimal())
 	if len(r.Pairs) > 1 {
 		text += fmt.Sprintf(", over %d ways", len(r.Pairs))
 	}
-	if made > 0 {
-		text += fmt.Sprintf("; %s of file sets are made first", made.Decimal())
+	if estimate.Made > 0 {
+		text += fmt.Sprintf("; %s of file sets are made first", estimate.Made.Decimal())
 	}
 	if r.Alone {
 		text += "; each end alone besides"
 	}
-	const guess = 500e6
-	screen.Printf("%s; at 500 MB/s about %s\n", text,
-		unit.Span(max(unit.Duration(float64(2*moved+made)/guess), time.Second)))
+	screen.Printf("%s; at %s about %s\n", text, unit.Decimal.Rate(transfer.GuessedRate), unit.Span(estimate.Elapsed))
 }
 
 func (e *environment) showCopies(s *session.Session, notation unit.Notation) error {

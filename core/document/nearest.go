@@ -32,4 +32,6 @@ func Nearest(written string, known []string) (string, bool) {
 	return best, best != ""
 }
 
-func isPart(part, whole string) bool { return len(part) >= partLetters && strings.Contains(whole, part) }
+func isPart(part, whole string) bool {
+	return len(part) >= partLetters && strings.Contains(whole, part)
+}

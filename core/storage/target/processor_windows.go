@@ -4,8 +4,6 @@ import (
 	"time"
 
 	"golang.org/x/sys/windows"
-
-	"opengauge/core/bench/kernel"
 )
 
 // ProcessorTime is what this process has used so far, in user and kernel mode.

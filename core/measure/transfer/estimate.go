@@ -1,0 +1,36 @@
+package transfer
+
+import (
+	"time"
+
+	"opengauge/core/unit"
+)
+
+// GuessedRate is how fast copies are taken to be before one is measured.
+const GuessedRate = unit.BytesPerSecond(500e6)
+
+// Estimate is what a request will take, verifying aside.
+type Estimate struct {
+	// Moved is what is copied in all, and Made what file sets are made of first.
+	Moved, Made unit.Bytes
+	// Elapsed is at the guessed rate, reading and writing one after the other.
+	Elapsed time.Duration
+}
+
+// Estimate adds up what the request asks for. Simulated ends keep no data, and a set
+// of one's own is there already, so that nothing is made for them.
+func (r Request) Estimate() Estimate {
+	var e Estimate
+	sources := map[int]bool{}
+	for _, pair := range r.Pairs {
+		sources[pair[0]] = true
+	}
+	for _, set := range r.Sets {
+		e.Moved += set.Bytes() * unit.Bytes(len(r.Pairs)*r.Repeat)
+		if r.Own == "" && r.Ends[0].Simulated == nil {
+			e.Made += set.Bytes() * unit.Bytes(len(sources))
+		}
+	}
+	e.Elapsed = max(unit.Duration(float64(2*e.Moved+e.Made)/float64(GuessedRate)), time.Second)
+	return e
+}
