@@ -81,7 +81,8 @@ func (refusing) Target(string) (string, error) { return "", fs.ErrInvalid }
 func (refusing) List(string) ([]string, error) { return nil, fs.ErrPermission }
 
 func TestMounts(t *testing.T) {
-	tree := treeOf(t, map[string]string{"proc/self/mountinfo": "36 35 8:17 / /media/my\\040stick rw,noatime shared:1 - ext4 " +
+	tree := treeOf(t, map[string]string{"proc/self/mountinfo": "36 35 8:17 / /media/my\\040stick rw,noatime " +
+		"shared:1 - ext4 " +
 		"/dev/sdb1 rw,errors=remount-ro\n" + `37 35 0:40 / /run rw master:2 propagate_from:1 - tmpfs tmpfs rw
 a line that is none
 `}, nil)

@@ -65,7 +65,9 @@ func events(s *session.Session) string {
 }
 
 func TestARecordingIsExplained(t *testing.T) {
-	s := read(t, table("t_seconds,bytes_per_second,iops,p50_seconds,p99_seconds,errors,temperature_celsius,temperature_celsius:bridge", 500, func(second int) string {
+	const columns = "t_seconds,bytes_per_second,iops,p50_seconds,p99_seconds,errors,temperature_celsius," +
+		"temperature_celsius:bridge"
+	s := read(t, table(columns, 500, func(second int) string {
 		rate, celsius := sawTooth(second)
 		return fmt.Sprintf("%d,%.0f,950,0.001,0.002,0,%.1f,41", second, rate, celsius)
 	}), writes)

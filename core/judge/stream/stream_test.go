@@ -107,7 +107,8 @@ func TestListsThatCannotBeRead(t *testing.T) {
 		"streams:\n  - {name: x, video: {frame: 10x10, fps: 1/0}}":                 "frames a second",
 		"streams:\n  - {name: x, video: {frame: 10x10, fps: 25, chroma: \"4:1\"}}": "chroma",
 		"streams:\n  - {name: x, audio: {rate: 48}}":                               "like 96kHz",
-		"streams:\n  - {name: x, data-rate: 0MB/s}":                                "no data", "streams:\n  - {name: x, data-rate: 5Mb}": "not a rate",
+		"streams:\n  - {name: x, data-rate: 0MB/s}":                                "no data",
+		"streams:\n  - {name: x, data-rate: 5Mb}":                                  "not a rate",
 	} {
 		if _, err := Parse("x.yaml", []byte(source)); err == nil || !strings.Contains(err.Error(), want) ||
 			!strings.HasPrefix(err.Error(), "x.yaml:") {

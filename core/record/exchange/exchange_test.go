@@ -241,7 +241,9 @@ func TestFilesThatCannotBeRead(t *testing.T) {
 		"samples alone":   {write(t, "s.parquet", Samples, example("k3f9abcdef", "")), "table of passes too"},
 		"another table":   {put("boats.csv", []byte("boat,mast\nx,1\n")), "no table of passes"},
 		"no number": {put("depth.csv",
-			[]byte("session_id,session_started,session_ended,session_state,operation,access,block_bytes,pass_index,depth\nk3,2026-01-01T00:00:00Z,2026-01-01T00:00:00Z,complete,read,random,4096,0,deep\n")), "line 2, column depth"},
+			[]byte("session_id,session_started,session_ended,session_state,operation,access,block_bytes,"+
+				"pass_index,depth\nk3,2026-01-01T00:00:00Z,2026-01-01T00:00:00Z,"+
+				"complete,read,random,4096,0,deep\n")), "line 2, column depth"},
 		"cut gzip": {put("cut.json.gz",
 			mustRead(t, write(t, "a.json.gz", Passes, example("k3f9abcdef", "")))[:40]), "ends in the middle"},
 	} {
