@@ -256,3 +256,17 @@ func TestHostileSessionsAreHarmless(t *testing.T) {
 		t.Errorf("a name became markup in the article, %v", err)
 	}
 }
+
+// In a terminal only long passes are drawn over time: neither those of a few seconds,
+// nor each of forty copies.
+func TestExplainDrawsLongPassesAlone(t *testing.T) {
+	d := demoDesk(t)
+	for name, want := range map[string]int{"limpet-quick": 0, "limpet-passive": 1, "copies": 0} {
+		if got := strings.Count(d.must("explain", name), "ceiling of port to limpet"); got != want {
+			t.Errorf("%s: %d traces under the ceiling are drawn, want %d", name, got, want)
+		}
+	}
+	if text := d.must("explain", "copies"); strings.Count(text, "°C") > strings.Count(text, "Why ") {
+		t.Error("copies are drawn over time")
+	}
+}

@@ -254,7 +254,7 @@ func showPasses(screen *term.Screen, s *session.Session, notation unit.Notation)
 // subjectOf is one session as figures are made of it.
 func subjectOf(s *session.Session, notation unit.Notation) figure.Subject {
 	return figure.Subject{
-		Sessions: []*session.Session{s}, Notation: notation,
+		Sessions: []*session.Session{s}, Notation: notation, Brief: true,
 		Findings: map[string][]session.Finding{s.ID: finding.Detect(s, notation)},
 	}
 }

@@ -18,7 +18,8 @@ var heatTraceForm = Form{
 	Name: "heat-trace", Section: "traces", Title: "Heat traces", Fold: "The samples as a table", OverTime: true,
 	Missing: "has no pass of two samples or more, so there is no trace to draw",
 	Of: each(func(s *session.Session, subject Subject) []Figure {
-		return asFigures(HeatTraces(s, subject.Findings[s.ID], len(subject.Sessions) == 1, subject.Notation))
+		alone := len(subject.Sessions) == 1 && !subject.Brief
+		return asFigures(HeatTraces(s, subject.Findings[s.ID], alone, subject.Notation))
 	}),
 }
 

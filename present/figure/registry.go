@@ -56,6 +56,9 @@ type Subject struct {
 	Comparison *compare.Comparison
 	Value      *value.Value
 	Notation   unit.Notation
+	// Brief subjects have little room, as in a terminal: passes of a few seconds are
+	// then not drawn over time.
+	Brief bool
 }
 
 // Forms are all forms of figures, in the order of a report. A new form is a file of
