@@ -8,7 +8,6 @@ import (
 	"time"
 
 	"opengauge/core/bench/link"
-	"opengauge/core/load"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/target"
@@ -131,11 +130,8 @@ func (r *runner) fillOnce(ctx context.Context, d *desk) error {
 		return nil
 	}
 	span := d.Description().Span
-	for _, w := range across(load.Write, 0, span) {
-		w.seed = seedFilling
-		if err := r.whole(ctx, d, w); err != nil {
-			return err
-		}
+	if err := r.cover(ctx, d, 0, span, nil); err != nil {
+		return err
 	}
 	d.filledTo = span
 	return nil

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 
-	"opengauge/core/load"
 	"opengauge/core/measure/engine"
 	"opengauge/core/plan"
 	"opengauge/core/storage/target"
@@ -30,18 +29,13 @@ func (r *runner) fillTo(ctx context.Context, d *desk, level float64) error {
 	}
 	span := d.Description().Span
 	goal := unit.Bytes(level*float64(span)) / fillBlock * fillBlock
-	for _, w := range across(load.Write, d.filledTo, goal) {
-		done := w.start
-		w.told = func(p engine.Progress) { r.progress.fillingTo(level, float64(done+p.Bytes)/float64(span)) }
-		w.seed = seedFilling
-		if err := r.whole(ctx, d, w); err != nil {
-			return err
-		}
-		if ctx.Err() == nil {
-			d.filledTo = w.start + w.Span
-		}
+	err := r.cover(ctx, d, d.filledTo, goal, func(p engine.Progress) {
+		r.progress.fillingTo(level, float64(p.Bytes)/float64(span))
+	})
+	if err == nil && ctx.Err() == nil {
+		d.filledTo = max(d.filledTo, goal)
 	}
-	return nil
+	return err
 }
 
 // folder is the target as one that is filled with files, if it is one.

@@ -89,6 +89,27 @@ func across(operation load.Operation, from, to unit.Bytes) []work {
 	return works
 }
 
+// seedFilling is the number of works that fill, before that of the first pass.
+const seedFilling = -1
+
+// cover writes a stretch of a target once. The progress that is told counts from the
+// target's start; told may be nil.
+func (r *runner) cover(ctx context.Context, d *desk, from, to unit.Bytes, told func(engine.Progress)) error {
+	for _, w := range across(load.Write, from, to) {
+		w.seed = seedFilling
+		if told != nil {
+			w.told = func(p engine.Progress) {
+				p.Bytes += w.start
+				told(p)
+			}
+		}
+		if err := r.whole(ctx, d, w); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // sense reads what stands beside a sample.
 func (r *runner) sense() engine.Senses {
 	return engine.Senses{Temperatures: r.request.Sensors.Temperatures(), Readings: r.request.Sensors.Readings()}

@@ -18,7 +18,6 @@ import (
 	"opengauge/core/bench/host"
 	"opengauge/core/bench/link"
 	"opengauge/core/bench/sensor"
-	"opengauge/core/load"
 	"opengauge/core/measure/engine"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
@@ -238,22 +237,8 @@ func (r *runner) finish(ctx context.Context, err error) {
 	}
 }
 
-// seedFilling is the number of works that fill, before that of the first pass.
-const seedFilling = -1
-
 // fill writes the whole span once, so that no read meets a hole.
 func (r *runner) fill(ctx context.Context) error {
 	r.progress.filling(engine.Progress{})
-	for _, w := range across(load.Write, 0, r.main.Description().Span) {
-		done := w.start
-		w.seed = seedFilling
-		w.told = func(p engine.Progress) {
-			p.Bytes += done
-			r.progress.filling(p)
-		}
-		if err := r.whole(ctx, &r.main, w); err != nil {
-			return err
-		}
-	}
-	return nil
+	return r.cover(ctx, &r.main, 0, r.main.Description().Span, r.progress.filling)
 }

@@ -20,8 +20,9 @@ func (r Request) checkVerify() error {
 	if !r.Verify {
 		return nil
 	}
+	cell := r.cell()
+	most := engine.MostVerified(cell)
 	for _, d := range r.descriptions() {
-		most := engine.MostVerified(r.cell())
 		switch {
 		case d.Kind == target.Simulated:
 			return fmt.Errorf("%s keeps no data, so there is nothing to verify", d.Address)
@@ -34,7 +35,7 @@ func (r Request) checkVerify() error {
 				d.Address, d.Span, load.SmallestBlock)
 		case d.Span > most:
 			return fmt.Errorf("verifying %s in cells of %s needs too much memory; give a --size of at most %s",
-				d.Span.Capacity(), r.cell(), most)
+				d.Span.Capacity(), cell, most)
 		}
 	}
 	return nil
