@@ -119,23 +119,13 @@ func (l *Loads) add(key session.Key, group session.Group) {
 
 // groupsOf are the passes and the copies of a session that are alike.
 func groupsOf(s *session.Session) []session.Group {
-	groups := s.Alike(nil)
-	index := map[session.Key]int{}
+	var copies session.Groups
 	for i := range s.Copies {
-		c := &s.Copies[i]
-		if !c.Counts() {
-			continue
+		if c := &s.Copies[i]; c.Counts() {
+			copies.Add(c.Key(s), asPass(c))
 		}
-		key := c.Key(s)
-		at, ok := index[key]
-		if !ok {
-			at = len(groups)
-			index[key] = at
-			groups = append(groups, session.Group{Key: key})
-		}
-		groups[at].Passes = append(groups[at].Passes, asPass(c))
 	}
-	return groups
+	return append(s.Alike(nil), copies.List...)
 }
 
 // asPass gives what a copy did as a pass has it, as far as figures need it.

@@ -113,12 +113,32 @@ type Group struct {
 	Passes []*Pass
 }
 
+// Groups are groups being made, in the order in which their first were added. The
+// zero value has none.
+type Groups struct {
+	List  []Group
+	index map[Key]int
+}
+
+// Add puts a pass to those of its key.
+func (g *Groups) Add(key Key, p *Pass) {
+	i, ok := g.index[key]
+	if !ok {
+		if g.index == nil {
+			g.index = map[Key]int{}
+		}
+		i = len(g.List)
+		g.index[key] = i
+		g.List = append(g.List, Group{Key: key})
+	}
+	g.List[i].Passes = append(g.List[i].Passes, p)
+}
+
 // Alike groups the passes that count by their keys, in the order of their first.
 // What apart takes out of a key is something in which the passes of a group may
 // differ; it may be nil.
 func (s *Session) Alike(apart func(*Key)) []Group {
-	var groups []Group
-	index := map[Key]int{}
+	var groups Groups
 	for i := range s.Passes {
 		pass := &s.Passes[i]
 		if !pass.Counts() {
@@ -128,15 +148,9 @@ func (s *Session) Alike(apart func(*Key)) []Group {
 		if apart != nil {
 			apart(&key)
 		}
-		at, ok := index[key]
-		if !ok {
-			at = len(groups)
-			index[key] = at
-			groups = append(groups, Group{Key: key})
-		}
-		groups[at].Passes = append(groups[at].Passes, pass)
+		groups.Add(key, pass)
 	}
-	return groups
+	return groups.List
 }
 
 // Label names the pass for people: "read random 4 KiB, depth 32, 50 % full".
