@@ -127,7 +127,7 @@ func (e *environment) demo(ctx context.Context, folder string) error {
 	}
 	trace := filepath.Join(folder, "heat-trace.png")
 	if err := writePicture(&reportFlags{picture: trace, drawn: "heat-trace"}, image.PNG,
-		subjectOf(named["limpet-passive"], notation)); err != nil {
+		subjectOf(named["limpet-passive"], finding.Detect(named["limpet-passive"], notation), notation)); err != nil {
 		return err
 	}
 	screen.Println("")

@@ -118,7 +118,7 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 		screen.Println("")
 		screen.ChainStrip(strip)
 	}
-	showFigures(screen, subjectOf(s, notation), len(s.Copies) == 0)
+	showFigures(screen, subjectOf(s, findings, notation), len(s.Copies) == 0)
 }
 
 // aboutLinks reports whether any finding is seen on the chain's strip, so that it

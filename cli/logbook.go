@@ -116,15 +116,16 @@ func (e *environment) showSession(reference string) error {
 	if e.json {
 		return e.writeJSON(s)
 	}
+	findings := finding.Detect(s, notation)
 	screen := e.screen()
 	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
 	if len(s.Copies) > 0 {
-		showCopyFigures(screen, s, finding.Detect(s, notation), notation)
+		showCopyFigures(screen, s, findings, notation)
 	} else {
 		showPasses(screen, s, notation)
 	}
 	screen.Println("")
 	screen.Table(table.Circumstances(s))
-	showFigures(screen, subjectOf(s, notation), len(s.Copies) == 0)
+	showFigures(screen, subjectOf(s, findings, notation), len(s.Copies) == 0)
 	return nil
 }

@@ -215,7 +215,7 @@ func (e *environment) showMeasured(s *session.Session, notation unit.Notation) e
 	screen := e.screen()
 	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
 	showPasses(screen, s, notation)
-	showFigures(screen, subjectOf(s, notation), false)
+	showFigures(screen, subjectOf(s, s.Findings, notation), false)
 	if text := table.Verified(s); text != "" {
 		screen.Println("")
 		screen.Paragraph("", text)
@@ -252,10 +252,10 @@ func showPasses(screen *term.Screen, s *session.Session, notation unit.Notation)
 }
 
 // subjectOf is one session as figures are made of it.
-func subjectOf(s *session.Session, notation unit.Notation) figure.Subject {
+func subjectOf(s *session.Session, findings []session.Finding, notation unit.Notation) figure.Subject {
 	return figure.Subject{
 		Sessions: []*session.Session{s}, Notation: notation, Brief: true,
-		Findings: map[string][]session.Finding{s.ID: finding.Detect(s, notation)},
+		Findings: map[string][]session.Finding{s.ID: findings},
 	}
 }
 
