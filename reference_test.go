@@ -72,8 +72,9 @@ func reference(t *testing.T) string {
 	for _, kind := range plan.StepKinds {
 		fmt.Fprintf(&out, "| `%s` | %s | `%s` |\n", kind.Name, kind.About, kind.Example)
 	}
-	out.WriteString("\n## What a load asks for\n\nBesides `operation`, `access`, `block` and `depth`. Each is a key of a " +
-		"`sweep`, and a flag of `measure` unless it belongs to mixed operations.\n\n| key | in documents | what it asks |\n|---|---|---|\n")
+	out.WriteString("\n## What a load asks for\n\nBesides `operation`, `access`, `block` and `depth`. Each is a key " +
+		"of a `sweep`, and a flag of `measure` unless it belongs to mixed operations.\n\n" +
+		"| key | in documents | what it asks |\n|---|---|---|\n")
 	for _, d := range load.Dimensions {
 		fmt.Fprintf(&out, "| `%s` | `%s` | %s |\n", d.Key, d.Column, d.About)
 	}
@@ -93,8 +94,8 @@ func reference(t *testing.T) string {
 }
 
 func findingsReference(out *strings.Builder) {
-	out.WriteString("\n## Kinds of findings\n\n| kind | severity | says | what would settle it | seen on | ends a stream | evidence |\n" +
-		"|---|---|---|---|---|---|---|\n")
+	out.WriteString("\n## Kinds of findings\n\n| kind | severity | says | what would settle it | seen on | " +
+		"ends a stream | evidence |\n|---|---|---|---|---|---|---|\n")
 	for _, kind := range finding.Kinds {
 		ends := ""
 		if kind.EndsStream {
