@@ -62,7 +62,7 @@ draws the matrix.`,
 		},
 	}
 	set := cmd.Flags()
-	set.StringSliceVar(&flags.sets, "set", nil, "file sets to make and copy: "+strings.Join(fileset.KindNames(), ", "))
+	set.StringSliceVar(&flags.sets, "set", nil, "file sets to make and copy: "+strings.Join(fileset.Names(), ", "))
 	set.StringSliceVar(&flags.among, "among", nil, "copy between every two of these ends")
 	set.StringVar(&flags.size, "size", "", "how much each set holds (default 1GiB)")
 	set.Uint64Var(&flags.seed, "seed", 1, "what sizes, names and contents of the sets follow from")
@@ -83,7 +83,7 @@ draws the matrix.`,
 	set.StringVar(&flags.failOn, "fail-on", "", "exit with 3 if a finding is at least a note, caution or fault")
 	set.BoolVar(&env.json, "json", false, "print the session as JSON")
 	env.addBenchFlag(cmd)
-	_ = cmd.RegisterFlagCompletionFunc("set", cobra.FixedCompletions(fileset.KindNames(),
+	_ = cmd.RegisterFlagCompletionFunc("set", cobra.FixedCompletions(fileset.Names(),
 		cobra.ShellCompDirectiveNoFileComp))
 	_ = cmd.RegisterFlagCompletionFunc("fail-on", completeSeverities)
 	return cmd

@@ -138,8 +138,8 @@ func (m CopyMatrix) Summary() string {
 	return text + "."
 }
 
-// NewCopyTrace makes the figure of one copy over time.
-func NewCopyTrace(s *session.Session, c *session.Copy, notation unit.Notation) HeatTrace {
+// newCopyTrace makes the figure of one copy over time.
+func newCopyTrace(s *session.Session, c *session.Copy, notation unit.Notation) HeatTrace {
 	pass := session.Pass{Index: -1 - c.Index, ElapsedSeconds: c.ElapsedSeconds}
 	for _, sample := range c.Samples {
 		pass.Samples = append(pass.Samples, session.Sample{
@@ -168,8 +168,8 @@ func CopyLabel(s *session.Session, c *session.Copy) string {
 	return c.Set + ", " + s.Ends[c.From].Address + " to " + s.Ends[c.To].Address
 }
 
-// LongCopies gives the copies that are worth a trace.
-func LongCopies(s *session.Session) []*session.Copy {
+// longCopies gives the copies that are worth a trace.
+func longCopies(s *session.Session) []*session.Copy {
 	const enough = 20
 	var long []*session.Copy
 	for i := range s.Copies {

@@ -45,7 +45,7 @@ func TestNewHeatTrace(t *testing.T) {
 		{Kind: "unsteady", Severity: session.Caution, Passes: []int{0}, FromSeconds: 1, ToSeconds: 2},
 		{Kind: "link-bound", Severity: session.Note, Passes: []int{1}, ToSeconds: 60}, // all of it marks nothing
 	}
-	trace := NewHeatTrace(s, LongestPass(s), findings, unit.Bits)
+	trace := NewHeatTrace(s, longestPass(s), findings, unit.Bits)
 	if trace.Unit != "Gbit/s" || trace.Colour != Writes || trace.Seconds != 60 {
 		t.Errorf("trace is in %s, %s, over %v s", trace.Unit, trace.Colour, trace.Seconds)
 	}
@@ -68,10 +68,10 @@ func TestNewHeatTrace(t *testing.T) {
 
 func TestLongPasses(t *testing.T) {
 	s := longSession()
-	if long := LongPasses(s); len(long) != 1 || long[0].Index != 1 {
+	if long := longPasses(s); len(long) != 1 || long[0].Index != 1 {
 		t.Errorf("%d long passes", len(long))
 	}
-	if LongestPass(&session.Session{}) != nil {
+	if longestPass(&session.Session{}) != nil {
 		t.Error("a session without passes has a longest one")
 	}
 }

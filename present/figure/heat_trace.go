@@ -26,8 +26,8 @@ var heatTraceForm = Form{
 // HeatTraces are those of a session's long passes and copies, or of its longest pass
 // where it is alone and has nothing else to show.
 func HeatTraces(s *session.Session, findings []session.Finding, alone bool, notation unit.Notation) []HeatTrace {
-	shown := LongPasses(s)
-	if longest := LongestPass(s); alone && len(shown) == 0 && longest != nil && len(longest.Samples) > 1 &&
+	shown := longPasses(s)
+	if longest := longestPass(s); alone && len(shown) == 0 && longest != nil && len(longest.Samples) > 1 &&
 		len(DepthMaps(s, notation)) == 0 {
 		shown = append(shown, longest)
 	}
@@ -35,8 +35,8 @@ func HeatTraces(s *session.Session, findings []session.Finding, alone bool, nota
 	for _, pass := range shown {
 		traces = append(traces, NewHeatTrace(s, pass, findings, notation))
 	}
-	for _, c := range LongCopies(s) {
-		traces = append(traces, NewCopyTrace(s, c, notation))
+	for _, c := range longCopies(s) {
+		traces = append(traces, newCopyTrace(s, c, notation))
 	}
 	return traces
 }
@@ -209,9 +209,9 @@ func NewHeatTrace(s *session.Session, pass *session.Pass, findings []session.Fin
 	return trace
 }
 
-// LongPasses gives the passes that are worth a trace: those of at least twenty
+// longPasses gives the passes that are worth a trace: those of at least twenty
 // samples.
-func LongPasses(s *session.Session) []*session.Pass {
+func longPasses(s *session.Session) []*session.Pass {
 	const enough = 20
 	var long []*session.Pass
 	for i := range s.Passes {
@@ -222,8 +222,8 @@ func LongPasses(s *session.Session) []*session.Pass {
 	return long
 }
 
-// LongestPass gives the pass with the most samples, or nil.
-func LongestPass(s *session.Session) *session.Pass {
+// longestPass gives the pass with the most samples, or nil.
+func longestPass(s *session.Session) *session.Pass {
 	var longest *session.Pass
 	for i := range s.Passes {
 		if longest == nil || len(s.Passes[i].Samples) > len(longest.Samples) {

@@ -73,18 +73,18 @@ var Forms = []Form{
 	moneyForm,
 }
 
-// Names are those of all kinds.
+// Names are those of all forms.
 func Names() []string {
 	names := make([]string, len(Forms))
-	for i, kind := range Forms {
-		names[i] = kind.Name
+	for i, form := range Forms {
+		names[i] = form.Name
 	}
 	return names
 }
 
-// FormOf gives the kind of a name.
+// FormOf gives the form of a name.
 func FormOf(name string) (Form, bool) {
-	i := slices.IndexFunc(Forms, func(k Form) bool { return k.Name == name })
+	i := slices.IndexFunc(Forms, func(f Form) bool { return f.Name == name })
 	if i < 0 {
 		return Form{}, false
 	}

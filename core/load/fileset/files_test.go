@@ -14,7 +14,7 @@ import (
 )
 
 func TestSetsHoldWhatWasAskedAndAreTheSameEverywhere(t *testing.T) {
-	for _, name := range KindNames() {
+	for _, name := range Names() {
 		set, err := New(name, 200*unit.MiB+123, 7)
 		if err != nil {
 			t.Fatal(err)

@@ -90,8 +90,8 @@ var Recipes = []Recipe{
 	}},
 }
 
-// KindNames lists the names of the kinds.
-func KindNames() []string {
+// Names lists the names of the kinds.
+func Names() []string {
 	names := make([]string, len(Recipes))
 	for i, kind := range Recipes {
 		names[i] = kind.Name
@@ -112,7 +112,7 @@ func New(name string, total unit.Bytes, seed uint64) (Set, error) {
 	at := slices.IndexFunc(Recipes, func(k Recipe) bool { return k.Name == name })
 	switch {
 	case at < 0:
-		return Set{}, fmt.Errorf("unknown file set %q; there are %s", name, strings.Join(KindNames(), ", "))
+		return Set{}, fmt.Errorf("unknown file set %q; there are %s", name, strings.Join(Names(), ", "))
 	case total < SmallestSet || total > LargestSet:
 		return Set{}, fmt.Errorf("a file set of %s is not between %s and %s", total.Decimal(), SmallestSet, LargestSet)
 	}

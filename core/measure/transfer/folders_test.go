@@ -24,7 +24,7 @@ func laid(t testing.TB, set fileset.Set) *Folders {
 }
 
 func TestACopyIsTheSame(t *testing.T) {
-	for _, name := range fileset.KindNames() {
+	for _, name := range fileset.Names() {
 		set, err := fileset.New(name, 12*unit.MiB+777, 5)
 		if err != nil {
 			t.Fatal(err)
