@@ -65,20 +65,44 @@ func (a *assembly) known(within float64) bool {
 	return ok && interval.Share() <= within
 }
 
-// result sums a pass up from its meters' counts.
-func (a *assembly) result(meters []*meter, end time.Duration, timing Timing) Result {
-	result := Result{Started: meters[0].started, Elapsed: end - meters[0].started}
-	for _, m := range meters {
+// result sums a pass up from what its workers counted. The interval of its mean is
+// that of the beats, which end with the last operation; a flush behind them, for which
+// the mean pays too, stretches both alike.
+func (a *assembly) result(workers []*worker, timing Timing) Result {
+	result := Result{Started: workers[0].meter.started}
+	end, ended := time.Duration(0), time.Duration(0)
+	busy := time.Duration(0)
+	var lateness tally
+	for _, w := range workers {
+		m := w.meter
+		end, ended = max(end, w.end), max(ended, m.ended)
+		result.Flush, result.CutShort = max(result.Flush, w.flushTook), result.CutShort || w.cut
 		result.Bytes += m.bytes
 		result.Operations += m.operations
 		result.Errors += m.errors
+		result.Moved.Read += w.moved.Read
+		result.Moved.Written += w.moved.Written
+		result.Spun += w.spun
+		result.CutOff += m.cutOff.counts.TotalCount()
 		if result.FirstError == nil {
 			result.FirstError = m.firstError
 		}
+		for _, failure := range m.failures {
+			result.Failures = failures(result.Failures).add(failure)
+		}
+		busy += m.busy
+		a.total.add(m.cutOff)
+		lateness.add(m.lateness)
 	}
+	result.Elapsed = end - result.Started
 	result.Latency = a.total.histogram().latency()
+	result.Lateness.P50Seconds, result.Lateness.P99Seconds = lateness.histogram().middleAndTail()
 	result.Samples = joinRemainder(a.samples, timing.Sample)
 	result.Throughput, result.Known = stat.MeanInterval(a.beats)
+	if counted := ended - result.Started; counted > 0 {
+		result.MeanDepth = busy.Seconds() / counted.Seconds()
+		result.Throughput = result.Throughput.Scaled(counted.Seconds() / result.Elapsed.Seconds())
+	}
 	if timing.Round > 0 {
 		if state, judged := stat.Steady(a.rounds(timing.Round)); judged {
 			result.Steady = &state

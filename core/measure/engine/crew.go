@@ -39,9 +39,6 @@ func runCrew(ctx context.Context, t target.Target, r Request) (Result, error) {
 	for range r.Workers * spareHistograms {
 		c.spare <- newHistogram()
 	}
-	if r.Timing.Bytes > 0 {
-		r.Timing.Bytes /= unit.Bytes(r.Workers)
-	}
 	together := newBarrier(r.Workers, func() time.Duration {
 		c.before = t.Usage()
 		return t.Now()
@@ -66,6 +63,7 @@ func runCrew(ctx context.Context, t target.Target, r Request) (Result, error) {
 
 func (c *crew) newWorker(r Request, number int, progress *sharedReporter) *worker {
 	index := 0
+	r.Timing.Bytes = r.share(number)
 	w := &worker{
 		request: r, enough: c.precise.Load,
 		look: func(now time.Duration, m *meter) { progress.tell(number, now, m) },
@@ -76,6 +74,23 @@ func (c *crew) newWorker(r Request, number int, progress *sharedReporter) *worke
 		return <-c.spare
 	})
 	return w
+}
+
+// share is how many of a pass's bytes one of its workers moves: whole blocks that add
+// up, and below 0 for one that has none; 0 where the pass has no limit.
+func (r Request) share(worker int) unit.Bytes {
+	if r.Timing.Bytes == 0 {
+		return 0
+	}
+	blocks, workers := (r.Timing.Bytes+r.Block-1)/r.Block, unit.Bytes(r.Workers)
+	mine := blocks / workers
+	if unit.Bytes(worker) < blocks%workers {
+		mine++
+	}
+	if mine == 0 {
+		return -1
+	}
+	return mine * r.Block
 }
 
 // work runs the workers, each on a thread of its own, to their end.
@@ -157,17 +172,10 @@ func (g *gathered) add(i interval) {
 }
 
 func (c *crew) result(t target.Target, whole *assembly, r Request, errs []error) (Result, error) {
-	meters := make([]*meter, len(c.workers))
-	var end, flush time.Duration
-	cut := false
-	for i, w := range c.workers {
-		meters[i] = w.meter
-		end, flush, cut = max(end, w.end), max(flush, w.flushTook), cut || w.cut
-	}
 	err := errors.Join(errs...)
-	result := whole.result(meters, end, r.Timing)
+	result := whole.result(c.workers, r.Timing)
 	result.Queue, result.Workers, result.Depth = c.workers[0].queueName, r.Workers, r.Depth
-	result.Flush, result.CutShort = flush, cut || err != nil
+	result.CutShort = result.CutShort || err != nil
 	result.Usage = t.Usage().Since(c.before)
 	return result, err
 }

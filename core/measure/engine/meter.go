@@ -24,7 +24,9 @@ type meter struct {
 	cutter func(interval) *histogram
 
 	counting bool
+	flushing bool
 	started  time.Duration
+	ended    time.Duration
 	cut      time.Duration // where the current interval began
 	// limit is the end of the window: completions after it belong to nobody.
 	// 0 is no limit.
@@ -34,6 +36,16 @@ type meter struct {
 	bytes      unit.Bytes
 	errors     int64
 	firstError error
+	failures   failures
+	// cutOff are the latencies of operations that the end of the window cut off:
+	// they began in it, and it ended before they did.
+	cutOff *histogram
+	// lateness is by how much this program itself began operations too late, of a
+	// load with a fixed rate.
+	lateness *histogram
+	// busy is for how long operations were under way while the pass counted, each
+	// for itself.
+	busy time.Duration
 
 	current   interval
 	beatEnd   time.Duration
@@ -45,13 +57,16 @@ type meter struct {
 const beat = 100 * time.Millisecond
 
 func newMeter(length time.Duration, cutter func(interval) *histogram) *meter {
-	return &meter{length: length, cutter: cutter, current: interval{latencies: newHistogram()}}
+	return &meter{
+		length: length, cutter: cutter, current: interval{latencies: newHistogram()},
+		cutOff: newHistogram(), lateness: newHistogram(),
+	}
 }
 
 // start begins to count.
 func (m *meter) start(now time.Duration) {
 	m.counting, m.started, m.cut, m.beatEnd = true, now, now, now+beat
-	m.errors, m.firstError = 0, nil
+	m.errors, m.firstError, m.failures = 0, nil, nil
 	m.current.sample = Sample{}
 }
 
@@ -61,17 +76,15 @@ func (m *meter) beyond(at time.Duration) bool { return m.limit > 0 && at > m.lim
 // record takes one completion, whose latency counts from since. Before the pass
 // counts it notes errors only.
 func (m *meter) record(completion *target.Completion, since time.Duration, block unit.Bytes) {
-	if completion.Err != nil {
-		m.errors++
-		m.current.sample.Errors++
-		if m.firstError == nil {
-			m.firstError = completion.Err
-		}
+	if !m.counting {
 		return
 	}
-	if !m.counting || m.beyond(completion.Completed) {
+	began := max(completion.Submitted, completion.Began)
+	if m.beyond(completion.Completed) {
+		m.outlasted(since, began, completion.Completed)
 		return
 	}
+	m.busy += completion.Completed - max(began, m.started)
 	if completion.Completed >= m.nextEnd() {
 		m.cutUntil(completion.Completed)
 	}
@@ -81,6 +94,25 @@ func (m *meter) record(completion *target.Completion, since time.Duration, block
 	m.beatBytes += block
 	m.operations++
 	m.bytes += block
+}
+
+// fail notes that an operation failed.
+func (m *meter) fail(o target.Operation, err error) {
+	m.errors++
+	m.current.sample.Errors++
+	if m.firstError == nil {
+		m.firstError = err
+	}
+	m.failures = m.failures.with(o, err)
+}
+
+// outlasted notes an operation that the window's end cut off, with what is known of
+// its latency: all of it, or its age.
+func (m *meter) outlasted(since, began, now time.Duration) {
+	m.cutOff.record(now - since)
+	if m.limit > began {
+		m.busy += m.limit - max(began, m.started)
+	}
 }
 
 // nextEnd is when the current beat or interval ends, whichever is first.
@@ -119,10 +151,12 @@ func (m *meter) end(at time.Duration) {
 	m.cut = at
 }
 
-// finish closes the last interval, at the end of the pass.
+// finish closes the intervals that are left, at the end of the pass. A thread that was
+// kept from running may have more than one of them.
 func (m *meter) finish(end time.Duration) {
+	m.cutUntil(end)
 	if m.counting && (end > m.cut || m.current.sample.Operations > 0 || m.current.sample.Errors > 0) {
 		m.end(end)
 	}
-	m.counting = false
+	m.counting, m.ended = false, end
 }

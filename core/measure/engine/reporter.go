@@ -7,11 +7,16 @@ import (
 	"opengauge/core/unit"
 )
 
+// phase is what a pass is doing; neither is that it settles.
+type phase struct{ counting, flushing bool }
+
+func (m *meter) phase() phase { return phase{m.counting, m.flushing} }
+
 // reporter tells a watcher how far the pass is, a few times a second.
 type reporter struct {
 	report    func(Progress)
 	begun     bool
-	counting  bool
+	phase     phase
 	began     time.Duration
 	toldAt    time.Duration
 	toldBytes unit.Bytes
@@ -21,19 +26,19 @@ func (r *reporter) tell(now time.Duration, m *meter) {
 	if r.report == nil {
 		return
 	}
-	r.tellBytes(now, m.counting, m.bytes)
+	r.tellBytes(now, m.phase(), m.bytes)
 }
 
-func (r *reporter) tellBytes(now time.Duration, counting bool, bytes unit.Bytes) {
-	if !r.begun || counting != r.counting {
-		r.begun, r.counting, r.began, r.toldAt, r.toldBytes = true, counting, now, now, 0
+func (r *reporter) tellBytes(now time.Duration, phase phase, bytes unit.Bytes) {
+	if !r.begun || phase != r.phase {
+		r.begun, r.phase, r.began, r.toldAt, r.toldBytes = true, phase, now, now, bytes
 	}
 	if now < r.toldAt+2*heartbeat {
 		return
 	}
 	passed := (now - r.toldAt).Seconds()
 	r.report(Progress{
-		Counting: r.counting, Elapsed: now - r.began, Bytes: bytes,
+		Counting: phase.counting, Flushing: phase.flushing, Elapsed: now - r.began, Bytes: bytes,
 		Rate: unit.BytesPerSecond(float64(bytes-r.toldBytes) / passed),
 	})
 	r.toldAt, r.toldBytes = now, bytes
@@ -51,12 +56,12 @@ func (r *sharedReporter) tell(number int, now time.Duration, m *meter) {
 		return
 	}
 	r.counted[number].Store(int64(m.bytes))
-	if number != 0 || now < r.toldAt+2*heartbeat && m.counting == r.counting {
+	if number != 0 || now < r.toldAt+2*heartbeat && m.phase() == r.phase {
 		return
 	}
 	var bytes unit.Bytes
 	for i := range r.counted {
 		bytes += unit.Bytes(r.counted[i].Load())
 	}
-	r.tellBytes(now, m.counting, bytes)
+	r.tellBytes(now, m.phase(), bytes)
 }

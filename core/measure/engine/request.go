@@ -89,7 +89,9 @@ type Stall struct {
 // Progress is how far a pass is.
 type Progress struct {
 	Counting bool
-	// Elapsed is since the pass began to count, or to settle.
+	// Flushing says that what was written is being made stable.
+	Flushing bool
+	// Elapsed is since the pass began to count, to settle, or to flush.
 	Elapsed time.Duration
 	Bytes   unit.Bytes
 	// Rate is the throughput since the last report.

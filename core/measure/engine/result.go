@@ -26,6 +26,21 @@ type Result struct {
 	Errors     int64
 	// FirstError is the first failure that an operation met, or nil.
 	FirstError error
+	// Failures are the ways in which operations failed, the first one first.
+	Failures []Failure
+	// Moved is everything that was read and written, whether it counted or not.
+	Moved Moved
+	// CutOff is how many operations had begun, or were due, and were not over when
+	// the pass stopped counting. Latency has them with their age at least; Operations
+	// has them not.
+	CutOff int64
+	// MeanDepth is how many operations were under way at the system on average.
+	MeanDepth float64
+	// Lateness is by how much this program itself began operations too late, of a
+	// load with a fixed rate, and Spun for how long it looked at the clock without a
+	// pause so as not to: that much processor time it took.
+	Lateness Lateness
+	Spun     time.Duration
 	// Usage is what was used of the host and the device while the pass counted.
 	Usage target.Usage
 	// Throughput is the mean in bytes a second with its 95% interval, and
@@ -39,6 +54,20 @@ type Result struct {
 	// CutShort says that the pass was stopped before its end.
 	CutShort bool
 }
+
+// Moved are bytes that operations carried without an error.
+type Moved struct{ Read, Written unit.Bytes }
+
+func (m *Moved) add(action target.Action, bytes unit.Bytes) {
+	if action == target.Write {
+		m.Written += bytes
+		return
+	}
+	m.Read += bytes
+}
+
+// Lateness sums up by how much operations began too late.
+type Lateness struct{ P50Seconds, P99Seconds float64 }
 
 // Latency sums up how long operations took.
 type Latency struct {

@@ -71,10 +71,9 @@ func runAlone(ctx context.Context, t target.Target, r Request) (Result, error) {
 		return i.latencies
 	})
 	err := w.run(0)
-	result := whole.result([]*meter{w.meter}, w.end, r.Timing)
+	result := whole.result([]*worker{w}, r.Timing)
 	result.Queue, result.Workers, result.Depth = w.queueName, 1, r.Depth
-	result.Flush = w.flushTook
 	result.Usage = t.Usage().Since(before)
-	result.CutShort = w.cut || err != nil
+	result.CutShort = result.CutShort || err != nil
 	return result, err
 }

@@ -11,9 +11,12 @@ import (
 type schedule struct {
 	every float64 // nanoseconds between arrivals, or 0
 	began time.Duration
+	first float64 // where among the arrivals this worker's first is
 	count float64
-	due   []time.Duration // of the operation in each slot
 }
+
+// nearArrival is how long before an arrival a worker stops sleeping.
+const nearArrival = 100 * time.Microsecond
 
 // newSchedule gives one worker's share of the arrivals, in step with those of
 // the others.
@@ -22,45 +25,41 @@ func newSchedule(l load.Load, worker int) schedule {
 		return schedule{}
 	}
 	workers := float64(max(l.Workers, 1))
-	return schedule{every: 1e9 * workers / l.Rate, count: float64(worker) / workers,
-		due: make([]time.Duration, l.Depth)}
+	return schedule{every: 1e9 * workers / l.Rate, first: float64(worker) / workers}
 }
 
-func (s *schedule) start(now time.Duration) { s.began = now }
+// rated says whether there is a schedule at all.
+func (s *schedule) rated() bool { return s.every > 0 }
+
+// start lets the arrivals begin.
+func (s *schedule) start(now time.Duration) { s.began, s.count = now, s.first }
 
 // next is when the next operation is due.
 func (s *schedule) next() time.Duration {
 	return s.began + time.Duration(s.count*s.every)
 }
 
-// take gives the next arrival to a slot, if it is due.
-func (s *schedule) take(slot int, now time.Duration) bool {
+// take takes the next arrival, if it is due, and gives when that was: its latency
+// counts from then. How much later than the arrival, and than there was a free slot
+// for it, the program begins with it is entered as its own lateness. Without a rate
+// everything is due now.
+func (s *schedule) take(now, freed time.Duration, m *meter) (due time.Duration, ready bool) {
 	if s.every == 0 {
-		return true
+		return now, true
 	}
-	due := s.next()
-	if due > now {
-		return false
+	if due = s.next(); due > now {
+		return 0, false
 	}
-	s.due[slot] = due
 	s.count++
-	return true
+	if m.counting {
+		m.lateness.record(now - max(due, freed))
+	}
+	return due, true
 }
 
-// wake is the earlier of until and the next arrival, where a slot is free for
-// it.
-func (s *schedule) wake(until time.Duration, free int) time.Duration {
-	if s.every == 0 || free == 0 {
-		return until
+// abandon enters what was due by the end and never began, as cut off at its age.
+func (s *schedule) abandon(end time.Duration, m *meter) {
+	for ; s.rated() && s.next() < end; s.count++ {
+		m.outlasted(s.next(), end, end)
 	}
-	return min(until, s.next())
-}
-
-// since is when an operation's latency began: when it was due, or else when it
-// was submitted.
-func (s *schedule) since(slot int, submitted time.Duration) time.Duration {
-	if s.every == 0 {
-		return submitted
-	}
-	return s.due[slot]
 }

@@ -74,3 +74,17 @@ func (s *stallWatch) look(now time.Duration) {
 	}
 	s.stalled = late
 }
+
+// over tells, once nothing is under way any more, that a stall has ended.
+func (s *stallWatch) over(now time.Duration) {
+	if s.tell == nil || !s.stalled {
+		return
+	}
+	for _, busy := range s.busy {
+		if busy {
+			return
+		}
+	}
+	s.stalled = false
+	s.tell(Stall{At: now, Over: true})
+}

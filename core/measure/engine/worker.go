@@ -5,6 +5,7 @@ import (
 	"math/rand/v2"
 	"time"
 
+	"opengauge/core/storage/payload"
 	"opengauge/core/storage/target"
 	"opengauge/core/unit"
 )
@@ -27,28 +28,41 @@ type worker struct {
 	queue     target.Queue
 	queueName string
 	offsets   *offsets
-	payload   *payload
+	payload   *payload.Source // nil where the target keeps no data, or nothing is written
 	schedule  schedule
 	stall     stallWatch
 	chance    *rand.PCG // draws which operations of a mixed load write
-	// free are the slots without an operation; batch and done are reused.
-	free  []int
+	// free are the slots without an operation, the one that has been free for longest
+	// first; batch and done are reused.
+	free  *slots
 	batch []target.Operation
 	done  []target.Completion
-	// underWay is the operation in each slot, where a ledger needs it.
-	underWay []target.Operation
+	// underWay is the operation in each slot, and since when its latency counts.
+	underWay []flight
 
 	// now is the time of the last completion, or of the last look at the clock:
 	// looking at it once an operation more would cost a fast device a tenth.
 	now         time.Duration
 	submitted   unit.Bytes
+	moved       Moved
 	outstanding int
 	precise     bool
 	askAgain    time.Duration
 
 	end       time.Duration
+	flushed   error // how the flush ended
 	flushTook time.Duration
 	cut       bool
+	// virtual says that the target's clock moves only while it is waited for, and
+	// spun is for how long the worker waited without a pause.
+	virtual bool
+	spun    time.Duration
+}
+
+// flight is an operation under way.
+type flight struct {
+	target.Operation
+	since time.Duration
 }
 
 // precisionEvery is how often the worker asks whether it knows enough.
@@ -60,6 +74,7 @@ func (w *worker) run(number int) error {
 		return err
 	}
 	w.queue, w.queueName = queue, queue.Name()
+	w.virtual = w.target.Description().Kind == target.Simulated
 	w.prepare(number)
 	err = w.pass()
 	if w.outstanding > 0 {
@@ -71,20 +86,16 @@ func (w *worker) run(number int) error {
 
 func (w *worker) prepare(number int) {
 	w.offsets = newOffsets(w.request, number)
-	w.payload = newPayload(w.request.Seed+uint64(number)<<32, w.request.CompressibleShare)
+	if w.request.Writes() && w.queue.Buffer(0) != nil {
+		w.payload = payload.Compressible(w.request.CompressibleShare)
+	}
 	w.schedule = newSchedule(w.request.Load, number)
 	w.chance = rand.NewPCG(w.request.Seed, 0x6d69786564+uint64(number))
 	w.stall = newStallWatch(w.request.Depth, w.request.Timing.Stall, w.request.Watch.Stall)
-	w.underWay = make([]target.Operation, w.request.Depth)
-	w.free = make([]int, w.request.Depth)
+	w.underWay = make([]flight, w.request.Depth)
+	w.free = newSlots(w.request.Depth)
 	w.batch = make([]target.Operation, 0, w.request.Depth)
 	w.done = make([]target.Completion, w.request.Depth)
-	for slot := range w.free {
-		w.free[slot] = slot
-		if buffer := w.queue.Buffer(slot); buffer != nil && w.request.Writes() {
-			w.payload.fill(buffer)
-		}
-	}
 }
 
 // pass settles, counts, drains and flushes.
@@ -94,21 +105,23 @@ func (w *worker) pass() error {
 		w.end = w.target.Now()
 		return errors.Join(err, w.drain())
 	}
-	w.meter.start(w.begin())
-	w.askAgain = w.meter.started + precisionEvery
-	w.submitted = 0
+	started := w.begin()
+	w.schedule.start(started) // the others may have kept this worker waiting
+	w.meter.start(started)
+	w.askAgain = started + precisionEvery
+	w.submitted = unit.Bytes(w.outstanding) * w.request.Block // what is under way counts
 
 	err := errors.Join(w.count(), w.drain())
 	w.end = w.target.Now()
-	switch {
-	case w.request.Writes():
-		var failed error
-		w.flushTook, failed = w.flush()
-		w.end, err = w.target.Now(), errors.Join(err, failed)
-	case w.meter.beyond(w.end):
+	if w.meter.beyond(w.end) {
 		w.end = w.meter.limit
 	}
 	w.meter.finish(w.end)
+	if w.request.Writes() {
+		var failed error
+		w.flushTook, failed = w.flush()
+		w.end, err = w.target.Now(), errors.Join(err, failed)
+	}
 	return err
 }
 
@@ -124,8 +137,6 @@ func (w *worker) settle() error {
 		return err
 	}
 	_, err := w.flush()
-	w.schedule.start(w.target.Now())
-	w.schedule.count = 0
 	return err
 }
 
@@ -141,6 +152,7 @@ func (w *worker) count() error {
 	}
 	err := w.keepFull(end)
 	now := w.target.Now()
+	w.schedule.abandon(min(now, end), w.meter)
 	w.cut = now < end && !w.allSubmitted() && !w.precise
 	if w.precise && !w.request.Writes() {
 		w.meter.limit = min(now, end)
@@ -153,7 +165,7 @@ func (w *worker) count() error {
 }
 
 func (w *worker) allSubmitted() bool {
-	return w.request.Timing.Bytes > 0 && w.submitted >= w.request.Timing.Bytes
+	return w.request.Timing.Bytes != 0 && w.submitted >= w.request.Timing.Bytes
 }
 
 // keepFull keeps the queue at its depth until the clock reaches end, all bytes
@@ -183,16 +195,18 @@ func isStopped(stopped <-chan struct{}) bool {
 // submit puts an operation that is due into every free slot.
 func (w *worker) submit() error {
 	w.batch = w.batch[:0]
-	for len(w.free) > 0 && !w.allSubmitted() {
-		slot := w.free[len(w.free)-1]
-		if !w.schedule.take(slot, w.now) {
+	if w.schedule.rated() {
+		w.now = w.target.Now()
+	}
+	for w.free.any() && !w.allSubmitted() {
+		slot := w.free.first()
+		since, ready := w.schedule.take(w.now, w.free.freed(slot), w.meter)
+		if !ready {
 			break
 		}
-		w.free = w.free[:len(w.free)-1]
+		w.free.take()
 		operation := w.operation(slot)
-		if w.request.Ledger != nil {
-			w.underWay[slot] = operation
-		}
+		w.underWay[slot] = flight{operation, since}
 		w.stall.submitted(slot, operation.Offset, w.now)
 		w.batch = append(w.batch, operation)
 		w.submitted += w.request.Block
@@ -210,14 +224,16 @@ func (w *worker) operation(slot int) target.Operation {
 		return o
 	}
 	o.Action, o.Durable = target.Write, w.request.Durable
-	if buffer := w.queue.Buffer(slot); buffer != nil {
-		if w.request.WriteShare < 1 { // a read may have been here
-			w.payload.restore(buffer)
-		}
-		w.payload.stamp(buffer)
-		if w.request.Ledger != nil {
-			w.request.Ledger.stamp(buffer[:o.Length], o.Offset)
-		}
+	switch {
+	case w.payload == nil:
+	case w.request.Ledger != nil:
+		buffer := w.queue.Buffer(slot)[:o.Length]
+		w.payload.Fill(buffer)
+		w.request.Ledger.stamp(buffer, o.Offset)
+	case w.payload.Fits(o.Length):
+		o.Data = w.payload.Next(o.Length)
+	default:
+		w.payload.Fill(w.queue.Buffer(slot)[:o.Length])
 	}
 	return o
 }
@@ -234,7 +250,33 @@ func (w *worker) drawWrite() bool {
 
 // wait takes completions until the given time or the next arrival at the latest.
 func (w *worker) wait(until time.Duration) error {
-	return w.take(w.schedule.wake(w.meter.nextCut(until), len(w.free)))
+	until = w.meter.nextCut(until)
+	if !w.schedule.rated() || !w.free.any() || w.schedule.next() > until {
+		return w.take(until)
+	}
+	due := w.schedule.next()
+	if w.virtual {
+		return w.take(due)
+	}
+	if err := w.take(due - nearArrival); err != nil {
+		return err
+	}
+	return w.spin(due)
+}
+
+// spin looks for completions without a pause until an operation is due: a thread that
+// sleeps wakes up to some tens of microseconds late, which would be in the latency.
+func (w *worker) spin(due time.Duration) error {
+	began := w.target.Now()
+	w.now = began
+	for w.now < due && due-w.now <= nearArrival {
+		if err := w.take(0); err != nil {
+			return err
+		}
+		w.now = w.target.Now()
+	}
+	w.spun += w.now - began
+	return nil
 }
 
 // take takes completions until the given time at the latest.
@@ -247,14 +289,7 @@ func (w *worker) take(until time.Duration) error {
 		w.now = w.target.Now()
 	}
 	for i := range w.done[:filled] {
-		completion := &w.done[i]
-		w.now = completion.Completed
-		w.stall.completed(completion.Slot, completion.Completed)
-		w.free = append(w.free, completion.Slot)
-		if w.request.Ledger != nil {
-			w.verify(w.underWay[completion.Slot], completion.Err)
-		}
-		w.meter.record(completion, w.schedule.since(completion.Slot, completion.Submitted), w.request.Block)
+		w.completed(&w.done[i])
 	}
 	w.outstanding -= filled
 	w.glance()
@@ -262,6 +297,31 @@ func (w *worker) take(until time.Duration) error {
 		return ErrTooManyErrors
 	}
 	return nil
+}
+
+// completed takes note of one operation that is over.
+func (w *worker) completed(c *target.Completion) {
+	w.now = c.Completed
+	w.stall.completed(c.Slot, c.Completed)
+	w.free.put(c.Slot, c.Completed)
+	if w.meter.flushing {
+		w.flushed = c.Err
+		return
+	}
+	o := &w.underWay[c.Slot]
+	if w.request.Ledger != nil {
+		w.verify(o.Operation, c.Err)
+	}
+	if c.Err != nil {
+		w.meter.fail(o.Operation, c.Err)
+		return
+	}
+	w.moved.add(o.Action, w.request.Block)
+	since := c.Submitted
+	if w.schedule.rated() {
+		since = o.since
+	}
+	w.meter.record(c, since, w.request.Block)
 }
 
 // verify enters a complete write in the ledger, or checks a complete read. A write
@@ -292,6 +352,15 @@ func (w *worker) glance() {
 // drain waits for everything outstanding: for ever, or for as long as patience
 // lasts once the pass is stopped.
 func (w *worker) drain() error {
+	err := w.waitOut()
+	if errors.Is(err, ErrStuck) {
+		w.giveUp()
+	}
+	w.stall.over(w.now)
+	return err
+}
+
+func (w *worker) waitOut() error {
 	deadline := forever
 	for w.outstanding > 0 {
 		if deadline == forever && isStopped(w.stopped) {
@@ -308,24 +377,32 @@ func (w *worker) drain() error {
 	return nil
 }
 
-// flush makes everything written so far stable and says how long it took.
+// giveUp lets the operations that never came back count with their age.
+func (w *worker) giveUp() {
+	now := w.target.Now()
+	for slot := range w.underWay {
+		if since := w.underWay[slot].since; !w.free.has(slot) {
+			w.meter.outlasted(since, since, now)
+		}
+	}
+}
+
+// flush makes everything written so far stable and says how long it took. One that
+// does not come back is a stall as any operation is.
 func (w *worker) flush() (time.Duration, error) {
 	if w.outstanding > 0 {
 		return 0, nil // stuck; the error is known
 	}
 	began := w.target.Now()
-	if err := w.queue.Submit([]target.Operation{{Action: target.Flush, Slot: 0}}); err != nil {
+	w.meter.flushing, w.flushed = true, nil
+	slot := w.free.take()
+	w.stall.submitted(slot, 0, began)
+	if err := w.queue.Submit([]target.Operation{{Action: target.Flush, Slot: slot}}); err != nil {
 		return 0, err
 	}
-	for {
-		filled, err := w.queue.Wait(w.done, w.meter.nextCut(w.target.Now()+heartbeat))
-		if err != nil {
-			return 0, err
-		}
-		if filled > 0 {
-			return w.target.Now() - began, w.done[0].Err
-		}
-		w.now = w.target.Now()
-		w.glance()
-	}
+	w.outstanding++
+	err := w.waitOut()
+	w.meter.flushing = false
+	w.stall.over(w.target.Now())
+	return w.target.Now() - began, errors.Join(err, w.flushed)
 }

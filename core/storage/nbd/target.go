@@ -287,7 +287,7 @@ func (q *queue) add(o *target.Operation, now time.Duration) {
 	header{flags, command, uint64(s.turn)<<32 | uint64(o.Slot), offset, length}.put(head[:])
 	q.out = append(q.out, head[:]...)
 	if command == commandWrite {
-		q.out = append(q.out, q.buffers[o.Slot][:o.Length]...)
+		q.out = append(q.out, o.Payload(q.buffers[o.Slot])...)
 	}
 }
 

@@ -93,6 +93,8 @@ type Operation struct {
 	Flush  bool
 	Offset int64
 	Length int
+	// Data is what a write writes, or nil for what is in the slot's buffer.
+	Data []byte
 	// Durable asks that a write is complete only when its data is on stable media.
 	Durable bool
 }
@@ -260,6 +262,10 @@ func (r *Ring) fill(s *submission, o Operation) {
 		if o.Durable {
 			s.rwFlags = unix.RWF_DSYNC
 		}
+	}
+	if o.Data != nil {
+		s.address = uint64(uintptr(unsafe.Pointer(&o.Data[0])))
+		return
 	}
 	if r.fixed {
 		s.opcode -= opRead - opReadFixed

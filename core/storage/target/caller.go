@@ -35,7 +35,7 @@ func (c *caller) carry(o *Operation) error {
 	if o.Action == Flush {
 		return c.file.Sync()
 	}
-	buffer := c.buffers[o.Slot][:o.Length]
+	buffer := o.Payload(c.buffers[o.Slot])
 	var moved int
 	var err error
 	if o.Action == Write {

@@ -38,9 +38,10 @@ func newPool(file *os.File, epoch time.Time, shape Shape) *pool {
 
 func (p *pool) work() {
 	for r := range p.requests {
+		began := time.Since(p.epoch)
 		err := p.carry(r.operation)
 		p.completions <- Completion{
-			Slot: r.operation.Slot, Submitted: r.submitted, Completed: time.Since(p.epoch), Err: err,
+			Slot: r.operation.Slot, Submitted: r.submitted, Began: began, Completed: time.Since(p.epoch), Err: err,
 		}
 	}
 }
@@ -50,7 +51,7 @@ func (p *pool) carry(o Operation) error {
 	case Flush:
 		return p.file.Sync()
 	case Write:
-		_, err := p.file.WriteAt(p.buffers[o.Slot][:o.Length], o.Offset)
+		_, err := p.file.WriteAt(o.Payload(p.buffers[o.Slot]), o.Offset)
 		if err == nil && o.Durable {
 			err = p.file.Sync()
 		}

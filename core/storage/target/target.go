@@ -107,7 +107,8 @@ const (
 	Flush
 )
 
-// Operation is one request to a queue. The data is in the slot's buffer.
+// Operation is one request to a queue. The data is in the slot's buffer, but for
+// writes that bring their own.
 type Operation struct {
 	Action Action
 	// Slot is from 0 up to Shape.Slots; a slot is free again when its
@@ -115,15 +116,29 @@ type Operation struct {
 	Slot   int
 	Offset int64
 	Length int
+	// Data is what a write writes, if it is not in the slot's buffer: Length bytes,
+	// aligned as direct I/O needs it, which stay as they are until the write is over.
+	Data []byte
 	// Durable asks that a write is complete only when its data is on stable
 	// media.
 	Durable bool
+}
+
+// Payload is the data of a read or write whose slot has that buffer.
+func (o *Operation) Payload(buffer []byte) []byte {
+	if o.Data != nil {
+		return o.Data
+	}
+	return buffer[:o.Length]
 }
 
 // Completion is the end of one operation.
 type Completion struct {
 	Slot      int
 	Submitted time.Duration
+	// Began is when the operation was handed to the system, where that is later
+	// than when it was submitted to the queue, or 0.
+	Began     time.Duration
 	Completed time.Duration
 	Err       error
 }

@@ -36,7 +36,7 @@ func (u *uring) Submit(operations []Operation) error {
 		o := &operations[i]
 		u.Push(ring.Operation{
 			Slot: o.Slot, Write: o.Action == Write, Flush: o.Action == Flush, Offset: o.Offset, Length: o.Length,
-			Durable: o.Durable,
+			Data: o.Data, Durable: o.Durable,
 		})
 		u.submitted[o.Slot] = now
 	}

@@ -1,0 +1,48 @@
+package engine
+
+import (
+	"slices"
+
+	"opengauge/core/storage/target"
+)
+
+// Failure is one way in which operations failed.
+type Failure struct {
+	Action target.Action
+	// Err is the error of the first of them.
+	Err   error
+	Count int64
+	// FirstOffset is where the first of them was, in bytes, and FromOffset to
+	// ToOffset is where all of them were: the least and the greatest of their starts.
+	FirstOffset, FromOffset, ToOffset int64
+}
+
+// failures are those of a pass, by action and by what the error says.
+type failures []Failure
+
+// mostFailures are told apart; what comes after them is counted with the last.
+const mostFailures = 16
+
+// with adds one failed operation.
+func (f failures) with(o target.Operation, err error) failures {
+	return f.add(Failure{
+		Action: o.Action, Err: err, Count: 1, FirstOffset: o.Offset, FromOffset: o.Offset, ToOffset: o.Offset,
+	})
+}
+
+// add puts failures of one way to those that there are.
+func (f failures) add(more Failure) failures {
+	at := slices.IndexFunc(f, func(known Failure) bool {
+		return known.Action == more.Action && known.Err.Error() == more.Err.Error()
+	})
+	if at < 0 && len(f) < mostFailures {
+		return append(f, more)
+	}
+	if at < 0 {
+		at = len(f) - 1
+	}
+	known := &f[at]
+	known.Count += more.Count
+	known.FromOffset, known.ToOffset = min(known.FromOffset, more.FromOffset), max(known.ToOffset, more.ToOffset)
+	return f
+}
