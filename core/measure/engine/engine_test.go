@@ -34,7 +34,9 @@ func (m *metronome) Usage() target.Usage { return target.Usage{Processor: m.now 
 func (m *metronome) Name() string        { return "metronome" }
 func (m *metronome) Close() error        { return nil }
 
-func (m *metronome) Description() target.Description { return target.Description{Kind: target.Simulated} }
+func (m *metronome) Description() target.Description {
+	return target.Description{Kind: target.Simulated}
+}
 
 func (m *metronome) Open(target.Shape) (target.Queue, error) { return m, nil }
 

@@ -10,6 +10,7 @@ import (
 	"syscall"
 	"time"
 
+	"opengauge/core/storage/bell"
 	"opengauge/core/storage/target"
 	"opengauge/core/unit"
 )
@@ -118,7 +119,11 @@ func (v *Volume) Open(shape target.Shape) (target.Queue, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", err, syscall.ENODEV)
 	}
-	return newQueue(v, c, shape), nil
+	opened, err := newQueue(v, c, shape)
+	if err != nil {
+		return nil, err
+	}
+	return opened, nil
 }
 
 // queue is a connection as a queue. One goroutine reads replies; requests are
@@ -129,13 +134,12 @@ type queue struct {
 	buffers [][]byte
 	out     []byte
 
-	mutex   sync.Mutex
-	changed chan struct{}
-	slots   []slot
-	ready   []target.Completion
-	broken  error
-	timer   *time.Timer
-	closed  chan struct{}
+	mutex  sync.Mutex
+	bell   *bell.Bell
+	slots  []slot
+	ready  []target.Completion
+	broken error
+	closed chan struct{}
 }
 
 // slot is a request under way. Its cookie is the number of the slot, with a turn
@@ -147,18 +151,22 @@ type slot struct {
 	submitted time.Duration
 }
 
-func newQueue(v *Volume, c *connection, shape target.Shape) *queue {
+func newQueue(v *Volume, c *connection, shape target.Shape) (*queue, error) {
+	ready, err := bell.New()
+	if err != nil {
+		return nil, errors.Join(err, c.end())
+	}
 	q := &queue{
-		volume: v, c: c, changed: make(chan struct{}, 1), slots: make([]slot, shape.Slots),
+		volume: v, c: c, bell: ready, slots: make([]slot, shape.Slots),
 		buffers: make([][]byte, shape.Slots),
-		ready:   make([]target.Completion, 0, shape.Slots), timer: time.NewTimer(time.Hour), closed: make(chan struct{}),
+		ready:   make([]target.Completion, 0, shape.Slots), closed: make(chan struct{}),
 	}
 	memory := make([]byte, int(shape.Block)*shape.Slots)
 	for i := range q.buffers {
 		q.buffers[i] = memory[i*int(shape.Block) : (i+1)*int(shape.Block) : (i+1)*int(shape.Block)]
 	}
 	go q.read()
-	return q
+	return q, nil
 }
 
 func (q *queue) Buffer(slot int) []byte { return q.buffers[slot] }
@@ -185,12 +193,7 @@ func (q *queue) read() {
 	}
 }
 
-func (q *queue) tell() {
-	select {
-	case q.changed <- struct{}{}:
-	default:
-	}
-}
+func (q *queue) tell() { q.bell.Ring() }
 
 // find gives the request of a cookie.
 func (q *queue) find(cookie uint64) *pending {
@@ -302,18 +305,14 @@ func (q *queue) Wait(done []target.Completion, until time.Duration) (int, error)
 		if filled > 0 || left <= 0 {
 			return filled, nil
 		}
-		q.timer.Reset(left)
-		select {
-		case <-q.changed:
-		case <-q.timer.C:
-		}
+		q.bell.Wait(left)
 	}
 }
 
 // Close ends the connection.
 func (q *queue) Close() error {
-	q.timer.Stop()
 	_ = q.c.end()
 	<-q.closed
+	q.bell.Close()
 	return nil
 }

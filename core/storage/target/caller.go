@@ -4,6 +4,8 @@ import (
 	"io"
 	"os"
 	"time"
+
+	"opengauge/core/storage/bell"
 )
 
 // caller is a queue of depth 1: each operation is one positioned call of the
@@ -18,6 +20,7 @@ type caller struct {
 }
 
 func newCaller(file *os.File, epoch time.Time, shape Shape) *caller {
+	bell.Precise()
 	return &caller{file: file, fd: int(file.Fd()), epoch: epoch, buffers: newBuffers(shape)}
 }
 
@@ -54,9 +57,7 @@ func (c *caller) Wait(done []Completion, until time.Duration) (int, error) {
 		done[0], c.ready = c.done, false
 		return 1, nil
 	}
-	if left := until - time.Since(c.epoch); left > 0 {
-		time.Sleep(left)
-	}
+	bell.Sleep(until - time.Since(c.epoch))
 	return 0, nil
 }
 

@@ -36,7 +36,7 @@ var CarrierNames = []string{"automatic", string(Native), string(Threads)}
 func (c Carrier) open(file *os.File, epoch time.Time, shape Shape) (Queue, error) {
 	switch c {
 	case Threads:
-		return newPool(file, epoch, shape), nil
+		return threads(file, epoch, shape)
 	case Native:
 		return newNative(file, epoch, shape)
 	}
@@ -46,5 +46,14 @@ func (c Carrier) open(file *os.File, epoch time.Time, shape Shape) (Queue, error
 	if native, err := newNative(file, epoch, shape); err == nil {
 		return native, nil
 	}
-	return newPool(file, epoch, shape), nil
+	return threads(file, epoch, shape)
+}
+
+// threads gives a pool as a queue.
+func threads(file *os.File, epoch time.Time, shape Shape) (Queue, error) {
+	opened, err := newPool(file, epoch, shape)
+	if err != nil {
+		return nil, err
+	}
+	return opened, nil
 }

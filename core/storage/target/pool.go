@@ -3,7 +3,10 @@ package target
 import (
 	"io"
 	"os"
+	"sync"
 	"time"
+
+	"opengauge/core/storage/bell"
 )
 
 // pool is a queue made of threads that each do one positioned read or write at
@@ -15,7 +18,8 @@ type pool struct {
 
 	requests    chan request
 	completions chan Completion
-	timer       *time.Timer
+	bell        *bell.Bell
+	working     sync.WaitGroup
 }
 
 type request struct {
@@ -23,17 +27,21 @@ type request struct {
 	submitted time.Duration
 }
 
-func newPool(file *os.File, epoch time.Time, shape Shape) *pool {
+func newPool(file *os.File, epoch time.Time, shape Shape) (*pool, error) {
+	ready, err := bell.New()
+	if err != nil {
+		return nil, err
+	}
 	p := &pool{
 		file: file, epoch: epoch, buffers: newBuffers(shape),
 		requests:    make(chan request, shape.Slots),
 		completions: make(chan Completion, shape.Slots),
-		timer:       time.NewTimer(time.Hour),
+		bell:        ready,
 	}
 	for range shape.Slots {
-		go p.work()
+		p.working.Go(p.work)
 	}
-	return p
+	return p, nil
 }
 
 func (p *pool) work() {
@@ -43,6 +51,7 @@ func (p *pool) work() {
 		p.completions <- Completion{
 			Slot: r.operation.Slot, Submitted: r.submitted, Began: began, Completed: time.Since(p.epoch), Err: err,
 		}
+		p.bell.Ring()
 	}
 }
 
@@ -81,13 +90,8 @@ func (p *pool) Wait(done []Completion, until time.Duration) (int, error) {
 	if left <= 0 {
 		return 0, nil
 	}
-	p.timer.Reset(left)
-	select {
-	case done[0] = <-p.completions:
-		return 1 + p.drain(done[1:]), nil
-	case <-p.timer.C:
-		return 0, nil
-	}
+	p.bell.Wait(left)
+	return p.drain(done), nil
 }
 
 // drain takes what is complete by now.
@@ -108,6 +112,7 @@ func (p *pool) Name() string { return "thread pool" }
 
 func (p *pool) Close() error {
 	close(p.requests)
-	p.timer.Stop()
+	p.working.Wait()
+	p.bell.Close()
 	return nil
 }

@@ -4,6 +4,7 @@ import (
 	"os"
 	"time"
 
+	"opengauge/core/storage/bell"
 	"opengauge/core/storage/ring"
 )
 
@@ -21,6 +22,7 @@ type uring struct {
 
 // newURing opens a ring for the file, or says why it cannot be had.
 func newURing(file *os.File, epoch time.Time, shape Shape) (*uring, error) {
+	bell.Precise()
 	opened, err := ring.Open(file, shape.Slots, int(shape.Block))
 	if err != nil {
 		return nil, err
