@@ -69,8 +69,14 @@ func (p Pass) Besides() string {
 func (p Place) suffix() string { return load.Full(p.Fill) }
 
 // Settle is how long the pass runs before it counts, so that queues are full
-// and the first operations are behind it: a tenth of its time, at most 0.5 s.
-func (e End) Settle() time.Duration { return min(e.Hold/10, longestSettle) }
+// and the first operations are behind it: a tenth of its time, at most 0.5 s. One that
+// ends at a number of bytes does not settle: it would move more than that.
+func (e End) Settle() time.Duration {
+	if e.Bytes > 0 || e.Times > 0 {
+		return 0
+	}
+	return min(e.Hold/10, longestSettle)
+}
 
 // Open reports whether the pass ends at a number of bytes alone, so that nobody
 // knows beforehand when that is.

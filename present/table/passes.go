@@ -45,13 +45,40 @@ func Passes(s *session.Session, notation unit.Notation) Table {
 			"cache stood between the program and the storage, and figures may be those of memory.")
 	}
 	if failing > 0 {
-		t.Notes = append(t.Notes, fmt.Sprintf("%d operations failed; they are not counted in the figures.", failing))
+		t.Notes = append(t.Notes, fmt.Sprintf("%s operations failed; they are not counted in the figures.",
+			unit.Grouped(failing)))
+	}
+	if note := schedulesNote(s); note != "" {
+		t.Notes = append(t.Notes, note)
 	}
 	if s.State != session.Complete {
 		t.Notes = append(t.Notes, "The session is "+string(s.State)+": passes may be missing, and the last one may "+
 			"be cut short.")
 	}
 	return t
+}
+
+// schedulesNote says how well the program kept to the schedules of fixed rates, and what
+// that took, of the pass in which it was worst.
+func schedulesNote(s *session.Session) string {
+	var worst *session.Pass
+	for i := range s.Passes {
+		p := &s.Passes[i]
+		if p.Lateness != nil && p.ElapsedSeconds > 0 && (worst == nil || p.Lateness.P99 > worst.Lateness.P99) {
+			worst = p
+		}
+	}
+	if worst == nil || s.Simulated {
+		return ""
+	}
+	text := fmt.Sprintf("At a fixed rate this program began operations late by %s in the middle and %s at p99, which "+
+		"took %.0f %% of a processor's time for waiting.", unit.Latency(worst.Lateness.P50),
+		unit.Latency(worst.Lateness.P99), worst.SpinSeconds/worst.ElapsedSeconds*100)
+	if worst.CutOffOperations > int64(worst.Outstanding()) {
+		text += fmt.Sprintf(" %s operations were due and not over when pass %d ended; they count with their age.",
+			unit.Grouped(worst.CutOffOperations), worst.Index+1)
+	}
+	return text
 }
 
 // steadyNote says how steady a sustained pass ended.

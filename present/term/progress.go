@@ -67,7 +67,7 @@ func passLine(report run.Progress, notation unit.Notation) string {
 	pass := report.Ended
 	return fmt.Sprintf("pass %d/%d: %s: %s, %s IOPS, p50 %s%s", report.Pass, report.Passes, pass.Label(),
 		notation.Rate(pass.BytesPerSecond), unit.Grouped(int64(math.Round(pass.IOPS))),
-		unit.Latency(pass.Latency.P50), cutShort(pass))
+		unit.Latency(pass.Latency.P50), cutShort(pass)) + failed(pass)
 }
 
 func cutShort(pass *session.Pass) string {
@@ -75,6 +75,14 @@ func cutShort(pass *session.Pass) string {
 		return " (cut short)"
 	}
 	return ""
+}
+
+// failed says how many operations of a pass failed, and with what.
+func failed(pass *session.Pass) string {
+	if pass.Errors == 0 {
+		return ""
+	}
+	return fmt.Sprintf("; %s failed: %s", unit.Grouped(pass.Errors), pass.FirstError)
 }
 
 func (p *Progress) redraw(report run.Progress) {

@@ -2,6 +2,7 @@ package finding
 
 import (
 	"fmt"
+	"strings"
 
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -39,7 +40,7 @@ func findBackgroundLoad(s *session.Session, _ unit.Notation) []session.Finding {
 		if p.DeviceBytes == nil || !p.Direct {
 			return 0
 		}
-		return float64(*p.DeviceBytes - p.Bytes - inFlight(p))
+		return float64(*p.DeviceBytes - ownBytes(s, p) - inFlight(p))
 	}
 	passes, indexes := passesWhere(s, func(p *session.Pass) bool {
 		return foreign(p) > float64(foreignLeast) && foreign(p) > foreignShare*float64(*p.DeviceBytes)
@@ -56,6 +57,15 @@ func findBackgroundLoad(s *session.Session, _ unit.Notation) []session.Finding {
 		numbered(passes), worst.Label(), share*100)
 	f.Advice = "Close what else uses the drive (indexing, backup, another measurement) and repeat."
 	return []session.Finding{f}
+}
+
+// ownBytes is what a pass itself let the device move. A file system that journals data
+// writes everything twice (Documentation/filesystems/ext4/journal.rst, data=journal).
+func ownBytes(s *session.Session, p *session.Pass) unit.Bytes {
+	if p.WriteShare > 0 && strings.Contains(s.Environment.MountOptions, "data=journal") {
+		return p.Bytes + unit.Bytes(p.WriteShare*float64(p.Bytes)*11/10)
+	}
+	return p.Bytes
 }
 
 // inFlight is what may have been under way at both ends of a pass.

@@ -27,6 +27,9 @@ type CachedResultEvidence struct {
 	Memory     unit.BytesPerSecond `json:"memory_bytes_per_second,omitempty"`
 	P50        float64             `json:"p50_seconds,omitempty"`
 	Direct     string              `json:"direct,omitempty"`
+	// Read is what the program read, and Device what the device gave of it.
+	Read   unit.Bytes  `json:"read_bytes,omitempty"`
+	Device *unit.Bytes `json:"device_read_bytes,omitempty"`
 }
 
 const (
@@ -50,7 +53,7 @@ func findCachedResult(s *session.Session, n unit.Notation) []session.Finding {
 		return []session.Finding{cached(summary, 1, allPasses(s),
 			CachedResultEvidence{FileSystem: s.Target.FileSystem})}
 	}
-	var found []session.Finding
+	found := findMissingReads(s, n)
 	faster := func(limit unit.BytesPerSecond, say func(fastest *session.Pass) (string, CachedResultEvidence)) {
 		passes, indexes := passesWhere(s, func(p *session.Pass) bool { return p.BytesPerSecond > limit })
 		if limit <= 0 || len(passes) == 0 {
@@ -77,7 +80,8 @@ func findCachedResult(s *session.Session, n unit.Notation) []session.Finding {
 	})
 	passes, indexes := passesWhere(s, func(p *session.Pass) bool {
 		known := p.Operations > 0 && p.Latency.P50 > 0
-		return known && !p.Direct && p.Operation == load.Read && p.Latency.P50 < fasterThanStorage
+		answered := p.DeviceReadBytes != nil && float64(*p.DeviceReadBytes) >= cameFromDevice*float64(p.Bytes-inFlight(p))
+		return known && !answered && !p.Direct && p.Operation == load.Read && p.Latency.P50 < fasterThanStorage
 	})
 	if len(passes) > 0 {
 		summary := fmt.Sprintf("Half of the reads of %s took under %s, without direct I/O: the system's cache "+
@@ -87,6 +91,32 @@ func findCachedResult(s *session.Session, n unit.Notation) []session.Finding {
 			Direct: "no"}))
 	}
 	return found
+}
+
+const (
+	// leastRead is how much has to be read for the device's counters to be asked, and
+	// cameFromDevice the share of it that the device has to have given.
+	leastRead      = 16 * unit.MiB
+	cameFromDevice = 0.9
+)
+
+// findMissingReads finds passes that read more than their device gave, by its own
+// counters: memory answered for the rest, or a file with holes.
+func findMissingReads(s *session.Session, n unit.Notation) []session.Finding {
+	passes, indexes := passesWhere(s, func(p *session.Pass) bool {
+		return p.WriteShare == 0 && p.DeviceReadBytes != nil && p.Bytes >= leastRead &&
+			float64(*p.DeviceReadBytes) < cameFromDevice*float64(p.Bytes-inFlight(p))
+	})
+	if len(passes) == 0 {
+		return nil
+	}
+	worst := greatest(passes, func(p *session.Pass) float64 {
+		return float64(p.Bytes-*p.DeviceReadBytes) / float64(p.Bytes)
+	})
+	evidence := CachedResultEvidence{Read: worst.Bytes, Device: worst.DeviceReadBytes, Measured: worst.BytesPerSecond}
+	summary := fmt.Sprintf("%s read %s at %s, of which the device gave %s: memory answered, or the file has holes.",
+		worst.Label(), worst.Bytes.Decimal(), n.Rate(worst.BytesPerSecond), worst.DeviceReadBytes.Decimal())
+	return []session.Finding{cached(summary, 0.95, indexes, evidence)}
 }
 
 func allPasses(s *session.Session) []int {

@@ -23,8 +23,13 @@ type outage struct {
 func outages(pass *session.Pass) []outage {
 	var found []outage
 	last, silent, errors := 0.0, -1.0, int64(0)
+	// Records of older programs have samples of nothing while a cache was flushed.
+	writing := pass.ElapsedSeconds - pass.FlushSeconds
 	for _, sample := range pass.Samples {
 		begins := sample.TSeconds - sample.ElapsedSeconds
+		if pass.FlushSeconds > 0 && begins >= writing-sample.ElapsedSeconds && sample.Bytes == 0 {
+			break
+		}
 		if gap := begins - last; gap > longestSilence && last > 0 {
 			found = append(found, outage{from: last, to: begins, returned: true})
 		}

@@ -3,9 +3,7 @@ package engine
 import (
 	"encoding/binary"
 	"hash/crc32"
-	"math"
 	"sync"
-	"sync/atomic"
 
 	"opengauge/core/unit"
 )
@@ -39,13 +37,13 @@ type Ledger struct {
 	generation uint32
 	// expected is the generation of each cell; the top bit says that a write
 	// of it is, or was left, under way.
-	expected []atomic.Uint32
+	expected *generations
 
 	mutex sync.Mutex
 	found Checked
-	// shifts counts by how far misplaced cells had come.
-	shifts   map[int64]int64
-	lastGood int64
+	// sweep is what the last look at all cells, one after the other, has found so far.
+	sweep    sweep
+	capacity unit.Bytes
 }
 
 const underWay = 1 << 31
@@ -74,8 +72,8 @@ func (c Checked) Faults() int64 { return c.Wrong + c.Stale + c.Misplaced + c.Unr
 // NewLedger makes the ledger of a span, for blocks that are multiples of cell.
 func NewLedger(span, cell unit.Bytes, session uint64) *Ledger {
 	return &Ledger{
-		cell: int64(cell), session: session, expected: make([]atomic.Uint32, span/cell),
-		shifts: map[int64]int64{}, lastGood: -1, found: Checked{Cell: cell, FirstOffset: -1},
+		cell: int64(cell), session: session, expected: newGenerations(int64(span / cell)),
+		found: Checked{Cell: cell, FirstOffset: -1}, sweep: newSweep(int64(cell)),
 	}
 }
 
@@ -92,15 +90,13 @@ func (l *Ledger) stamp(block []byte, offset int64) {
 		binary.LittleEndian.PutUint32(cell[stampGeneration:], l.generation)
 		binary.LittleEndian.PutUint32(cell[stampChecksum:], 0)
 		binary.LittleEndian.PutUint32(cell[stampChecksum:], crc32.Checksum(cell, castagnoli))
-		l.expected[(offset+at)/l.cell].Store(l.generation | underWay)
 	}
+	l.expected.set(offset/l.cell, (offset+int64(len(block)))/l.cell, l.generation|underWay)
 }
 
 // written notes that a write is complete.
 func (l *Ledger) written(offset, length int64) {
-	for at := offset; at+l.cell <= offset+length; at += l.cell {
-		l.expected[at/l.cell].Store(l.generation)
-	}
+	l.expected.set(offset/l.cell, (offset+length)/l.cell, l.generation)
 }
 
 // check looks at the cells of a block that was read. The block is restored.
@@ -108,7 +104,7 @@ func (l *Ledger) check(block []byte, offset int64) {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
 	for at := int64(0); at+l.cell <= int64(len(block)); at += l.cell {
-		expected := l.expected[(offset+at)/l.cell].Load()
+		expected := l.expected.of((offset + at) / l.cell)
 		if expected == 0 {
 			continue // never written by this session
 		}
@@ -118,11 +114,18 @@ func (l *Ledger) check(block []byte, offset int64) {
 }
 
 func (l *Ledger) judge(cell []byte, offset int64, expected uint32) {
-	switch fault := l.fault(cell, offset, expected); fault {
+	switch fault, from := l.fault(cell, offset, expected); fault {
 	case nil:
-		l.lastGood = max(l.lastGood, offset)
+		l.sweep.fits(offset)
 		return
+	case &l.found.Misplaced:
+		l.sweep.moved(from - offset)
+		*fault++
+	case &l.found.Wrong:
+		l.sweep.lost(offset)
+		*fault++
 	default:
+		l.sweep.other++
 		*fault++
 	}
 	if l.found.FirstOffset < 0 || offset < l.found.FirstOffset {
@@ -130,50 +133,52 @@ func (l *Ledger) judge(cell []byte, offset int64, expected uint32) {
 	}
 }
 
-// fault gives the count that a cell belongs to, or nil for a good one.
-func (l *Ledger) fault(cell []byte, offset int64, expected uint32) *int64 {
+// fault gives the count that a cell belongs to, or nil for a good one, and of a
+// misplaced one where its data was written to.
+func (l *Ledger) fault(cell []byte, offset int64, expected uint32) (count *int64, from int64) {
 	claimed := binary.LittleEndian.Uint32(cell[stampChecksum:])
 	binary.LittleEndian.PutUint32(cell[stampChecksum:], 0)
 	sound := crc32.Checksum(cell, castagnoli) == claimed
 	binary.LittleEndian.PutUint32(cell[stampChecksum:], claimed)
 	if !sound || string(cell[:len(stampMagic)]) != stampMagic ||
 		binary.LittleEndian.Uint64(cell[stampSession:]) != l.session {
-		return &l.found.Wrong
+		return &l.found.Wrong, 0
 	}
 	if from := int64(binary.LittleEndian.Uint64(cell[stampOffset:])); from != offset {
-		l.shifts[from-offset]++
-		return &l.found.Misplaced
+		return &l.found.Misplaced, from
 	}
 	generation := binary.LittleEndian.Uint32(cell[stampGeneration:])
 	if expected&underWay == 0 && generation < expected {
-		return &l.found.Stale
+		return &l.found.Stale, 0
 	}
-	return nil
+	return nil, 0
 }
-
-// fewestForCapacity is how many faults of one kind it takes to speak of the
-// device's capacity.
-const fewestForCapacity = 16
 
 // Checked sums up what was checked so far.
 func (l *Ledger) Checked() Checked {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
+	l.explain()
 	sum := l.found
-	sum.Written += l.holding()
-	sum.WrapsAt = l.wrapsAt()
+	sum.Written += l.expected.known()
+	sum.WrapsAt = l.capacity
 	return sum
 }
 
-// holding is how many cells ought to hold something.
-func (l *Ledger) holding() int64 {
-	count := int64(0)
-	for i := range l.expected {
-		if l.expected[i].Load() != 0 {
-			count++
-		}
+// Sweep begins a look at all cells, one after the other: only once all were looked at
+// is it known whether what is at fault comes of a device that holds less than it says.
+func (l *Ledger) Sweep() {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	l.explain()
+	l.sweep = newSweep(l.cell)
+}
+
+// explain asks a sweep that looked at all cells for the device's capacity.
+func (l *Ledger) explain() {
+	if capacity := l.sweep.capacity(l.expected.known()); capacity > 0 {
+		l.capacity = capacity
 	}
-	return count
 }
 
 // Forget says that the storage was told to forget what it holds: nothing is expected
@@ -181,55 +186,23 @@ func (l *Ledger) holding() int64 {
 func (l *Ledger) Forget() {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
-	l.found.Written += l.holding()
-	for i := range l.expected {
-		l.expected[i].Store(0)
-	}
+	l.explain()
+	l.found.Written += l.expected.known()
+	l.expected = newGenerations(l.expected.cells)
 }
-
-// mostMemory is what a ledger may take, and cellMemory what it takes for a cell.
-const (
-	mostMemory = 256 * unit.MiB
-	cellMemory = 4
-)
-
-// MostVerified is the largest span for which there is memory with cells of a size.
-func MostVerified(cell unit.Bytes) unit.Bytes { return mostMemory / cellMemory * cell }
 
 // unreadable notes that a stretch could not be read.
 func (l *Ledger) unreadable(offset, length int64) {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
 	for at := offset; at+l.cell <= offset+length; at += l.cell {
-		if l.expected[at/l.cell].Load() == 0 {
+		if l.expected.of(at/l.cell) == 0 {
 			continue
 		}
 		l.found.Unreadable++
+		l.sweep.other++
 		if l.found.FirstOffset < 0 || at < l.found.FirstOffset {
 			l.found.FirstOffset = at
 		}
 	}
-}
-
-// wrapsAt tells a device that holds less than it says. One that begins again
-// from its start returns, at each place, what was written last to a place a
-// multiple of its capacity away. One that drops what is beyond its capacity
-// returns nothing good from there on.
-func (l *Ledger) wrapsAt() unit.Bytes {
-	if l.found.Misplaced >= fewestForCapacity {
-		least := int64(math.MaxInt64)
-		for shift := range l.shifts {
-			least = min(least, max(shift, -shift))
-		}
-		for shift := range l.shifts {
-			if shift%least != 0 {
-				return 0
-			}
-		}
-		return unit.Bytes(least)
-	}
-	if l.found.Wrong >= fewestForCapacity && l.found.Stale == 0 && l.lastGood < l.found.FirstOffset {
-		return unit.Bytes(l.found.FirstOffset)
-	}
-	return 0
 }

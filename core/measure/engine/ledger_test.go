@@ -2,6 +2,7 @@ package engine
 
 import (
 	"context"
+	"math/rand/v2"
 	"testing"
 	"time"
 
@@ -107,6 +108,31 @@ func TestVerificationFindsWhatIsWrong(t *testing.T) {
 		{"wraps at 1 MiB", func(d *memoryDisk) {
 			d.place = func(offset int64) int64 { return offset % int64(unit.MiB) }
 		}, Checked{Misplaced: 768, FirstOffset: 0, WrapsAt: unit.MiB}},
+		{"two swapped blocks of 64 KiB", func(d *memoryDisk) {
+			d.place = func(offset int64) int64 {
+				const a, b, length = 64 << 10, 1 << 20, 64 << 10
+				switch {
+				case offset >= a && offset < a+length:
+					return offset + b - a
+				case offset >= b && offset < b+length:
+					return offset - b + a
+				}
+				return offset
+			}
+			written := d.place
+			d.spoil = func(offset int64, data []byte) {
+				if at := written(offset); at != offset { // the map is read the other way round
+					copy(data, d.store[offset:])
+				}
+			}
+		}, Checked{Misplaced: 32, FirstOffset: 64 << 10}},
+		{"the last 64 KiB lost, and a hole before", func(d *memoryDisk) {
+			d.spoil = func(offset int64, data []byte) {
+				if offset >= 4<<20-64<<10 || offset == 1<<20 {
+					clear(data)
+				}
+			}
+		}, Checked{Wrong: 32, FirstOffset: 1 << 20}},
 		{"holds nothing above 3 MiB", func(d *memoryDisk) {
 			d.place = func(offset int64) int64 {
 				if offset >= 3*int64(unit.MiB) {
@@ -125,5 +151,62 @@ func TestVerificationFindsWhatIsWrong(t *testing.T) {
 				t.Errorf("the verdict is %+v, want %+v", got, c.want)
 			}
 		})
+	}
+}
+
+// Numbers of cells are kept as one where all are the same, whatever the order in which
+// they were set, and are right where they are not.
+func TestGenerations(t *testing.T) {
+	const cells = 5*pageCells/2 + 7
+	g := newGenerations(cells)
+	want := make([]uint32, cells)
+	chance := rand.New(rand.NewPCG(3, 4))
+	differ := func() (count int) {
+		for i := range g.pages {
+			if g.pages[i].each != nil {
+				count++
+			}
+		}
+		return count
+	}
+	const block = 64
+	for generation := uint32(1); generation <= 3; generation++ {
+		blocks := chance.Perm(cells/block + 1)
+		for _, underway := range []uint32{underWay, 0} {
+			for _, number := range blocks {
+				from, to := int64(number*block), min(int64(number+1)*block, cells)
+				g.set(from, to, generation|underway)
+				for i := from; i < to; i++ {
+					want[i] = generation | underway
+				}
+				if generation == 2 && underway == 0 && number%3 == 0 { // written twice
+					g.set(from, to, generation)
+				}
+			}
+		}
+		if differ() != 0 {
+			t.Errorf("generation %d: %d pages are kept cell by cell, though all cells have one number", generation, differ())
+		}
+	}
+	for range 100 {
+		from := chance.Int64N(cells)
+		to := min(from+chance.Int64N(3*pageCells), cells)
+		number := uint32(chance.IntN(4))
+		g.set(from, to, number)
+		for i := from; i < to; i++ {
+			want[i] = number
+		}
+	}
+	known := int64(0)
+	for i, number := range want {
+		if got := g.of(int64(i)); got != number {
+			t.Fatalf("cell %d has %d, want %d", i, got, number)
+		}
+		if number != 0 {
+			known++
+		}
+	}
+	if got := g.known(); got != known || known == cells {
+		t.Errorf("%d of %d cells are known, want %d", got, cells, known)
 	}
 }

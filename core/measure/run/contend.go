@@ -106,8 +106,9 @@ func (r *runner) together(members []contender) []contender {
 	}
 	joined := make([]contender, len(members))
 	for i, each := range r.request.Together(targets) {
-		joined[i] = contender{&desk{Target: each, address: members[i].address, ledger: members[i].ledger},
-			members[i].chain}
+		of := *members[i].desk
+		of.Target = each
+		joined[i] = contender{&of, members[i].chain}
 	}
 	return joined
 }

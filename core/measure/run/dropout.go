@@ -78,14 +78,20 @@ func (r *runner) stallOf(d *desk) func(engine.Stall) {
 	}
 }
 
-// vanished reports whether an error means that the device is not there any more.
-func vanished(err error) bool {
-	for _, gone := range []error{engine.ErrTooManyErrors, syscall.ENODEV, syscall.ENXIO, syscall.EIO, fs.ErrNotExist} {
+// vanished reports whether an error means that the device is not there any more. Some
+// errors say so. Of others, which a device that is there gives too (a sector that cannot
+// be read, a disk that is full), the device itself is asked.
+func vanished(err error, on target.Target) bool {
+	for _, gone := range []error{syscall.ENODEV, syscall.ENXIO, fs.ErrNotExist} {
 		if errors.Is(err, gone) {
 			return true
 		}
 	}
-	return false
+	device, ok := on.(target.Answerer)
+	if !ok || !errors.Is(err, engine.ErrTooManyErrors) && !errors.Is(err, syscall.EIO) {
+		return false
+	}
+	return device.Answers() != nil
 }
 
 // overWhichLinks says at what rates a device came back, or nothing where that is
@@ -106,7 +112,7 @@ func (r *runner) overWhichLinks() string {
 // the device came back, and the failure itself if it did not.
 func (r *runner) outlast(ctx context.Context, failure error) error {
 	device, ok := r.main.Target.(target.Reopener)
-	if !ok || !vanished(failure) {
+	if !ok || !vanished(failure, r.main.Target) {
 		return failure
 	}
 	lost := r.main.Now()

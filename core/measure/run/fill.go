@@ -6,6 +6,7 @@ import (
 
 	"opengauge/core/measure/engine"
 	"opengauge/core/plan"
+	"opengauge/core/storage/payload"
 	"opengauge/core/storage/target"
 	"opengauge/core/unit"
 )
@@ -25,7 +26,7 @@ func doFree(r *runner, ctx context.Context, _ plan.Item) (int, error) { return 0
 func (r *runner) fillTo(ctx context.Context, d *desk, level float64) error {
 	d.filling = true
 	if folder, ok := d.folder(); ok {
-		return folder.FillTo(ctx, level, func(share float64) { r.progress.fillingTo(level, share) })
+		return folder.FillTo(ctx, level, r.filling(d), func(share float64) { r.progress.fillingTo(level, share) })
 	}
 	span := d.Description().Span
 	goal := unit.Bytes(level*float64(span)) / fillBlock * fillBlock
@@ -36,6 +37,33 @@ func (r *runner) fillTo(ctx context.Context, d *desk, level float64) error {
 		d.filledTo = max(d.filledTo, goal)
 	}
 	return err
+}
+
+// filling is the data that fills a folder, which is entered as written.
+func (r *runner) filling(d *desk) func(length int) []byte {
+	source := payload.Compressible(r.request.compressible())
+	return func(length int) []byte {
+		d.enter(engine.Moved{Written: unit.Bytes(length)})
+		return source.Next(length)
+	}
+}
+
+// fillsByLevels reports whether the plan fills a device level by level, so that it is
+// not to be written before.
+func (r *runner) fillsByLevels(d target.Description) bool {
+	return d.Kind != target.Folder && r.lowestLevel() > 0
+}
+
+// lowestLevel is the lowest share above nothing that the plan fills to, or 0 where it
+// fills to none.
+func (r *runner) lowestLevel() float64 {
+	lowest := 0.0
+	for _, item := range r.request.Plan.Program(r.request.Hold) {
+		if fill, ok := item.(plan.FillTo); ok && fill.Share > 0 && (lowest == 0 || fill.Share < lowest) {
+			lowest = fill.Share
+		}
+	}
+	return lowest
 }
 
 // folder is the target as one that is filled with files, if it is one.

@@ -3,6 +3,7 @@ package run
 import (
 	"context"
 	"errors"
+	"sync"
 	"time"
 
 	"opengauge/core/bench/link"
@@ -25,6 +26,7 @@ type desk struct {
 	filledTo unit.Bytes
 	// readBack is how many cells were read back at the end.
 	readBack int64
+	*account
 }
 
 // work is one stretch of I/O that a run does.
@@ -55,7 +57,27 @@ func (r *runner) do(ctx context.Context, d *desk, w work) (engine.Result, error)
 		Load: w.Load, Start: w.start, Ledger: d.ledger, Seed: newSeed(r.session, w.seed), Timing: w.timing,
 		Watch: engine.Watch{Sense: r.sense, Progress: w.told, Stall: r.stallOf(d)},
 	})
+	d.enter(result.Moved)
 	return result, target.Explain(errors.Join(err, outOfRoom(ctx, guard)))
+}
+
+// account is all that was read from a target and written to it. Members of a
+// contention are entered at once.
+type account struct {
+	mutex sync.Mutex
+	moved engine.Moved
+}
+
+func (a *account) enter(moved engine.Moved) {
+	a.mutex.Lock()
+	defer a.mutex.Unlock()
+	a.moved.Read += moved.Read
+	a.moved.Written += moved.Written
+}
+
+// newDesk gives the desk of a target of the request.
+func (r Request) newDesk(on target.Target, address string) desk {
+	return desk{Target: on, address: address, ledger: r.newLedger(on.Description()), account: &account{}}
 }
 
 // whole does the work and takes a failed operation for a failure of all of it.
@@ -89,6 +111,17 @@ func across(operation load.Operation, from, to unit.Bytes) []work {
 	return works
 }
 
+// compressible is the share of what fills a target that compresses away: that of the
+// first load that says one, so that a level is made of the data that is measured on it.
+func (r Request) compressible() float64 {
+	for _, pass := range r.Plan.Passes(r.Hold) {
+		if pass.CompressibleShare > 0 {
+			return pass.CompressibleShare
+		}
+	}
+	return 0
+}
+
 // seedFilling is the number of works that fill, before that of the first pass.
 const seedFilling = -1
 
@@ -96,7 +129,7 @@ const seedFilling = -1
 // target's start; told may be nil.
 func (r *runner) cover(ctx context.Context, d *desk, from, to unit.Bytes, told func(engine.Progress)) error {
 	for _, w := range across(load.Write, from, to) {
-		w.seed = seedFilling
+		w.seed, w.CompressibleShare = seedFilling, r.request.compressible()
 		if told != nil {
 			w.told = func(p engine.Progress) {
 				p.Bytes += w.start

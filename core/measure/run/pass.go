@@ -84,7 +84,7 @@ func (r *runner) asked(d *desk, p plan.Pass) work {
 		w.Span = min(p.Span, whole)
 	}
 	if p.Filled {
-		w.Span = d.filledSpan(p, w.Span)
+		w.Span = r.filledSpan(d, p, w.Span)
 	}
 	w.timing = engine.Timing{
 		Settle: p.Settle(), Hold: p.Hold, Bytes: bytesOf(p, w.Span), Within: p.Within, Round: p.Round,
@@ -92,13 +92,26 @@ func (r *runner) asked(d *desk, p plan.Pass) work {
 	return w
 }
 
-// filledSpan is what passes at a level touch: on a device what is filled, as far
-// as anything is.
-func (d *desk) filledSpan(p plan.Pass, span unit.Bytes) unit.Bytes {
-	if d.filledTo == 0 {
+// emptySpan is what passes touch of a device that nothing was written to: as much as of
+// a folder, or a tenth of a small device.
+const emptySpan = unit.GiB
+
+// filledSpan is what passes at a level touch. On a device that is what is filled. Before
+// anything is, it is a small part of the lowest level, so that what a pass writes there
+// does not fill the device further than its levels say. A folder's test file is as it is.
+func (r *runner) filledSpan(d *desk, p plan.Pass, span unit.Bytes) unit.Bytes {
+	if d.Description().Kind == target.Folder {
 		return span
 	}
-	return min(span, max(d.filledTo, p.Block*unit.Bytes(p.Workers)))
+	touched := d.filledTo
+	if touched == 0 {
+		touched = min(emptySpan, span/10)
+		if lowest := r.lowestLevel(); lowest > 0 {
+			touched = min(touched, unit.Bytes(lowest*float64(span)))
+		}
+		touched = touched / p.Block * p.Block
+	}
+	return min(span, max(touched, p.Block*unit.Bytes(p.Workers)))
 }
 
 // bytesOf is after how many bytes a pass ends, or 0.

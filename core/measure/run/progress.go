@@ -106,9 +106,12 @@ func (t *tracker) begin(p plan.Pass) {
 func (t *tracker) measuring(p engine.Progress) {
 	pass := t.passes[t.at]
 	elapsed, doing := p.Elapsed, pass.Label()
-	if p.Counting {
+	switch {
+	case p.Counting:
 		elapsed += pass.Settle()
-	} else {
+	case p.Flushing:
+		elapsed, doing = pass.Time(), fmt.Sprintf("%s (flushing for %.0f s)", doing, p.Elapsed.Seconds())
+	default:
 		doing += " (settling)"
 	}
 	elapsed = min(elapsed, pass.Time())

@@ -31,8 +31,19 @@ func passRecord(p plan.Pass, d target.Description, result engine.Result, began t
 		Samples: make([]session.Sample, len(result.Samples)),
 	}
 	record.Depth, record.Workers = result.Depth, result.Workers // as they ran
-	if result.Usage.Known {
-		record.DeviceBytes = &result.Usage.Device
+	device := result.Usage.Device
+	if moved := device.Moved(); result.Usage.Known {
+		record.DeviceBytes, record.DeviceReadBytes = &moved, &device.Read
+		depth := perSecond(device.Waited.Seconds(), elapsed)
+		record.DeviceDepth = &depth
+	}
+	record.MeanDepth, record.CutOffOperations = result.MeanDepth, result.CutOff
+	if p.Scheduled() {
+		record.Lateness = &session.Lateness{P50: result.Lateness.P50Seconds, P99: result.Lateness.P99Seconds}
+		record.SpinSeconds = result.Spun.Seconds()
+	}
+	for _, failure := range result.Failures {
+		record.Failures = append(record.Failures, failureRecord(failure))
 	}
 	if result.Known {
 		record.Throughput = &session.RateInterval{
@@ -46,6 +57,13 @@ func passRecord(p plan.Pass, d target.Description, result engine.Result, began t
 		record.Samples[i] = sampleRecord(sample)
 	}
 	return record
+}
+
+func failureRecord(f engine.Failure) session.Failure {
+	return session.Failure{
+		Action: f.Action.String(), Error: target.Explain(f.Err).Error(), Count: f.Count,
+		FirstOffset: f.FirstOffset, FromOffset: f.FromOffset, ToOffset: f.ToOffset,
+	}
 }
 
 func sampleRecord(s engine.Sample) session.Sample {

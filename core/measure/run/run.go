@@ -124,6 +124,9 @@ func Run(ctx context.Context, request Request, keeper Keeper, watch func(Progres
 	}
 	err := r.run(ctx)
 	r.finish(ctx, err)
+	if err == nil && r.session.State == session.Failed {
+		err = errNothing
+	}
 	if keeping := r.keep(); keeping != nil {
 		err = errors.Join(err, fmt.Errorf("keeping the session: %w", keeping))
 	}
@@ -155,7 +158,7 @@ func newRunner(request Request, keeper Keeper, watch func(Progress)) *runner {
 	d := request.Target.Description()
 	r := &runner{
 		request: request, keeper: keeper, began: request.Target.Now(),
-		main: desk{Target: request.Target, address: d.Address, ledger: request.newLedger(d)},
+		main: request.newDesk(request.Target, d.Address),
 		session: &session.Session{
 			Format: session.Format, ID: request.ID, Name: request.Name,
 			Started: time.Now().UTC().Truncate(time.Millisecond), State: session.Interrupted,
@@ -166,8 +169,7 @@ func newRunner(request Request, keeper Keeper, watch func(Progress)) *runner {
 		},
 	}
 	for _, other := range request.Others {
-		ledger := request.newLedger(other.Target.Description())
-		r.others = append(r.others, desk{Target: other.Target, address: other.Address, ledger: ledger})
+		r.others = append(r.others, request.newDesk(other.Target, other.Address))
 	}
 	r.progress = newTracker(request.Plan, request.Hold, d, r.lookedOn(watch))
 	return r
@@ -205,7 +207,7 @@ func (r *runner) run(ctx context.Context) error {
 		})
 		defer stop()
 	}
-	if r.main.Description().Unfilled || r.main.ledger != nil {
+	if d := r.main.Description(); d.Unfilled || r.main.ledger != nil && !r.fillsByLevels(d) {
 		if err := r.fill(ctx); err != nil {
 			return fmt.Errorf("filling the test file: %w", err)
 		}
@@ -223,6 +225,7 @@ func (r *runner) run(ctx context.Context) error {
 
 func (r *runner) finish(ctx context.Context, err error) {
 	r.recordVerdict()
+	r.recordMoved()
 	r.session.Events = append(r.session.Events, r.events.events...)
 	slices.SortStableFunc(r.session.Events, func(a, b session.Event) int { return cmp.Compare(a.TSeconds, b.TSeconds) })
 	elapsed := r.main.Now() - r.began
@@ -232,8 +235,33 @@ func (r *runner) finish(ctx context.Context, err error) {
 		r.session.State, r.session.Failure = session.Failed, err.Error()
 	case ctx.Err() != nil:
 		r.session.State = session.Interrupted
+	case r.nothingMeasured():
+		r.session.State, r.session.Failure = session.Failed, errNothing.Error()
 	default:
 		r.session.State = session.Complete
+	}
+}
+
+// errNothing says that a run came to its end without a single figure.
+var errNothing = errors.New("no operation succeeded, so nothing was measured")
+
+// nothingMeasured reports whether there were passes, and no operation of any of them
+// succeeded.
+func (r *runner) nothingMeasured() bool {
+	operations := int64(0)
+	for i := range r.session.Passes {
+		operations += r.session.Passes[i].Operations
+	}
+	return len(r.session.Passes) > 0 && operations == 0
+}
+
+// recordMoved puts into the session what was read and written in all.
+func (r *runner) recordMoved() {
+	for _, d := range r.desks() {
+		if d.moved != (engine.Moved{}) {
+			r.session.Moved = append(r.session.Moved,
+				session.Moved{Address: d.address, ReadBytes: d.moved.Read, WrittenBytes: d.moved.Written})
+		}
 	}
 }
 

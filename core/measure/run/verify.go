@@ -21,7 +21,7 @@ func (r Request) checkVerify() error {
 		return nil
 	}
 	cell := r.cell()
-	most := engine.MostVerified(cell)
+	most := engine.MostVerified(cell, r.writesAnywhere())
 	for _, d := range r.descriptions() {
 		switch {
 		case d.Kind == target.Simulated:
@@ -39,6 +39,17 @@ func (r Request) checkVerify() error {
 		}
 	}
 	return nil
+}
+
+// writesAnywhere reports whether a pass of the plan writes in random order.
+func (r Request) writesAnywhere() bool {
+	for _, item := range r.Plan.Program(plan.DefaultHold) {
+		if contend, ok := item.(plan.Contending); ok && contend.Pass.Writes() && contend.Pass.Access == load.Random {
+			return true
+		}
+	}
+	return slices.ContainsFunc(r.Plan.Passes(plan.DefaultHold),
+		func(p plan.Pass) bool { return p.Writes() && p.Access == load.Random })
 }
 
 // descriptions are those of all targets of the request.
@@ -99,6 +110,7 @@ func (r *runner) readBack(ctx context.Context, d *desk) error {
 		after := d.ledger.Checked()
 		d.readBack += after.Checked + after.Unreadable - before.Checked - before.Unreadable
 	}()
+	d.ledger.Sweep()
 	for _, w := range across(load.Read, 0, d.Description().Span) {
 		w.told, w.timing.Tolerate = r.progress.readingBack, engine.TolerateAll
 		if _, err := r.do(ctx, d, w); err != nil {

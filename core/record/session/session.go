@@ -59,7 +59,10 @@ type Session struct {
 	Contentions []Contention `json:"contentions,omitempty"`
 	// Estimates are what an adaptive sweep filled in without measuring it.
 	Estimates []Estimate `json:"estimates,omitempty"`
-	Events    []Event    `json:"events"`
+	// Moved is what was read and written in all, a target each; nothing in records of
+	// older programs.
+	Moved  []Moved `json:"moved,omitempty"`
+	Events []Event `json:"events"`
 	// Verification is what checking the written data found, where it was asked
 	// for.
 	Verification *Verification `json:"verification,omitempty"`
@@ -109,6 +112,26 @@ type Pass struct {
 	// DeviceBytes is what everybody moved to and from the device while the pass
 	// counted, by the counters of the system, where they can be read.
 	DeviceBytes *unit.Bytes `json:"device_bytes,omitempty"`
+	// DeviceReadBytes is how much of that was read.
+	DeviceReadBytes *unit.Bytes `json:"device_read_bytes,omitempty"`
+	// DeviceDepth is how many operations were under way at the device on average, by
+	// the same counters.
+	DeviceDepth *float64 `json:"device_depth,omitempty"`
+	// MeanDepth is how many operations this program had under way at the system on
+	// average; 0 in records of older programs and from elsewhere.
+	MeanDepth float64 `json:"mean_depth,omitempty"`
+	// CutOffOperations had begun, or were due, and were not over when the pass stopped
+	// counting. They are in the latencies, with their age at least, and not in
+	// Operations.
+	CutOffOperations int64 `json:"cut_off_operations,omitempty"`
+	// Lateness is by how much this program itself began operations too late, of a load
+	// with a fixed rate.
+	Lateness *Lateness `json:"lateness_seconds,omitempty"`
+	// SpinSeconds is for how long it looked at the clock without a pause so as to begin
+	// them when they were due; it is part of CPUSeconds.
+	SpinSeconds float64 `json:"spin_seconds,omitempty"`
+	// Failures are the ways in which operations failed.
+	Failures []Failure `json:"failures,omitempty"`
 	// Link is what the links of the chain said before the pass and after it.
 	Link    *link.Record `json:"link,omitempty"`
 	Latency Latency      `json:"latency_seconds"`
@@ -129,6 +152,33 @@ type Latency struct {
 	P99  float64 `json:"p99"`
 	P999 float64 `json:"p99_9"`
 	Max  float64 `json:"max"`
+}
+
+// Lateness sums up by how much operations began too late, in seconds.
+type Lateness struct {
+	P50 float64 `json:"p50"`
+	P99 float64 `json:"p99"`
+}
+
+// Failure is one way in which operations of a pass failed.
+type Failure struct {
+	// Action is "read", "write" or "flush".
+	Action string `json:"action"`
+	Error  string `json:"error"`
+	Count  int64  `json:"count"`
+	// FirstOffset is where the first of them was, and FromOffset to ToOffset where all
+	// of them began, in bytes.
+	FirstOffset int64 `json:"first_offset_bytes"`
+	FromOffset  int64 `json:"from_offset_bytes"`
+	ToOffset    int64 `json:"to_offset_bytes"`
+}
+
+// Moved is what a session read from a target and wrote to it, everything together:
+// filling, settling, passes, reading back.
+type Moved struct {
+	Address      string     `json:"address"`
+	ReadBytes    unit.Bytes `json:"read_bytes"`
+	WrittenBytes unit.Bytes `json:"written_bytes"`
 }
 
 // Sample is what one interval of a pass saw. TSeconds is the interval's end,

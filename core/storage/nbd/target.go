@@ -18,6 +18,7 @@ import (
 // What the target can do besides.
 var (
 	_ target.Reopener = (*Volume)(nil)
+	_ target.Answerer = (*Volume)(nil)
 )
 
 // Options say how a volume is opened.
@@ -91,6 +92,15 @@ func (v *Volume) Usage() target.Usage { return target.Usage{Processor: target.Pr
 
 // Close does nothing: connections are those of queues.
 func (v *Volume) Close() error { return nil }
+
+// Answers says whether the server can still be reached.
+func (v *Volume) Answers() error {
+	c, err := connect(context.Background(), v.address, v.options.TLS)
+	if err != nil {
+		return err
+	}
+	return c.end()
+}
 
 // Reopen says whether the server answers, and still serves the same.
 func (v *Volume) Reopen() error {

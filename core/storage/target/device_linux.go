@@ -261,19 +261,30 @@ func statisticsOf(file *os.File) string {
 	return blockDevice{folder: folder}.whole()
 }
 
-// deviceBytes is what everybody has read from and written to a device since the
-// system started (Documentation/block/stat.rst: sectors of 512 bytes).
-func deviceBytes(statistics string) (unit.Bytes, bool) {
+// counters are those of a device since the system started (Documentation/block/stat.rst:
+// sectors of 512 bytes, and the time that requests waited, each for itself, in
+// milliseconds).
+func counters(statistics string) (Counters, bool) {
 	if statistics == "" {
-		return 0, false
+		return Counters{}, false
 	}
 	fields := strings.Fields(readWord(statistics, "stat"))
-	if len(fields) < 7 {
-		return 0, false
+	const sectorsRead, sectorsWritten, waited = 2, 6, 10
+	if len(fields) <= waited {
+		return Counters{}, false
 	}
-	read, errRead := strconv.ParseInt(fields[2], 10, 64)
-	written, errWritten := strconv.ParseInt(fields[6], 10, 64)
-	return unit.Bytes(read+written) * 512, errRead == nil && errWritten == nil
+	numbers := make([]int64, len(fields))
+	for i, field := range fields {
+		number, err := strconv.ParseInt(field, 10, 64)
+		if err != nil {
+			return Counters{}, false
+		}
+		numbers[i] = number
+	}
+	return Counters{
+		Read: unit.Bytes(numbers[sectorsRead]) * 512, Written: unit.Bytes(numbers[sectorsWritten]) * 512,
+		Waited: time.Duration(numbers[waited]) * time.Millisecond,
+	}, true
 }
 
 // smallestBlock is the smallest direct I/O that a file takes, where the kernel

@@ -19,8 +19,8 @@ func openDevice(path string, _ PathOptions) (Target, error) {
 // statisticsOf knows no counters on this system.
 func statisticsOf(*os.File) string { return "" }
 
-// deviceBytes knows no counters on this system.
-func deviceBytes(string) (unit.Bytes, bool) { return 0, false }
+// counters knows none on this system.
+func counters(string) (Counters, bool) { return Counters{}, false }
 
 // smallestBlock is not known on this system.
 func smallestBlock(*os.File) unit.Bytes { return 1 }

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strings"
@@ -26,12 +25,11 @@ const (
 // FillTo fills the file system that the test file is on, to a share of what it
 // holds for users, with files beside it. What is there already counts. It is
 // refused for anything but a folder.
-func (k *kernelFile) FillTo(ctx context.Context, share float64, progress func(share float64)) error {
+func (k *kernelFile) FillTo(ctx context.Context, share float64, data func(length int) []byte,
+	progress func(share float64)) error {
 	if k.remove == "" {
 		return errors.New("only a folder is filled with files; a device is filled by writing it")
 	}
-	block := direct.Buffer(int(fillerBlock))
-	chance := rand.NewChaCha8([32]byte{byte(len(k.fillers)), 1})
 	for ctx.Err() == nil {
 		usage, err := disk.Usage(k.description.Path)
 		if err != nil {
@@ -52,15 +50,15 @@ func (k *kernelFile) FillTo(ctx context.Context, share float64, progress func(sh
 				"levels or free some space",
 				k.description.Path, share*100, reservedOf(usage).Decimal())
 		}
-		if err := k.addFiller(ctx, min(missing, largestFiller)/fillerBlock, block, chance); err != nil {
+		if err := k.addFiller(ctx, min(missing, largestFiller)/fillerBlock, data); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// addFiller writes one filler file of incompressible data.
-func (k *kernelFile) addFiller(ctx context.Context, blocks unit.Bytes, block []byte, chance *rand.ChaCha8) error {
+// addFiller writes one filler file.
+func (k *kernelFile) addFiller(ctx context.Context, blocks unit.Bytes, data func(length int) []byte) error {
 	name := strings.TrimSuffix(k.remove, TestFileSuffix) + fmt.Sprintf("-filler-%d", len(k.fillers)+1) + TestFileSuffix
 	file, _, err := direct.Create(name, 0o600)
 	if err != nil {
@@ -69,8 +67,7 @@ func (k *kernelFile) addFiller(ctx context.Context, blocks unit.Bytes, block []b
 	claim(file)
 	k.fillers = append(k.fillers, file)
 	for at := unit.Bytes(0); at < blocks && ctx.Err() == nil; at++ {
-		_, _ = chance.Read(block) // never fails, by its documentation
-		if _, err := file.WriteAt(block, int64(at*fillerBlock)); err != nil {
+		if _, err := file.WriteAt(data(int(fillerBlock)), int64(at*fillerBlock)); err != nil {
 			return explain("fill", filepath.Dir(name), err)
 		}
 	}

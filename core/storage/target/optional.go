@@ -13,6 +13,12 @@ type (
 	// Reopener can be opened anew after its device had vanished.
 	Reopener interface{ Reopen() error }
 
+	// Answerer can be asked whether it is still there.
+	Answerer interface {
+		// Answers says why it is not, or nothing where it answers anything at all.
+		Answers() error
+	}
+
 	// Sleeper has a clock of its own, on which time can pass with nothing to do.
 	Sleeper interface{ Sleep(stretch time.Duration) }
 
@@ -27,9 +33,9 @@ type (
 
 	// Filler fills what it is on with files of its own.
 	Filler interface {
-		// FillTo brings it to a share of what it holds. Progress is told of the
-		// share that is reached.
-		FillTo(ctx context.Context, share float64, progress func(share float64)) error
+		// FillTo brings it to a share of what it holds, with data of a length that
+		// is asked for. Progress is told of the share that is reached.
+		FillTo(ctx context.Context, share float64, data func(length int) []byte, progress func(share float64)) error
 		// Free takes away what filled it.
 		Free() error
 	}
@@ -37,6 +43,7 @@ type (
 
 var (
 	_ Reopener = (*kernelFile)(nil)
+	_ Answerer = (*kernelFile)(nil)
 	_ Roomy    = (*kernelFile)(nil)
 	_ Filler   = (*kernelFile)(nil)
 )

@@ -76,16 +76,31 @@ type Target interface {
 type Usage struct {
 	// Processor is the processor time of this program.
 	Processor time.Duration
-	// Device is the bytes that everybody has read from and written to the
-	// device, and Known says whether its counters can be read.
-	Device unit.Bytes
+	// Device is what everybody did to the device, and Known says whether its counters
+	// can be read.
+	Device Counters
 	Known  bool
 }
 
+// Counters are those of a device, over all who use it.
+type Counters struct {
+	Read, Written unit.Bytes
+	// Waited is how long operations were under way at the device, each for itself.
+	Waited time.Duration
+}
+
+// Moved is what was read and written.
+func (c Counters) Moved() unit.Bytes { return c.Read + c.Written }
+
 // Since is what was used since an earlier count.
 func (u Usage) Since(earlier Usage) Usage {
-	return Usage{Processor: u.Processor - earlier.Processor, Device: u.Device - earlier.Device, Known: u.Known &&
-		earlier.Known}
+	return Usage{
+		Processor: u.Processor - earlier.Processor, Known: u.Known && earlier.Known,
+		Device: Counters{
+			Read: u.Device.Read - earlier.Device.Read, Written: u.Device.Written - earlier.Device.Written,
+			Waited: u.Device.Waited - earlier.Device.Waited,
+		},
+	}
 }
 
 // Shape is what a queue has to hold.
@@ -106,6 +121,9 @@ const (
 	// Flush makes all that was written before it stable. It has no data.
 	Flush
 )
+
+// String is the action in a word.
+func (a Action) String() string { return [...]string{Read: "read", Write: "write", Flush: "flush"}[a] }
 
 // Operation is one request to a queue. The data is in the slot's buffer, but for
 // writes that bring their own.
