@@ -12,6 +12,9 @@ import (
 // to have stopped answering.
 const longestSilence = 4.0
 
+// recordedElsewhere is the step of a recording, in whose gaps nobody looked.
+const recordedElsewhere = "series"
+
 // outage is a stretch in which nothing moved, or that was not recorded.
 type outage struct {
 	from, to float64
@@ -30,7 +33,7 @@ func outages(pass *session.Pass) []outage {
 		if pass.FlushSeconds > 0 && begins >= writing-sample.ElapsedSeconds && sample.Bytes == 0 {
 			break
 		}
-		if gap := begins - last; gap > longestSilence && last > 0 {
+		if gap := begins - last; gap > longestSilence && last > 0 && pass.Step != recordedElsewhere {
 			found = append(found, outage{from: last, to: begins, returned: true})
 		}
 		last = sample.TSeconds

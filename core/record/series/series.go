@@ -285,14 +285,16 @@ func (rd *reader) session(name string, about About) *session.Session {
 		Queue: "recorded elsewhere",
 	}
 	readings, faulty := rd.believable()
-	last := -step
+	last, looked := -step, 0.0
 	for i, r := range rd.rows {
 		elapsed := r.t - last
 		last = r.t
-		// A gap in the recording is not an outage: nobody looked.
+		// A gap in the recording is not an outage: nobody looked. Neither what may have
+		// moved in it counts, nor its time.
 		counted := min(elapsed, 3*step)
+		looked += counted
 		sample := session.Sample{
-			TSeconds: r.t + step, ElapsedSeconds: elapsed, Bytes: unit.Bytes(r.rate * counted),
+			TSeconds: r.t + step, ElapsedSeconds: counted, Bytes: unit.Bytes(r.rate * counted),
 			BytesPerSecond: unit.BytesPerSecond(r.rate),
 			IOPS:           r.iops, P50Seconds: r.p50, P99Seconds: r.p99, Errors: r.errors, TemperaturesCelsius: readings[i],
 		}
@@ -306,8 +308,8 @@ func (rd *reader) session(name string, about About) *session.Session {
 		pass.Errors += sample.Errors
 	}
 	pass.ElapsedSeconds = pass.Samples[len(pass.Samples)-1].TSeconds
-	pass.BytesPerSecond = unit.BytesPerSecond(float64(pass.Bytes) / pass.ElapsedSeconds)
-	pass.IOPS = float64(pass.Operations) / pass.ElapsedSeconds
+	pass.BytesPerSecond = unit.BytesPerSecond(float64(pass.Bytes) / looked)
+	pass.IOPS = float64(pass.Operations) / looked
 	s := &session.Session{
 		Format: session.Format, Name: name, State: session.Complete,
 		Target: session.Target{Address: name, Kind: "series"},

@@ -1,6 +1,7 @@
 package series
 
 import (
+	"fmt"
 	"math"
 	"strings"
 	"testing"
@@ -27,4 +28,32 @@ func FuzzRead(f *testing.F) {
 			last = sample.TSeconds
 		}
 	})
+}
+
+// A gap in a recording changes no average: what was not looked at has no rate.
+func TestAGapChangesNoAverage(t *testing.T) {
+	text := strings.Builder{}
+	text.WriteString("t_seconds,bytes_per_second,iops\n")
+	for i := range 120 {
+		at := i
+		if i >= 60 {
+			at += 600
+		}
+		fmt.Fprintf(&text, "%d,5e8,1000\n", at)
+	}
+	s, err := Read("gap.csv", strings.NewReader(text.String()), writes)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := s.Passes[0]
+	if rate := float64(p.BytesPerSecond); !(math.Abs(rate/5e8-1) < 0.001) || !(math.Abs(p.IOPS/1000-1) < 0.001) {
+		t.Errorf("on average %.0f bytes and %.1f operations a second, want 5e8 and 1000", rate, p.IOPS)
+	}
+	looked := 0.0
+	for _, sample := range p.Samples {
+		looked += sample.ElapsedSeconds
+	}
+	if p.ElapsedSeconds != 720 || !(math.Abs(looked-122) < 0.001) {
+		t.Errorf("it lasts %v s, of which %v were looked at; want 720 and 122", p.ElapsedSeconds, looked)
+	}
 }
