@@ -11,6 +11,7 @@ require (
 	github.com/charmbracelet/x/ansi v0.11.8
 	github.com/go-json-experiment/json v1.27.2
 	github.com/goccy/go-yaml v1.19.2
+	github.com/hanwen/go-fuse/v2 v2.12.1
 	github.com/klauspost/compress v1.20.3
 	github.com/parquet-go/parquet-go v0.32.0
 	github.com/pressly/goose/v3 v3.29.0

@@ -29,6 +29,7 @@ const (
 	opWrite      = 23
 
 	fixedFile = 1 << 0 // of a submission
+	async     = 1 << 4
 
 	setupCoopTaskrun  = 1 << 8
 	setupSingleIssuer = 1 << 12
@@ -117,6 +118,9 @@ type Ring struct {
 	completionMask uint32
 	completions    []completion
 
+	// flags are those of every submission.
+	flags uint8
+
 	queued   uint32 // written to the ring, not yet handed to the kernel
 	lengths  []int32
 	timeout  unix.Timespec
@@ -126,7 +130,7 @@ type Ring struct {
 // Open opens a ring for a file with so many slots of a size, or says why this kernel
 // or a sandbox around the program does not allow one.
 func Open(file *os.File, slots, size int) (*Ring, error) {
-	r := &Ring{fd: -1, lengths: make([]int32, slots)}
+	r := &Ring{fd: -1, flags: fixedFile, lengths: make([]int32, slots)}
 	if err := r.open(file, slots, size); err != nil {
 		_ = r.Close()
 		return nil, fmt.Errorf("io_uring: %w", err)
@@ -239,7 +243,7 @@ func (r *Ring) Push(o Operation) {
 	tail := *r.submissionTail
 	at := tail & r.submissionMask
 	s := &r.submissions[at]
-	*s = submission{flags: fixedFile, userData: uint64(o.Slot)}
+	*s = submission{flags: r.flags, userData: uint64(o.Slot)}
 	r.array[at] = at
 	r.lengths[o.Slot] = int32(o.Length)
 	if o.Flush {
@@ -299,6 +303,10 @@ func (r *Ring) Enter(left time.Duration) error {
 		return fmt.Errorf("waiting on io_uring: %w", errno)
 	}
 }
+
+// Apart lets the kernel carry every operation on a thread of its own from now on, for
+// files that it would carry one after the other in the call that hands them over.
+func (r *Ring) Apart() { r.flags |= async }
 
 // Waiting is how many completions can be popped.
 func (r *Ring) Waiting() int { return int(atomic.LoadUint32(r.completionTail) - *r.completionHead) }

@@ -18,6 +18,9 @@ type uring struct {
 	epoch       time.Time
 	submittedAt time.Duration
 	submitted   []time.Duration
+	// watched is how often it was looked at how the kernel carries operations, and
+	// inline how often it carried them in the call that handed them over.
+	watched, inline int
 }
 
 // newURing opens a ring for the file, or says why it cannot be had.
@@ -46,7 +49,40 @@ func (u *uring) Submit(operations []Operation) error {
 	return nil
 }
 
+const (
+	// lingers is how long handing an operation over takes at the least where the
+	// kernel carries it in that call, and it is slow enough for that to matter. From
+	// certainly on, no pause of the thread looks like that.
+	lingers, certainly = 100 * time.Microsecond, 2 * time.Millisecond
+	// looks is how often that is looked at, and believed how often it has to be so.
+	looks, believed = 4, 2
+)
+
+// watch hands the first operations over without waiting for them. Some file systems
+// carry them in that call: then no two would ever be under way at once, and they are
+// left to threads of the kernel from then on.
+func (u *uring) watch() error {
+	handed, began := int(u.Queued()), time.Since(u.epoch)
+	if err := u.Enter(0); err != nil || handed == 0 {
+		return err
+	}
+	u.watched++
+	each := (time.Since(u.epoch) - began) / time.Duration(handed)
+	if u.Waiting() < handed || each < lingers {
+		return nil
+	}
+	if u.inline++; u.inline == believed || each > certainly {
+		u.Apart()
+	}
+	return nil
+}
+
 func (u *uring) Wait(done []Completion, until time.Duration) (int, error) {
+	if u.watched < looks {
+		if err := u.watch(); err != nil {
+			return 0, err
+		}
+	}
 	now := u.submittedAt
 	for ; ; now = time.Since(u.epoch) {
 		if u.Queued() == 0 {

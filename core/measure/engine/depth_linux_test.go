@@ -1,0 +1,97 @@
+package engine_test
+
+import (
+	"context"
+	"math"
+	"testing"
+	"time"
+
+	"opengauge/core/load"
+	"opengauge/core/measure/engine"
+	"opengauge/core/storage/target"
+	"opengauge/core/storage/witness"
+	"opengauge/core/unit"
+)
+
+// The depth that is asked is what a file sees that counts what is under way in it, for
+// every way to the kernel, and what the result says.
+func TestDepthIsWhatTheFileSees(t *testing.T) {
+	const delay = 20 * time.Millisecond
+	slow := witness.Mount(t, delay)
+	for _, c := range []struct {
+		carrier target.Carrier
+		queue   string
+		depth   int
+	}{
+		{target.Automatic, "positioned calls", 1}, {target.Native, "io_uring", 4}, {target.Native, "io_uring", 16},
+		{target.Threads, "thread pool", 1}, {target.Threads, "thread pool", 4}, {target.Threads, "thread pool", 16},
+	} {
+		opened, err := target.OpenPath(slow.Folder, target.PathOptions{Size: unit.MiB, Carrier: c.carrier, Tag: "depth"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, operation := range []load.Operation{load.Write, load.Read} {
+			l := load.New(operation, load.Random, 4096, c.depth)
+			l.Span = opened.Description().Span
+			_, _ = slow.Peak()
+			r, err := engine.Run(context.Background(), opened, engine.Request{
+				Load: l, Timing: engine.Timing{Hold: 400 * time.Millisecond, Sample: 100 * time.Millisecond},
+			})
+			if err != nil {
+				t.Fatal(err)
+			}
+			peak, operations := slow.Peak()
+			if peak != c.depth || r.Queue != c.queue || !(math.Abs(r.MeanDepth/float64(c.depth)-1) < 0.1) {
+				t.Errorf("%s %s at depth %d: the file saw %d at once, the result says %.2f by %s", c.queue, operation,
+					c.depth, peak, r.MeanDepth, r.Queue)
+			}
+			if total := r.Operations + r.CutOff; total > int64(operations) || total < int64(operations-c.depth) {
+				t.Errorf("%s %s: the file served %d operations, the result has %d and %d cut off", c.queue, operation,
+					operations, r.Operations, r.CutOff)
+			}
+			if p50 := r.Latency.P50Seconds; !(p50 > delay.Seconds() && p50 < 1.5*delay.Seconds()) {
+				t.Errorf("%s %s at depth %d: half take %.1f ms, the file %s", c.queue, operation, c.depth, p50*1e3, delay)
+			}
+		}
+		if err := opened.Close(); err != nil {
+			t.Error(err)
+		}
+	}
+	if slow.Flushes() < 6 {
+		t.Errorf("the file saw %d flushes, want one behind each pass that writes", slow.Flushes())
+	}
+}
+
+// What is counted is what the kernel counts of a device, whatever carries it.
+func TestBytesAreWhatTheKernelCounts(t *testing.T) {
+	device := witness.Loop(t, 32*unit.MiB)
+	for _, c := range carriers {
+		opened, err := target.OpenPath(device, target.PathOptions{
+			Carrier: c.carrier, Overwrite: device + ":33554432", OverwriteContents: true,
+		})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, operation := range []load.Operation{load.Write, load.Read} {
+			l := load.New(operation, load.Random, 16*unit.KiB, c.depth)
+			l.Span = opened.Description().Span
+			read, written := witness.Sectors(t, device)
+			r, err := engine.Run(context.Background(), opened, engine.Request{
+				Load: l, Timing: engine.Timing{Bytes: 8 * unit.MiB, Sample: 100 * time.Millisecond},
+			})
+			if err != nil {
+				t.Fatal(err)
+			}
+			readAfter, writtenAfter := witness.Sectors(t, device)
+			read, written = readAfter-read, writtenAfter-written
+			if r.Moved.Read != read || r.Moved.Written != written || r.Bytes != 8*unit.MiB {
+				t.Errorf("%s %s: moved %+v, the kernel counted %d read and %d written", c.queue, operation, r.Moved, read,
+					written)
+			}
+			if u := r.Usage; !u.Known || u.Device.Read != read || u.Device.Written != written {
+				t.Errorf("%s %s: the result has %+v of the device's counters", c.queue, operation, u.Device)
+			}
+		}
+		_ = opened.Close()
+	}
+}

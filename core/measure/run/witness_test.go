@@ -1,0 +1,204 @@
+package run
+
+import (
+	"context"
+	"math"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"opengauge/core/bench/link"
+	"opengauge/core/bench/sensor"
+	"opengauge/core/bench/survey"
+	"opengauge/core/judge/finding"
+	"opengauge/core/plan"
+	"opengauge/core/record/session"
+	"opengauge/core/storage/nbd"
+	"opengauge/core/storage/target"
+	"opengauge/core/storage/witness"
+	"opengauge/core/unit"
+)
+
+// written is a plan from its text.
+func written(t *testing.T, text string) plan.Plan {
+	t.Helper()
+	file := filepath.Join(t.TempDir(), "plan.yaml")
+	if err := os.WriteFile(file, []byte("plan: of-a-test\nsteps:\n"+text), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	return must(t)(plan.Load(file))
+}
+
+// runOn runs a plan on a target, whatever comes of it.
+func runOn(t *testing.T, on target.Target, p plan.Plan, hold time.Duration) (*session.Session, error) {
+	t.Helper()
+	return Run(context.Background(), Request{
+		ID: session.NewID(), Plan: p, Hold: hold, Target: on, Sensors: sensor.None{}, Chain: link.NewChain(),
+		StallAfter: StallAfter, ReturnWithin: time.Second, Environment: survey.Environment("test"),
+	}, &notebook{}, nil)
+}
+
+func volume(t *testing.T, s *witness.Server) *nbd.Volume {
+	t.Helper()
+	v, err := nbd.Open(context.Background(), s.Address, nbd.Options{Overwrite: witness.Export})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return v
+}
+
+// Every byte that reached the server is in the session, and a limit of bytes is kept to
+// a block.
+func TestWhatMovedIsWhatTheServerSaw(t *testing.T) {
+	const size = 16 * unit.MiB
+	server := witness.Serve(t, size, "--filter=delay", "delay-write=1ms")
+	cases := []struct {
+		name, steps   string
+		read, written unit.Bytes // 0 is not known beforehand
+	}{
+		{"over twice", "  - sustain: {operation: write, access: random, block: 64KiB, depth: 8, over: 2x}", 0, 2 * size},
+		{"bytes", "  - sweep: {operation: [read, write], access: random, block: 4KiB, depth: [1, 8], bytes: 1MiB}",
+			2 * unit.MiB, 2 * unit.MiB},
+		{"bytes of several workers", "  - sweep: {operation: [read, write], access: random, block: 4KiB, depth: 2, " +
+			"workers: 3, bytes: 1MiB}", unit.MiB, unit.MiB},
+		{"settling", "  - sweep: {operation: write, access: sequential, block: 64KiB, depth: 4}", 0, 0},
+		{"mixed", "  - sweep: {operation: mixed, write-share: 30%, access: random, block: 4KiB, depth: 4}", 0, 0},
+	}
+	seen := 0
+	for _, c := range cases {
+		hold := 300 * time.Millisecond
+		if c.read+c.written > 0 {
+			hold = time.Minute
+		}
+		s, err := runOn(t, volume(t, server), written(t, c.steps), hold)
+		if err != nil {
+			t.Fatalf("%s: %v", c.name, err)
+		}
+		all := server.Requests(t)
+		read, written := witness.Moved(all[seen:])
+		seen = len(all)
+		if len(s.Moved) != 1 || s.Moved[0].ReadBytes != read || s.Moved[0].WrittenBytes != written || read+written == 0 {
+			t.Errorf("%s: the session has %+v, the server saw %d read and %d written", c.name, s.Moved, read, written)
+		}
+		if c.read > 0 && read != c.read || c.written > 0 && written != c.written {
+			t.Errorf("%s: the server saw %d read and %d written, want %d and %d", c.name, read, written, c.read, c.written)
+		}
+	}
+}
+
+// At each level of a fill, no more was written than the level means, and passes touch
+// what is filled.
+func TestALevelIsWhatTheServerHolds(t *testing.T) {
+	const size = 32 * unit.MiB
+	server := witness.Serve(t, size)
+	p := written(t, `  - fill:
+      levels: [0%, 25%, 50%]
+      steps:
+        - sweep: {operation: [write, read], access: random, block: 4KiB, depth: 4}
+`)
+	s, err := runOn(t, volume(t, server), p, 200*time.Millisecond)
+	if err != nil {
+		t.Fatal(err)
+	}
+	requests := server.Requests(t)
+	if touched := witness.Touched(requests); touched != size/2 {
+		t.Errorf("%s of %s were written at the end of 50 %%", touched.Capacity(), size.Capacity())
+	}
+	reach, at := int64(0), 0
+	for i, pass := range s.Passes {
+		// The requests of a pass are as many as it moved, and come in its order.
+		for ; at < len(requests) && requests[at].Write == (i%2 == 0); at++ {
+			reach = max(reach, requests[at].Offset+requests[at].Length)
+		}
+		share := float64(reach) / float64(size)
+		if limit := max(pass.FillShare, 0.1); share > limit+1e-9 || pass.FillShare > 0 && share < pass.FillShare-0.01 {
+			t.Errorf("pass %d, %.0f %% full: the device was touched up to %.0f %%", i+1, pass.FillShare*100, share*100)
+		}
+	}
+	if len(s.Passes) != 6 {
+		t.Fatalf("%d passes", len(s.Passes))
+	}
+}
+
+// Sectors that cannot be read are errors with their place, and no device that vanished.
+func TestErrorsAreNoOutage(t *testing.T) {
+	for name, c := range map[string]struct {
+		arguments []string
+		steps     string
+		failed    bool
+	}{
+		"a few": {[]string{"--filter=error", "error-pread=EIO", "error-pread-rate=0.5%"},
+			"  - sweep: {operation: read, access: random, block: 4KiB, depth: 4, bytes: 4MiB}", false},
+		"all reads": {[]string{"--filter=error", "error-pread=EIO", "error-pread-rate=100%"},
+			"  - sweep: {operation: read, access: random, block: 4KiB, depth: 4}", true},
+		"all writes": {[]string{"--filter=error", "error-pwrite=ENOSPC", "error-pwrite-rate=100%"},
+			"  - sweep: {operation: write, access: random, block: 4KiB, depth: 4}", true},
+		"forbidden": {[]string{"--filter=error", "error-pread=EPERM", "error-pread-rate=100%"},
+			"  - sweep: {operation: read, access: random, block: 4KiB, depth: 4}", true},
+	} {
+		server := witness.Serve(t, 8*unit.MiB, c.arguments...)
+		s, err := runOn(t, volume(t, server), written(t, c.steps), 200*time.Millisecond)
+		if c.failed != (err != nil) || c.failed != (s.State == session.Failed) {
+			t.Errorf("%s: the session is %s, error %v", name, s.State, err)
+		}
+		kinds := map[string]session.Finding{}
+		for _, f := range finding.Detect(s, unit.Decimal) {
+			kinds[f.Kind] = f
+		}
+		if _, gone := kinds["dropout"]; gone || len(s.Events) > 0 {
+			t.Errorf("%s: a device that was there vanished: %+v", name, s.Events)
+		}
+		evidence, ok := finding.EvidenceOf[finding.IOErrorsEvidence](kinds["io-errors"])
+		if !ok || evidence.Count < 1 || evidence.FirstOffset == nil || *evidence.ToOffset >= int64(8*unit.MiB) ||
+			evidence.Error == "" {
+			t.Errorf("%s: io-errors has %+v", name, kinds["io-errors"])
+		}
+		if p := s.Passes[0]; p.Errors != evidence.Count || name == "a few" && p.Errors > 50 {
+			t.Errorf("%s: the pass has %d errors, the finding %d", name, p.Errors, evidence.Count)
+		}
+	}
+}
+
+// A server that ends is a device that vanished.
+func TestAServerThatEndsIsAnOutage(t *testing.T) {
+	server := witness.Serve(t, 8*unit.MiB)
+	v := volume(t, server)
+	go func() {
+		time.Sleep(300 * time.Millisecond)
+		server.Kill()
+	}()
+	s, err := runOn(t, v, written(t, "  - sweep: {operation: read, access: random, block: 4KiB, depth: 4}"), 2*time.Second)
+	if err == nil || s.State != session.Failed || len(s.Events) == 0 || s.Events[0].Kind != "dropout" {
+		t.Errorf("the session is %s with %+v, error %v", s.State, s.Events, err)
+	}
+	for _, f := range finding.Detect(s, unit.Decimal) {
+		if f.Kind == "io-errors" {
+			t.Errorf("an outage is also %q", f.Summary)
+		}
+	}
+}
+
+// A flush that takes long is told as one, and as no silence.
+func TestASlowFlushOfAServer(t *testing.T) {
+	server := witness.ServeSlowFlush(t, 8*unit.MiB, 5)
+	s, err := runOn(t, volume(t, server),
+		written(t, "  - sweep: {operation: write, access: sequential, block: 64KiB, depth: 4, bytes: 4MiB}"), time.Second)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if flush := s.Passes[0].FlushSeconds; !(math.Abs(flush-5) < 0.5) {
+		t.Errorf("the flush took %v s, the server 5", flush)
+	}
+	told := false
+	for _, f := range finding.Detect(s, unit.Decimal) {
+		told = told || f.Kind == "slow-flush" && strings.Contains(f.Summary, "took 5.0 s to empty")
+		if f.Kind == "dropout" {
+			t.Errorf("a flush is %q", f.Summary)
+		}
+	}
+	if !told {
+		t.Error("a flush of 5 s is not told")
+	}
+}
