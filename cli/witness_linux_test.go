@@ -1,0 +1,60 @@
+package cli_test
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"opengauge/core/judge/finding"
+	"opengauge/core/record/session"
+	"opengauge/core/storage/witness"
+	"opengauge/core/unit"
+)
+
+// What memory answered is told by what the device did not give: on a file system that
+// journals data and so reads through its cache, and of a file with holes. Its journal is
+// nobody else's load.
+func TestReadsThatTheDeviceDidNotGive(t *testing.T) {
+	device := witness.Loop(t, 320*unit.MiB)
+	d := newDesk(t)
+	holes := func(folder string) string {
+		file := filepath.Join(folder, "sparse")
+		if err := os.WriteFile(file, nil, 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.Truncate(file, 64<<20); err != nil {
+			t.Fatal(err)
+		}
+		return file
+	}
+	for _, c := range []struct {
+		name, options string
+		target        func(folder string) string
+		plan          string
+		cached        bool
+	}{
+		{"a plain folder", "data=ordered", func(folder string) string { return folder }, "quick", false},
+		{"a journal of data", "data=journal", func(folder string) string { return folder }, "quick", true},
+		{"holes", "data=ordered", holes, "quick-read", true},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			folder := witness.Mounted(t, device, c.options)
+			s := decode[session.Session](t, d.must("measure", c.target(folder), "--plan", c.plan, "--size", "64MiB",
+				"--hold", "400ms", "--json"))
+			kinds, device := map[string]bool{}, false
+			for _, f := range s.Findings {
+				kinds[f.Kind] = true
+				if e, ok := finding.EvidenceOf[finding.CachedResultEvidence](f); ok && f.Kind == "cached-result" {
+					device = device || e.Device != nil
+				}
+			}
+			if kinds["cached-result"] != c.cached || device != c.cached || kinds["background-load"] {
+				t.Errorf("findings are %v, of the device's counters %v", kinds, device)
+			}
+			if shown := d.must("explain", "latest"); c.cached != strings.Contains(shown, "of which the device gave") {
+				t.Errorf("explain says\n%s", shown)
+			}
+		})
+	}
+}
