@@ -37,7 +37,7 @@ var storeys = [][]string{
 	{"core/bench/"},
 	{"core/plan"},
 	{"core/load", "core/load/"},
-	{"core/unit", "core/stat", "core/document"},
+	{"core/unit", "core/stat", "core/document", "core/clock"},
 }
 
 // aside are rooms beside the house: the tests that look at all of it, data that anybody

@@ -26,6 +26,8 @@ type Environment struct {
 	MemoryAvailable unit.Bytes `json:"memory_available_bytes,omitempty"`
 	// Power is what saves power at the cost of latency.
 	Power map[string]string `json:"power,omitempty"`
+	// ClockStepSeconds is the smallest time that the machine's clock tells apart.
+	ClockStepSeconds float64 `json:"clock_step_seconds,omitempty"`
 	// Device is the block device under the target.
 	Device         string `json:"device,omitempty"`
 	DeviceModel    string `json:"device_model,omitempty"`

@@ -8,6 +8,7 @@ import (
 	"github.com/shirou/gopsutil/v4/mem"
 
 	"opengauge/core/bench/host"
+	"opengauge/core/clock"
 	"opengauge/core/unit"
 )
 
@@ -30,7 +31,7 @@ func Environment(programVersion string) host.Environment {
 	environment := host.Environment{
 		System: runtime.GOOS, Architecture: runtime.GOARCH,
 		Processors: runtime.NumCPU(), ProgramVersion: programVersion,
-		MemoryTraffic: memoryTraffic(),
+		MemoryTraffic: memoryTraffic(), ClockStepSeconds: clock.Step().Seconds(),
 	}
 	if info, err := system.Info(); err == nil {
 		environment.SystemVersion = info.Platform + " " + info.PlatformVersion

@@ -10,36 +10,33 @@ import (
 
 const pageSize = 4096
 
-// Create makes a new file whose reads and writes bypass the cache.
+// Create makes a new file whose reads and writes bypass the cache. Queues open it
+// again for writing, so that is shared.
 func Create(path string, _ fs.FileMode) (file *os.File, direct bool, err error) {
-	return open(path, windows.GENERIC_READ|windows.GENERIC_WRITE, windows.CREATE_NEW)
+	const access = windows.GENERIC_READ | windows.GENERIC_WRITE
+	return open(path, access, windows.FILE_SHARE_READ|windows.FILE_SHARE_WRITE, windows.CREATE_NEW)
 }
 
-// Open opens an existing file to read it past the cache.
+// Open opens an existing file to read it past the cache. Nobody may write to it meanwhile.
 func Open(path string) (file *os.File, direct bool, err error) {
-	return open(path, windows.GENERIC_READ, windows.OPEN_EXISTING)
+	return open(path, windows.GENERIC_READ, windows.FILE_SHARE_READ, windows.OPEN_EXISTING)
 }
 
-func open(path string, access, disposition uint32) (*os.File, bool, error) {
+func open(path string, access, share, disposition uint32) (*os.File, bool, error) {
 	name, err := windows.UTF16PtrFromString(path)
 	if err != nil {
 		return nil, false, &os.PathError{Op: "open", Path: path, Err: err}
 	}
-	// Overlapped handles serve several operations at once; others one after the
-	// other.
-	const overlapped = windows.FILE_FLAG_OVERLAPPED
-	const uncached = overlapped | windows.FILE_FLAG_NO_BUFFERING | windows.FILE_FLAG_WRITE_THROUGH
-	handle, err := windows.CreateFile(name, access, windows.FILE_SHARE_READ, nil, disposition, uncached, 0)
+	handle, err := windows.CreateFile(name, access, share, nil, disposition, windows.FILE_FLAG_NO_BUFFERING, 0)
+	past := true
 	if errors.Is(err, windows.ERROR_INVALID_PARAMETER) {
-		handle, err = windows.CreateFile(name, access, windows.FILE_SHARE_READ, nil, disposition, overlapped, 0)
-		if err == nil {
-			return os.NewFile(uintptr(handle), path), false, nil
-		}
+		handle, err = windows.CreateFile(name, access, share, nil, disposition, windows.FILE_ATTRIBUTE_NORMAL, 0)
+		past = false
 	}
 	if err != nil {
 		return nil, false, &os.PathError{Op: "open", Path: path, Err: err}
 	}
-	return os.NewFile(uintptr(handle), path), true, nil
+	return os.NewFile(uintptr(handle), path), past, nil
 }
 
 // Reopen opens a file that was open before, with flags of os.OpenFile.
@@ -48,7 +45,7 @@ func Reopen(path string, flags int, _ bool) (*os.File, error) {
 	if flags&os.O_RDWR != 0 {
 		access |= windows.GENERIC_WRITE
 	}
-	file, _, err := open(path, access, windows.OPEN_EXISTING)
+	file, _, err := open(path, access, windows.FILE_SHARE_READ|windows.FILE_SHARE_WRITE, windows.OPEN_EXISTING)
 	return file, err
 }
 

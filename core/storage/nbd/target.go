@@ -10,6 +10,7 @@ import (
 	"syscall"
 	"time"
 
+	"opengauge/core/clock"
 	"opengauge/core/storage/bell"
 	"opengauge/core/storage/target"
 	"opengauge/core/unit"
@@ -36,7 +37,7 @@ type Options struct {
 type Volume struct {
 	address     Address
 	options     Options
-	epoch       time.Time
+	clock       clock.Clock
 	export      export
 	description target.Description
 }
@@ -52,7 +53,7 @@ func Open(ctx context.Context, text string, options Options) (*Volume, error) {
 		return nil, err
 	}
 	defer c.end()
-	v := &Volume{address: address, options: options, epoch: time.Now(), export: c.export}
+	v := &Volume{address: address, options: options, clock: clock.Start(), export: c.export}
 	capacity := c.export.capacity()
 	span := capacity
 	if options.Size > 0 {
@@ -84,7 +85,7 @@ func Open(ctx context.Context, text string, options Options) (*Volume, error) {
 func (v *Volume) Description() target.Description { return v.description }
 
 // Now is the time since it was opened.
-func (v *Volume) Now() time.Duration { return time.Since(v.epoch) }
+func (v *Volume) Now() time.Duration { return v.clock.Now() }
 
 // Usage is the processor time of this program; what others do on the volume cannot
 // be read.

@@ -5,6 +5,7 @@ import (
 	"os"
 	"time"
 
+	"opengauge/core/clock"
 	"opengauge/core/storage/bell"
 )
 
@@ -13,22 +14,22 @@ import (
 type caller struct {
 	file    *os.File
 	fd      int
-	epoch   time.Time
+	clock   clock.Clock
 	buffers [][]byte
 	done    Completion
 	ready   bool
 }
 
-func newCaller(file *os.File, epoch time.Time, shape Shape) *caller {
+func newCaller(file *os.File, at clock.Clock, shape Shape) *caller {
 	bell.Precise()
-	return &caller{file: file, fd: int(file.Fd()), epoch: epoch, buffers: newBuffers(shape)}
+	return &caller{file: file, fd: int(file.Fd()), clock: at, buffers: newBuffers(shape)}
 }
 
 func (c *caller) Submit(operations []Operation) error {
 	for i := range operations {
-		submitted := time.Since(c.epoch)
+		submitted := c.clock.Now()
 		err := c.carry(&operations[i])
-		c.done = Completion{Slot: operations[i].Slot, Submitted: submitted, Completed: time.Since(c.epoch), Err: err}
+		c.done = Completion{Slot: operations[i].Slot, Submitted: submitted, Completed: c.clock.Now(), Err: err}
 		c.ready = true
 	}
 	return nil
@@ -57,7 +58,7 @@ func (c *caller) Wait(done []Completion, until time.Duration) (int, error) {
 		done[0], c.ready = c.done, false
 		return 1, nil
 	}
-	bell.Sleep(until - time.Since(c.epoch))
+	bell.Sleep(until - c.clock.Now())
 	return 0, nil
 }
 

@@ -4,7 +4,8 @@ import (
 	"fmt"
 	"os"
 	"strings"
-	"time"
+
+	"opengauge/core/clock"
 )
 
 // Carrier is what carries operations to the kernel.
@@ -33,25 +34,25 @@ func ParseCarrier(name string) (Carrier, error) {
 // CarrierNames are the spellings that [ParseCarrier] takes.
 var CarrierNames = []string{"automatic", string(Native), string(Threads)}
 
-func (c Carrier) open(file *os.File, epoch time.Time, shape Shape) (Queue, error) {
+func (c Carrier) open(file *os.File, at clock.Clock, shape Shape) (Queue, error) {
 	switch c {
 	case Threads:
-		return threads(file, epoch, shape)
+		return threads(file, at, shape)
 	case Native:
-		return newNative(file, epoch, shape)
+		return newNative(file, at, shape)
 	}
-	if shape.Slots == 1 {
-		return newCaller(file, epoch, shape), nil
+	if shape.Slots == 1 && callsAtOnce {
+		return newCaller(file, at, shape), nil
 	}
-	if native, err := newNative(file, epoch, shape); err == nil {
+	if native, err := newNative(file, at, shape); err == nil {
 		return native, nil
 	}
-	return threads(file, epoch, shape)
+	return threads(file, at, shape)
 }
 
 // threads gives a pool as a queue.
-func threads(file *os.File, epoch time.Time, shape Shape) (Queue, error) {
-	opened, err := newPool(file, epoch, shape)
+func threads(file *os.File, at clock.Clock, shape Shape) (Queue, error) {
+	opened, err := newPool(file, at, shape)
 	if err != nil {
 		return nil, err
 	}

@@ -14,6 +14,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"opengauge/core/bench/kernel"
+	"opengauge/core/clock"
 	"opengauge/core/unit"
 )
 
@@ -58,7 +59,7 @@ func openDevice(path string, options PathOptions) (Target, error) {
 	if err != nil {
 		return nil, explain("open", path, err)
 	}
-	return &kernelFile{file: file, epoch: time.Now(), carrier: options.Carrier, statistics: device.folder,
+	return &kernelFile{file: file, clock: clock.Start(), carrier: options.Carrier, statistics: device.folder,
 		description: Description{
 			Kind: Device, Address: path, Path: path, Span: span, Capacity: device.size, SmallestBlock: device.block,
 			Writable: options.Overwrite != "", Direct: true, Parallel: true,

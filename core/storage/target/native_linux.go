@@ -2,12 +2,13 @@ package target
 
 import (
 	"os"
-	"time"
+
+	"opengauge/core/clock"
 )
 
 // newNative opens this system's native queue.
-func newNative(file *os.File, epoch time.Time, shape Shape) (Queue, error) {
-	ring, err := newURing(file, epoch, shape)
+func newNative(file *os.File, at clock.Clock, shape Shape) (Queue, error) {
+	ring, err := newURing(file, at, shape)
 	if err != nil {
 		return nil, err
 	}

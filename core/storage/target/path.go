@@ -12,6 +12,7 @@ import (
 
 	"github.com/shirou/gopsutil/v4/disk"
 
+	"opengauge/core/clock"
 	"opengauge/core/storage/direct"
 	"opengauge/core/unit"
 )
@@ -65,7 +66,7 @@ func OpenPath(path string, options PathOptions) (Target, error) {
 // kernelFile is a file that this machine's kernel serves.
 type kernelFile struct {
 	file        *os.File
-	epoch       time.Time
+	clock       clock.Clock
 	description Description
 	carrier     Carrier
 	// statistics is where the device's counters are, or empty.
@@ -90,7 +91,7 @@ func openFolder(path string, options PathOptions) (Target, error) {
 	if err != nil {
 		return nil, explain("create a test file in", path, err)
 	}
-	made := &kernelFile{file: file, epoch: time.Now(), carrier: options.Carrier, remove: name, description: Description{
+	made := &kernelFile{file: file, clock: clock.Start(), carrier: options.Carrier, remove: name, description: Description{
 		Kind: Folder, Address: path, Path: path, Span: size,
 		Capacity: unit.Bytes(usage.Total), FileSystem: usage.Fstype,
 		Writable: true, Unfilled: true, Direct: past, Parallel: true,
@@ -192,7 +193,7 @@ func openFile(path string, info fs.FileInfo, options PathOptions) (Target, error
 	if err != nil {
 		return nil, explain("open", path, err)
 	}
-	opened := &kernelFile{file: file, epoch: time.Now(), carrier: options.Carrier, description: Description{
+	opened := &kernelFile{file: file, clock: clock.Start(), carrier: options.Carrier, description: Description{
 		Kind: File, Address: path, Path: path, Span: size, Capacity: unit.Bytes(info.Size()),
 		Direct: past, Parallel: true,
 	}}
@@ -235,7 +236,7 @@ func (k *kernelFile) settleDirect(path string, reopen func() (*os.File, error)) 
 
 func (k *kernelFile) Description() Description { return k.description }
 
-func (k *kernelFile) Now() time.Duration { return time.Since(k.epoch) }
+func (k *kernelFile) Now() time.Duration { return k.clock.Now() }
 
 func (k *kernelFile) Usage() Usage {
 	device, ok := counters(k.statistics)
@@ -250,7 +251,7 @@ func (k *kernelFile) Open(shape Shape) (Queue, error) {
 			return nil, explain("drop the cache of", k.file.Name(), err)
 		}
 	}
-	return k.carrier.open(k.file, k.epoch, shape)
+	return k.carrier.open(k.file, k.clock, shape)
 }
 
 func (k *kernelFile) Close() error {

@@ -1,11 +1,13 @@
 package target
 
 import (
+	"errors"
 	"io"
 	"os"
 	"sync"
 	"time"
 
+	"opengauge/core/clock"
 	"opengauge/core/storage/bell"
 )
 
@@ -13,7 +15,7 @@ import (
 // a time. It works on every system.
 type pool struct {
 	file    *os.File
-	epoch   time.Time
+	clock   clock.Clock
 	buffers [][]byte
 
 	requests    chan request
@@ -27,46 +29,54 @@ type request struct {
 	submitted time.Duration
 }
 
-func newPool(file *os.File, epoch time.Time, shape Shape) (*pool, error) {
+func newPool(file *os.File, at clock.Clock, shape Shape) (*pool, error) {
 	ready, err := bell.New()
 	if err != nil {
 		return nil, err
 	}
 	p := &pool{
-		file: file, epoch: epoch, buffers: newBuffers(shape),
+		file: file, clock: at, buffers: newBuffers(shape),
 		requests:    make(chan request, shape.Slots),
 		completions: make(chan Completion, shape.Slots),
 		bell:        ready,
 	}
 	for range shape.Slots {
-		p.working.Go(p.work)
+		own, err := apart(file)
+		if err != nil {
+			return nil, errors.Join(err, p.Close())
+		}
+		p.working.Go(func() { p.work(own) })
 	}
 	return p, nil
 }
 
-func (p *pool) work() {
+// work carries one operation after the other on a file of its own.
+func (p *pool) work(own *os.File) {
 	for r := range p.requests {
-		began := time.Since(p.epoch)
-		err := p.carry(r.operation)
+		began := p.clock.Now()
+		err := p.carry(own, r.operation)
 		p.completions <- Completion{
-			Slot: r.operation.Slot, Submitted: r.submitted, Began: began, Completed: time.Since(p.epoch), Err: err,
+			Slot: r.operation.Slot, Submitted: r.submitted, Began: began, Completed: p.clock.Now(), Err: err,
 		}
 		p.bell.Ring()
 	}
+	if own != p.file {
+		_ = own.Close()
+	}
 }
 
-func (p *pool) carry(o Operation) error {
+func (p *pool) carry(file *os.File, o Operation) error {
 	switch o.Action {
 	case Flush:
-		return p.file.Sync()
+		return file.Sync()
 	case Write:
-		_, err := p.file.WriteAt(o.Payload(p.buffers[o.Slot]), o.Offset)
+		_, err := file.WriteAt(o.Payload(p.buffers[o.Slot]), o.Offset)
 		if err == nil && o.Durable {
-			err = p.file.Sync()
+			err = file.Sync()
 		}
 		return err
 	default:
-		read, err := p.file.ReadAt(p.buffers[o.Slot][:o.Length], o.Offset)
+		read, err := file.ReadAt(p.buffers[o.Slot][:o.Length], o.Offset)
 		if err == io.EOF && read == o.Length {
 			return nil
 		}
@@ -75,7 +85,7 @@ func (p *pool) carry(o Operation) error {
 }
 
 func (p *pool) Submit(operations []Operation) error {
-	now := time.Since(p.epoch)
+	now := p.clock.Now()
 	for _, operation := range operations {
 		p.requests <- request{operation: operation, submitted: now}
 	}
@@ -86,7 +96,7 @@ func (p *pool) Wait(done []Completion, until time.Duration) (int, error) {
 	if filled := p.drain(done); filled > 0 {
 		return filled, nil
 	}
-	left := until - time.Since(p.epoch)
+	left := until - p.clock.Now()
 	if left <= 0 {
 		return 0, nil
 	}

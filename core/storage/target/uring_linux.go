@@ -4,6 +4,7 @@ import (
 	"os"
 	"time"
 
+	"opengauge/core/clock"
 	"opengauge/core/storage/bell"
 	"opengauge/core/storage/ring"
 )
@@ -15,28 +16,28 @@ import (
 // It must be used on the thread that opened it.
 type uring struct {
 	*ring.Ring
-	epoch       time.Time
+	clock       clock.Clock
 	submittedAt time.Duration
 	submitted   []time.Duration
-	// watched is how often it was looked at how the kernel carries operations, and
-	// inline how often it carried them in the call that handed them over.
-	watched, inline int
+	// watched is how often it was looked at how the kernel carries operations.
+	watched int
+	inline  inline
 }
 
 // newURing opens a ring for the file, or says why it cannot be had.
-func newURing(file *os.File, epoch time.Time, shape Shape) (*uring, error) {
+func newURing(file *os.File, at clock.Clock, shape Shape) (*uring, error) {
 	bell.Precise()
 	opened, err := ring.Open(file, shape.Slots, int(shape.Block))
 	if err != nil {
 		return nil, err
 	}
-	return &uring{Ring: opened, epoch: epoch, submitted: make([]time.Duration, shape.Slots)}, nil
+	return &uring{Ring: opened, clock: at, submitted: make([]time.Duration, shape.Slots)}, nil
 }
 
 func (u *uring) Name() string { return "io_uring" }
 
 func (u *uring) Submit(operations []Operation) error {
-	now := time.Since(u.epoch)
+	now := u.clock.Now()
 	for i := range operations {
 		o := &operations[i]
 		u.Push(ring.Operation{
@@ -49,29 +50,21 @@ func (u *uring) Submit(operations []Operation) error {
 	return nil
 }
 
-const (
-	// lingers is how long handing an operation over takes at the least where the
-	// kernel carries it in that call, and it is slow enough for that to matter. From
-	// certainly on, no pause of the thread looks like that.
-	lingers, certainly = 100 * time.Microsecond, 2 * time.Millisecond
-	// looks is how often that is looked at, and believed how often it has to be so.
-	looks, believed = 4, 2
-)
+// looks is how many batches are handed over apart from waiting for them, to see how the
+// kernel carries them.
+const looks = 4
 
 // watch hands the first operations over without waiting for them. Some file systems
 // carry them in that call: then no two would ever be under way at once, and they are
 // left to threads of the kernel from then on.
 func (u *uring) watch() error {
-	handed, began := int(u.Queued()), time.Since(u.epoch)
+	handed, began := int(u.Queued()), u.clock.Now()
 	if err := u.Enter(0); err != nil || handed == 0 {
 		return err
 	}
 	u.watched++
-	each := (time.Since(u.epoch) - began) / time.Duration(handed)
-	if u.Waiting() < handed || each < lingers {
-		return nil
-	}
-	if u.inline++; u.inline == believed || each > certainly {
+	each := (u.clock.Now() - began) / time.Duration(handed)
+	if u.Waiting() >= handed && u.inline.sees(each) {
 		u.Apart()
 	}
 	return nil
@@ -84,12 +77,12 @@ func (u *uring) Wait(done []Completion, until time.Duration) (int, error) {
 		}
 	}
 	now := u.submittedAt
-	for ; ; now = time.Since(u.epoch) {
+	for ; ; now = u.clock.Now() {
 		if u.Queued() == 0 {
 			if filled := u.reap(done); filled > 0 {
 				return filled, nil
 			}
-			now = time.Since(u.epoch)
+			now = u.clock.Now()
 		}
 		left := until - now
 		if err := u.Enter(left); err != nil {
@@ -107,7 +100,7 @@ func (u *uring) reap(done []Completion) int {
 	if waiting == 0 {
 		return 0
 	}
-	now := time.Since(u.epoch)
+	now := u.clock.Now()
 	for i := range waiting {
 		slot, err := u.Pop()
 		done[i] = Completion{Slot: slot, Submitted: u.submitted[slot], Completed: now, Err: err}

@@ -1,15 +1,14 @@
-//go:build !linux
-
 package target
 
 import (
 	"errors"
 	"os"
 	"runtime"
-	"time"
+
+	"opengauge/core/clock"
 )
 
 // newNative says that this system has none that the program knows.
-func newNative(*os.File, time.Time, Shape) (Queue, error) {
+func newNative(*os.File, clock.Clock, Shape) (Queue, error) {
 	return nil, errors.New("there is no native queue on " + runtime.GOOS + " yet; use --queue threads")
 }
