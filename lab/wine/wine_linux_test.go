@@ -1,0 +1,97 @@
+package wine
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"opengauge/core/record/session"
+	"opengauge/core/storage/witness"
+)
+
+// build makes the Windows program.
+func build(t *testing.T) string {
+	t.Helper()
+	if os.Getenv("OPENGAUGE_WINE") == "" {
+		t.Skip("set OPENGAUGE_WINE=1 to run (make wine)")
+	}
+	program := filepath.Join(t.TempDir(), "opengauge.exe")
+	command := exec.Command("go", "build", "-o", program, "opengauge/cmd/opengauge")
+	command.Env = append(os.Environ(), "GOOS=windows", "GOARCH=amd64", "CGO_ENABLED=0")
+	if out, err := command.CombinedOutput(); err != nil {
+		t.Fatalf("%v: %s", err, out)
+	}
+	return program
+}
+
+// The depth that is asked is what a file sees that counts what is under way in it, with
+// either queue, and what the session says; latencies are the file's.
+func TestWindowsReachesItsDepth(t *testing.T) {
+	program, w := build(t), witness.StartWine(t)
+	const delay = 20 * time.Millisecond
+	slow := witness.Mount(t, delay)
+	folder := t.TempDir()
+	for _, c := range []struct {
+		queue, name string
+		depth       int
+	}{
+		{"automatic", "completion port", 1}, {"automatic", "completion port", 4}, {"automatic", "completion port", 16},
+		{"threads", "thread pool", 16},
+	} {
+		for _, operation := range []string{"read", "write"} {
+			plan := filepath.Join(folder, "plan.yaml")
+			text := fmt.Sprintf("plan: of-a-test\nsteps:\n"+
+				"  - sweep: {operation: %s, access: random, block: 4KiB, depth: %d}\n", operation, c.depth)
+			if err := os.WriteFile(plan, []byte(text), 0o600); err != nil {
+				t.Fatal(err)
+			}
+			_, _ = slow.Peak()
+			out := w.Run(t, program, "measure", w.Path(slow.Folder), "--size", "1MiB", "--plan", w.Path(plan), "--queue",
+				c.queue, "--hold", "600ms", "--json", "--logbook", w.Path(filepath.Join(folder, "logbook.db")))
+			var s session.Session
+			if err := json.Unmarshal([]byte(out), &s); err != nil {
+				t.Fatal(err)
+			}
+			p := s.Passes[0]
+			// Filling the file of 1 MiB is one operation, which every run begins with.
+			peak, _ := slow.Peak()
+			if peak != c.depth || p.Queue != c.name || !(math.Abs(p.MeanDepth/float64(c.depth)-1) < 0.15) {
+				t.Errorf("%s %s at depth %d: the file saw %d at once, the session says %.2f by %s", c.queue, operation,
+					c.depth, peak, p.MeanDepth, p.Queue)
+			}
+			if p50 := p.Latency.P50; !(p50 > delay.Seconds() && p50 < 1.6*delay.Seconds()) {
+				t.Errorf("%s %s at depth %d: half take %.2f ms, the file %s", c.queue, operation, c.depth, p50*1e3, delay)
+			}
+			if step := s.Environment.ClockStepSeconds; !(step > 0 && step < 5e-6) {
+				t.Errorf("the clock moves in steps of %v s", step)
+			}
+		}
+	}
+	if slow.Flushes() < 4 {
+		t.Errorf("the file saw %d flushes", slow.Flushes())
+	}
+	if left, err := os.ReadDir(slow.Folder); err != nil || len(left) > 0 {
+		t.Errorf("left behind: %v, %v", left, err)
+	}
+}
+
+// What a reviewer does first, on a plain folder, with everything verified. (This Wine
+// cannot remove folders in the way that Go does, so that nothing is copied here.)
+func TestWindowsMeasures(t *testing.T) {
+	program, w := build(t), witness.StartWine(t)
+	folder := t.TempDir()
+	book := w.Path(filepath.Join(t.TempDir(), "logbook.db"))
+	var s session.Session
+	out := w.Run(t, program, "measure", w.Path(folder), "--size", "8MiB", "--verify", "--hold", "100ms", "--json", "--logbook", book)
+	if err := json.Unmarshal([]byte(out), &s); err != nil {
+		t.Fatal(err)
+	}
+	if v := s.Verification; len(s.Passes) != 6 || v == nil || v.Faults > 0 || v.ReadBack != v.Written || v.Written != 2048 {
+		t.Errorf("%d passes, verification %+v", len(s.Passes), v)
+	}
+}
