@@ -21,7 +21,7 @@ func Copies(s *session.Session, notation unit.Notation) Table {
 		number("flush"), number(notation.Unit()), number("files/s"),
 		number("a file, p50"), number("p99"), text("past the cache"),
 	}}
-	cached, verified := false, 0
+	cached, fromCache, verified := false, false, 0
 	for i := range s.Copies {
 		c := &s.Copies[i]
 		from, to := "", ""
@@ -47,6 +47,7 @@ func Copies(s *session.Session, notation unit.Notation) Table {
 			past = "yes"
 		}
 		verified += c.Verified
+		fromCache = fromCache || c.VerifiedFromCache
 		t.Rows = append(t.Rows, []string{
 			strconv.Itoa(c.Index + 1), c.Set, from, to, c.Bytes.Decimal(), unit.Grouped(int64(c.Files)),
 			seconds(c.ElapsedSeconds), seconds(c.FlushSeconds),
@@ -66,6 +67,10 @@ func Copies(s *session.Session, notation unit.Notation) Table {
 	if verified > 0 {
 		t.Notes = append(t.Notes, fmt.Sprintf("%s files were compared with what they were copied from.",
 			unit.Grouped(int64(verified))))
+	}
+	if fromCache {
+		t.Notes = append(t.Notes, "What was compared may have come from the system's cache, which cannot be passed or "+
+			"emptied here: it says nothing of what the destination holds.")
 	}
 	return t
 }

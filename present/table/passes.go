@@ -48,6 +48,10 @@ func Passes(s *session.Session, notation unit.Notation) Table {
 		t.Notes = append(t.Notes, fmt.Sprintf("%s operations failed; they are not counted in the figures.",
 			unit.Grouped(failing)))
 	}
+	if s.Target.PartFlush {
+		t.Notes = append(t.Notes, "This file system refuses the full flush: what was written last may still be in the "+
+			"drive's own cache, and figures of writes may be too high.")
+	}
 	if note := schedulesNote(s); note != "" {
 		t.Notes = append(t.Notes, note)
 	}

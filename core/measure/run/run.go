@@ -190,7 +190,7 @@ func (r *runner) lookedOn(watch func(Progress)) func(Progress) {
 func describe(d target.Description) session.Target {
 	return session.Target{
 		Address: d.Address, Kind: string(d.Kind), Path: d.Path, FileSystem: d.FileSystem,
-		SpanBytes: d.Span, CapacityBytes: d.Capacity, Seed: d.Seed,
+		SpanBytes: d.Span, CapacityBytes: d.Capacity, Seed: d.Seed, Flusher: d.Flusher, PartFlush: d.PartFlush,
 	}
 }
 

@@ -14,6 +14,7 @@ import (
 	"opengauge/core/load/fileset"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/direct"
+	"opengauge/core/storage/payload"
 	"opengauge/core/unit"
 )
 
@@ -71,7 +72,7 @@ type work struct {
 // Do does a piece of work.
 func (f *Folders) Do(ctx context.Context, kind Work, set fileset.Set, options Options) (session.Copy, error) {
 	w := &work{Folders: f, kind: kind, set: set, options: options}
-	w.buffers.New = func() any { buffer := alignedBuffer(int(block)); return &buffer }
+	w.buffers.New = func() any { buffer := direct.Buffer(int(block)); return &buffer }
 	m := newMeter(kind, set, options)
 	if kind != Reading {
 		if err := w.makeFolders(); err != nil {
@@ -95,7 +96,7 @@ func (f *Folders) Do(ctx context.Context, kind Work, set fileset.Set, options Op
 		err = ctx.Err()
 	}
 	if err == nil && options.Verify && kind == Copying {
-		made.Verified, made.Differing, err = w.verify(ctx)
+		err = w.verify(ctx, &made)
 	}
 	if err != nil {
 		made.CutShort, made.Failure = true, err.Error()
@@ -176,7 +177,8 @@ func (w *work) moveAll(ctx context.Context) error {
 // move moves one file.
 func (w *work) move(ctx context.Context, number int) (err error) {
 	entry := w.set.Entries[number]
-	large := entry.Size >= largeFrom
+	// Where the cache cannot be emptied, small files have to pass it as well.
+	large := entry.Size >= largeFrom || entry.Size > 0 && !direct.Forgets
 	var from, to *os.File
 	if w.kind != Writing {
 		if from, err = w.open(entry, large); err != nil {
@@ -327,11 +329,11 @@ type chunk struct {
 	length int
 }
 
-// move reads a block, or leaves what is in the buffer where there is no source,
+// move reads a block, or takes data that cannot be compressed where there is no source,
 // and writes it, where there is a destination.
 func move(c chunk, from, to *os.File) error {
 	if from != nil {
-		read, err := from.ReadAt(c.buffer, c.offset)
+		read, err := direct.ReadAt(from, c.buffer, c.offset)
 		if err != nil && !errors.Is(err, io.EOF) {
 			return fmt.Errorf("reading %s at %d: %w", c.path, c.offset, errors.Unwrap(err))
 		}
@@ -343,10 +345,15 @@ func move(c chunk, from, to *os.File) error {
 	if to == nil {
 		return nil
 	}
-	if from == nil {
-		stampPages(c.buffer, uint64(c.offset))
+	data := c.buffer
+	switch source := payload.Compressible(0); {
+	case from != nil:
+	case source.Fits(len(data)):
+		data = source.Next(len(data))
+	default:
+		source.Fill(data)
 	}
-	if _, err := to.WriteAt(c.buffer, c.offset); err != nil {
+	if _, err := to.WriteAt(data, c.offset); err != nil {
 		return fmt.Errorf("writing %s at %d: %w", c.path, c.offset, errors.Unwrap(err))
 	}
 	return nil

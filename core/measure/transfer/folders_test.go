@@ -1,8 +1,11 @@
 package transfer
 
 import (
+	"bytes"
 	"context"
 	"errors"
+	"fmt"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strings"
@@ -10,6 +13,8 @@ import (
 	"time"
 
 	"opengauge/core/load/fileset"
+	"opengauge/core/record/session"
+	"opengauge/core/storage/direct"
 	"opengauge/core/unit"
 )
 
@@ -73,9 +78,40 @@ func TestVerifyFindsWhatDiffers(t *testing.T) {
 	if err := os.WriteFile(damaged, content, 0o644); err != nil {
 		t.Fatal(err)
 	}
-	w := &work{Folders: mover, set: set}
-	if checked, differing, err := w.verify(t.Context()); checked != made.Files || differing != 1 || err != nil {
-		t.Errorf("%d checked, %d differ, %v", checked, differing, err)
+	w, seen := &work{Folders: mover, set: set}, session.Copy{}
+	if err := w.verify(t.Context(), &seen); seen.Verified != made.Files || seen.Differing != 1 || err != nil {
+		t.Errorf("%d checked, %d differ, %v", seen.Verified, seen.Differing, err)
+	}
+	if seen.VerifiedFromCache == direct.Forgets {
+		t.Errorf("read from the cache: %v", seen.VerifiedFromCache)
+	}
+}
+
+// Files of every length come out as they went in, read by somebody else.
+func TestCopiesAreWhatTheyCopied(t *testing.T) {
+	source, chance := t.TempDir(), rand.NewChaCha8([32]byte{7})
+	for i, size := range []int{0, 1, 511, 4096, 4097, 1 << 20, 1<<20 + 1, 32 << 20, 33<<20 + 777} {
+		content := make([]byte, size)
+		_, _ = chance.Read(content)
+		if err := os.WriteFile(filepath.Join(source, fmt.Sprintf("file-%d", i)), content, 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	set, err := fileset.FromFolder(source)
+	if err != nil {
+		t.Fatal(err)
+	}
+	mover := NewFolders(source, t.TempDir(), "made")
+	made, err := mover.Do(t.Context(), Copying, set, Options{Parallel: 2, Sample: time.Second})
+	if err != nil || made.Bytes != set.Bytes() || made.Files != len(set.Entries) {
+		t.Fatalf("%+v, %v", made, err)
+	}
+	for _, entry := range set.Entries {
+		want, _ := os.ReadFile(filepath.Join(source, entry.Path))
+		got, err := os.ReadFile(filepath.Join(mover.Made, entry.Path))
+		if err != nil || !bytes.Equal(got, want) || len(got) != int(entry.Size) {
+			t.Errorf("%s of %d bytes is not what was copied: %d bytes, %v", entry.Path, entry.Size, len(got), err)
+		}
 	}
 }
 

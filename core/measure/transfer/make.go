@@ -4,12 +4,14 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"os"
 	"path/filepath"
 
 	"opengauge/core/load/fileset"
+	"opengauge/core/record/session"
 	"opengauge/core/storage/direct"
 	"opengauge/core/unit"
 )
@@ -68,53 +70,59 @@ func (w *work) dropSource() bool {
 }
 
 // verify compares every file of the copy with its source.
-func (w *work) verify(ctx context.Context) (checked, differing int, err error) {
+func (w *work) verify(ctx context.Context, made *session.Copy) error {
 	for _, entry := range w.set.Entries {
 		if ctx.Err() != nil {
-			return checked, differing, ctx.Err()
+			return ctx.Err()
 		}
-		made := filepath.Join(w.Made, filepath.FromSlash(entry.Path))
-		_ = direct.Forget(made) // so that the copy comes from the destination again
-		same, err := sameContent(filepath.Join(w.Source, filepath.FromSlash(entry.Path)), made)
+		copied := filepath.Join(w.Made, filepath.FromSlash(entry.Path))
+		same, cached, err := sameContent(filepath.Join(w.Source, filepath.FromSlash(entry.Path)), copied)
 		if err != nil {
-			return checked, differing, fmt.Errorf("comparing %s: %w", entry.Path, err)
+			return fmt.Errorf("comparing %s: %w", entry.Path, err)
 		}
-		if checked++; !same {
-			differing++
+		made.Verified++
+		made.VerifiedFromCache = made.VerifiedFromCache || cached
+		if !same {
+			made.Differing++
 		}
 	}
-	return checked, differing, nil
+	return nil
 }
 
-func sameContent(one, other string) (bool, error) {
-	first, err := os.Open(one)
+// sameContent compares a file with its copy. The copy is read from the storage that it
+// is on; cached says that it may have come from the system's cache all the same.
+func sameContent(source, copied string) (same, cached bool, err error) {
+	first, err := os.Open(source)
 	if err != nil {
-		return false, err
+		return false, false, err
 	}
 	defer first.Close()
-	second, err := os.Open(other)
+	open := func(path string) (*os.File, bool, error) {
+		file, err := os.Open(path)
+		return file, true, err
+	}
+	if direct.Forget(copied) != nil {
+		open = direct.Open
+	}
+	second, past, err := open(copied)
 	if err != nil {
-		return false, err
+		return false, false, err
 	}
 	defer second.Close()
-	a, b := make([]byte, block), make([]byte, block)
-	for {
-		n, errA := io.ReadFull(first, a)
-		m, errB := io.ReadFull(second, b)
-		if !bytes.Equal(a[:n], b[:m]) {
-			return false, nil
-		}
+	cached = !past
+	a, b := make([]byte, block), direct.Buffer(int(block))
+	for offset := int64(0); ; offset += int64(block) {
+		n, errA := first.ReadAt(a, offset)
+		m, errB := direct.ReadAt(second, b, offset)
 		switch {
-		case ended(errA) && ended(errB):
-			return true, nil
-		case errA != nil && !ended(errA):
-			return false, errA
-		case errB != nil && !ended(errB):
-			return false, errB
-		case ended(errA) != ended(errB):
-			return false, nil
+		case errA != nil && !errors.Is(errA, io.EOF):
+			return false, cached, errA
+		case errB != nil && !errors.Is(errB, io.EOF):
+			return false, cached, errB
+		case !bytes.Equal(a[:n], b[:m]):
+			return false, cached, nil
+		case n < int(block):
+			return true, cached, nil
 		}
 	}
 }
-
-func ended(err error) bool { return err == io.EOF || err == io.ErrUnexpectedEOF }

@@ -165,6 +165,9 @@ func (p *pump) run(ctx context.Context) error {
 	}
 }
 
+// page is what the beginning of a file takes, and of what a file takes whole ones.
+const page = 4096
+
 // feed begins files and submits what may go on now.
 func (p *pump) feed() error {
 	for len(p.open) < p.parallel && p.next < len(p.set.Entries) {

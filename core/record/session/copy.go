@@ -62,6 +62,9 @@ type Copy struct {
 	// CutShort says that it did not come to its end, and Failure why.
 	CutShort bool   `json:"cut_short,omitempty"`
 	Failure  string `json:"failure,omitempty"`
+	// VerifiedFromCache says that what was compared may have come from the system's
+	// cache, and not from the destination.
+	VerifiedFromCache bool `json:"verified_from_cache,omitempty"`
 	// Verified is how many files were compared, and Differing how many differ.
 	Verified  int          `json:"verified,omitempty"`
 	Differing int          `json:"differing,omitempty"`

@@ -78,6 +78,10 @@ type Target struct {
 	SpanBytes     unit.Bytes `json:"span_bytes"`
 	CapacityBytes unit.Bytes `json:"capacity_bytes"`
 	Seed          uint64     `json:"seed,omitempty"`
+	// Flusher is the system's call that made what was written stable, and PartFlush
+	// says that it left data in the drive's own cache.
+	Flusher   string `json:"flusher,omitempty"`
+	PartFlush bool   `json:"part_flush,omitempty"`
 }
 
 // Pass is one timed stretch of I/O. Times are since the session started, on

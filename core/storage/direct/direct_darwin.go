@@ -36,6 +36,22 @@ func Reopen(path string, flags int, _ bool) (*os.File, error) {
 // Drop does what this system offers: it writes back. Pages stay cached.
 func Drop(file *os.File) error { return file.Sync() }
 
+// Forgets says that [Forget] does not work here.
+const Forgets = false
+
+// ReadAt reads at an offset; at the end of the file it gives what there is, and io.EOF.
+func ReadAt(file *os.File, into []byte, offset int64) (int, error) { return file.ReadAt(into, offset) }
+
+// Flusher is the call that puts what was written on stable media. It is not whole on
+// file systems that refuse the full one: theirs ends when the drive has the data, which
+// may still be in the drive's cache (fcntl(2), F_FULLFSYNC).
+func Flusher(file *os.File) (call string, whole bool) {
+	if _, err := unix.FcntlInt(file.Fd(), unix.F_FULLFSYNC, 0); err != nil {
+		return "fsync", false
+	}
+	return "F_FULLFSYNC", true
+}
+
 // Forget is not there on this system.
 func Forget(string) error { return errors.ErrUnsupported }
 

@@ -49,6 +49,15 @@ func Drop(file *os.File) error {
 	return unix.Fadvise(int(file.Fd()), 0, 0, unix.FADV_DONTNEED)
 }
 
+// Forgets says that [Forget] works here.
+const Forgets = true
+
+// ReadAt reads at an offset; at the end of the file it gives what there is, and io.EOF.
+func ReadAt(file *os.File, into []byte, offset int64) (int, error) { return file.ReadAt(into, offset) }
+
+// Flusher is the call that puts what was written on stable media.
+func Flusher(*os.File) (call string, whole bool) { return "fsync", true }
+
 // Forget forgets what the system has cached of a file that nobody has written to
 // since it was flushed.
 func Forget(path string) error {

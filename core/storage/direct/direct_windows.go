@@ -2,6 +2,7 @@ package direct
 
 import (
 	"errors"
+	"io"
 	"io/fs"
 	"os"
 
@@ -51,6 +52,27 @@ func Reopen(path string, flags int, _ bool) (*os.File, error) {
 
 // Drop does what this system offers: it writes back. Pages stay cached.
 func Drop(file *os.File) error { return file.Sync() }
+
+// Forgets says that [Forget] does not work here.
+const Forgets = false
+
+// ReadAt reads at an offset; at the end of the file it gives what there is, and io.EOF.
+// It is one call: another for what is missing would be at an offset that is refused.
+func ReadAt(file *os.File, into []byte, offset int64) (int, error) {
+	var read uint32
+	at := windows.Overlapped{Offset: uint32(offset), OffsetHigh: uint32(offset >> 32)}
+	err := windows.ReadFile(windows.Handle(file.Fd()), into, &read, &at)
+	switch {
+	case errors.Is(err, windows.ERROR_HANDLE_EOF), err == nil && int(read) < len(into):
+		return int(read), io.EOF
+	case err != nil:
+		return int(read), &os.PathError{Op: "read", Path: file.Name(), Err: err}
+	}
+	return int(read), nil
+}
+
+// Flusher is the call that puts what was written on stable media.
+func Flusher(*os.File) (call string, whole bool) { return "FlushFileBuffers", true }
 
 // Forget is not there on this system.
 func Forget(string) error { return errors.ErrUnsupported }

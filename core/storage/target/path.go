@@ -110,6 +110,9 @@ func openFolder(path string, options PathOptions) (Target, error) {
 // lookAround finds out what the file's device asks for and where it counts.
 func (k *kernelFile) lookAround() {
 	k.statistics = statisticsOf(k.file)
+	whole := false
+	k.description.Flusher, whole = direct.Flusher(k.file)
+	k.description.PartFlush = !whole
 	if k.description.Direct {
 		k.description.SmallestBlock = smallestBlock(k.file)
 	}

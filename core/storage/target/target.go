@@ -50,6 +50,10 @@ type Description struct {
 	Unfilled bool
 	// Direct says whether reads and writes bypass the system's cache.
 	Direct bool
+	// Flusher is the system's call that makes what was written stable, where there is
+	// one, and PartFlush says that it leaves data in the drive's own cache.
+	Flusher   string
+	PartFlush bool
 	// Parallel says whether several queues may be open at once, each driven by
 	// a thread of its own.
 	Parallel bool
