@@ -47,8 +47,9 @@ cross: ## build for the other systems
 	GOOS=darwin GOARCH=arm64 go build -trimpath -o bin/opengauge-darwin-arm64 ./cmd/opengauge
 	GOOS=windows GOARCH=amd64 go build -trimpath -o bin/opengauge-windows-amd64.exe ./cmd/opengauge
 
-docs: ## write docs/reference.md and NOTICE anew, from the registries in the code and from what is linked
+docs: ## write docs/reference.md, docs/schemas and NOTICE anew, from the code and from what is linked
 	go test -count=1 -run 'Reference|Notice' . -update
+	go test -count=1 -run 'SchemasAreCurrent' ./cli -update
 
 screenshots: demo ## draw docs/screenshots anew, from the demo's data (make tools installs what it needs)
 	docs/screenshots/draw

@@ -12,7 +12,6 @@ import (
 	"path/filepath"
 	"regexp"
 	"runtime"
-	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -151,95 +150,6 @@ func TestMeasureAFolder(t *testing.T) {
 	if list := d.must("logbook", "list"); !strings.Contains(list, "stick") || !strings.Contains(list, "complete") {
 		t.Errorf("the list is:\n%s", list)
 	}
-}
-
-// The keys of the session's JSON are a promise, written down as a JSON Schema.
-func TestSessionFollowsItsSchema(t *testing.T) {
-	source, err := os.ReadFile("../docs/session.schema.json")
-	if err != nil {
-		t.Fatal(err)
-	}
-	schema := decode[map[string]any](t, string(source))
-	d := newDesk(t)
-	for name, arguments := range map[string][]string{
-		"a folder":       {"measure", t.TempDir(), "--hold", "20ms", "--size", "4MiB", "--json"},
-		"with a finding": {"measure", "sim:sandpiper", "--plan", "long-write", "--json"},
-		"copies":         {"copy", "sim:sandpiper", "sim:curlew", "--size", "2GB", "--json"},
-		"a volume":       {"measure", "sim:lagoon-burst", "--plan", "quick", "--json"},
-		"at once": {"measure", "sim:sandpiper", "--through", "deck-tablet,limpet", "--plan", contending(t),
-			"--json"},
-	} {
-		for _, fault := range faults(schema, decode[any](t, d.must(arguments...)), "session") {
-			t.Errorf("%s: %s", name, fault)
-		}
-	}
-	if found := faults(schema, map[string]any{"format": 1.0}, "session"); len(found) < 5 {
-		t.Errorf("the check itself finds %q in an empty session", found)
-	}
-}
-
-// faults checks a document against the part of JSON Schema that the session's
-// schema uses, and besides that no key is missing from the schema.
-func faults(schema map[string]any, document any, at string) []string {
-	var found []string
-	say := func(format string, arguments ...any) {
-		found = append(found, at+": "+fmt.Sprintf(format, arguments...))
-	}
-	if constant, ok := schema["const"]; ok && constant != document {
-		say("%v is not %v", document, constant)
-	}
-	if choices, ok := schema["enum"].([]any); ok && !slices.Contains(choices, document) {
-		say("%v is none of %v", document, choices)
-	}
-	if allowed := fmt.Sprint(schema["type"]); schema["type"] != nil && !strings.Contains(allowed, kindOf(document)) &&
-		!(kindOf(document) == "integer" && strings.Contains(allowed, "number")) {
-		say("is a %s, want %s", kindOf(document), allowed)
-		return found
-	}
-	switch value := document.(type) {
-	case []any:
-		items, _ := schema["items"].(map[string]any)
-		for index, item := range value {
-			found = append(found, faults(items, item, fmt.Sprintf("%s[%d]", at, index))...)
-		}
-	case map[string]any:
-		properties, _ := schema["properties"].(map[string]any)
-		required, _ := schema["required"].([]any)
-		for _, key := range required {
-			if _, ok := value[key.(string)]; !ok {
-				say("has no %q", key)
-			}
-		}
-		for key, member := range value {
-			if known, ok := properties[key].(map[string]any); ok {
-				found = append(found, faults(known, member, at+"."+key)...)
-			} else if properties != nil {
-				say("has %q, which the schema does not know", key)
-			}
-		}
-	}
-	return found
-}
-
-// kindOf is JSON Schema's name for the type of a value.
-func kindOf(value any) string {
-	switch v := value.(type) {
-	case nil:
-		return "null"
-	case bool:
-		return "boolean"
-	case string:
-		return "string"
-	case []any:
-		return "array"
-	case map[string]any:
-		return "object"
-	case float64:
-		if v == math.Trunc(v) {
-			return "integer"
-		}
-	}
-	return "number"
 }
 
 func TestPlans(t *testing.T) {

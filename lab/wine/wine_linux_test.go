@@ -51,7 +51,8 @@ func TestWindowsReachesItsDepth(t *testing.T) {
 				t.Fatal(err)
 			}
 			_, _ = slow.Peak()
-			out := w.Run(t, program, "measure", w.Path(slow.Folder), "--size", "1MiB", "--plan", w.Path(plan), "--queue",
+			out := w.Run(t, program, "measure", w.Path(slow.Folder), "--size", "1MiB", "--plan", w.Path(plan),
+				"--queue",
 				c.queue, "--hold", "600ms", "--json", "--logbook", w.Path(filepath.Join(folder, "logbook.db")))
 			var s session.Session
 			if err := json.Unmarshal([]byte(out), &s); err != nil {
@@ -65,7 +66,8 @@ func TestWindowsReachesItsDepth(t *testing.T) {
 					c.depth, peak, p.MeanDepth, p.Queue)
 			}
 			if p50 := p.Latency.P50; !(p50 > delay.Seconds() && p50 < 1.6*delay.Seconds()) {
-				t.Errorf("%s %s at depth %d: half take %.2f ms, the file %s", c.queue, operation, c.depth, p50*1e3, delay)
+				t.Errorf("%s %s at depth %d: half take %.2f ms, the file %s", c.queue, operation, c.depth, p50*1e3,
+					delay)
 			}
 			if step := s.Environment.ClockStepSeconds; !(step > 0 && step < 5e-6) {
 				t.Errorf("the clock moves in steps of %v s", step)
@@ -87,11 +89,13 @@ func TestWindowsMeasures(t *testing.T) {
 	folder := t.TempDir()
 	book := w.Path(filepath.Join(t.TempDir(), "logbook.db"))
 	var s session.Session
-	out := w.Run(t, program, "measure", w.Path(folder), "--size", "8MiB", "--verify", "--hold", "100ms", "--json", "--logbook", book)
+	out := w.Run(t, program, "measure", w.Path(folder), "--size", "8MiB", "--verify", "--hold", "100ms", "--json",
+		"--logbook", book)
 	if err := json.Unmarshal([]byte(out), &s); err != nil {
 		t.Fatal(err)
 	}
-	if v := s.Verification; len(s.Passes) != 6 || v == nil || v.Faults > 0 || v.ReadBack != v.Written || v.Written != 2048 {
+	if v := s.Verification; len(s.Passes) != 6 || v == nil || v.Faults > 0 || v.ReadBack != v.Written ||
+		v.Written != 2048 {
 		t.Errorf("%d passes, verification %+v", len(s.Passes), v)
 	}
 }

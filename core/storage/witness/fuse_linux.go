@@ -125,7 +125,8 @@ func (f *slowFile) Open(context.Context, uint32) (fs.FileHandle, uint32, syscall
 	return nil, fuse.FOPEN_DIRECT_IO | fuse.FOPEN_PARALLEL_DIRECT_WRITES, 0
 }
 
-func (f *slowFile) Read(_ context.Context, _ fs.FileHandle, into []byte, offset int64) (fuse.ReadResult, syscall.Errno) {
+func (f *slowFile) Read(_ context.Context, _ fs.FileHandle, into []byte, offset int64) (fuse.ReadResult,
+	syscall.Errno) {
 	f.of.serve(&f.of.reads)
 	f.mutex.RLock()
 	defer f.mutex.RUnlock()

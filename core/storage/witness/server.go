@@ -1,7 +1,7 @@
 // Package witness has what tests hold the program against: storage that is not the
 // program's own, and that counts for itself what was done to it.
 //
-// Each belongs to the test that asks for it, and ends with it.
+// Each belongs to the goroutine of the test that asks for it, and ends with it.
 package witness
 
 import (

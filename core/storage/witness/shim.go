@@ -43,9 +43,11 @@ func shim(library, function, to string) []byte {
 	image.Write(make([]byte, 58))
 	put(&image, uint32(64)) // where the header is
 	image.WriteString("PE\x00\x00")
-	put(&image, uint16(0x8664), uint16(1), uint32(0), uint32(0), uint32(0), uint16(240), uint16(0x2022))   // AMD64; a library
+	// AMD64; a library
+	put(&image, uint16(0x8664), uint16(1), uint32(0), uint32(0), uint32(0), uint16(240), uint16(0x2022))
 	put(&image, uint16(0x20b), uint16(0), uint32(0), uint32(fileStep), uint32(0), uint32(0), uint32(base), // PE32+
-		uint64(0x180000000), uint32(memoryStep), uint32(fileStep), uint16(6), uint16(0), uint16(0), uint16(0), uint16(6),
+		uint64(0x180000000), uint32(memoryStep), uint32(fileStep), uint16(6), uint16(0), uint16(0), uint16(0),
+		uint16(6),
 		uint16(0), uint32(0), uint32(2*memoryStep), uint32(fileStep), uint32(0), uint16(3), uint16(0x160),
 		uint64(1<<20), uint64(4096), uint64(1<<20), uint64(4096), uint32(0), uint32(16))
 	put(&image, uint32(base), size) // the first of sixteen directories is that of exports

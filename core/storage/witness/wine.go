@@ -40,7 +40,8 @@ func StartWine(tb testing.TB) *Wine {
 // Command is one of Wine's own programs.
 func (w *Wine) Command(name string, arguments ...string) *exec.Cmd {
 	command := exec.Command(name, arguments...)
-	command.Env = append(os.Environ(), "WINEPREFIX="+w.folder, "WINEDEBUG=-all", "DISPLAY=", "WINEDLLOVERRIDES=mscoree,mshtml=")
+	command.Env = append(os.Environ(), "WINEPREFIX="+w.folder, "WINEDEBUG=-all", "DISPLAY=",
+		"WINEDLLOVERRIDES=mscoree,mshtml=")
 	return command
 }
 

@@ -1,10 +1,8 @@
-package run
+package finding_test
 
 import (
 	"context"
 	"math"
-	"os"
-	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -13,6 +11,7 @@ import (
 	"opengauge/core/bench/sensor"
 	"opengauge/core/bench/survey"
 	"opengauge/core/judge/finding"
+	"opengauge/core/measure/run"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/nbd"
@@ -24,20 +23,20 @@ import (
 // written is a plan from its text.
 func written(t *testing.T, text string) plan.Plan {
 	t.Helper()
-	file := filepath.Join(t.TempDir(), "plan.yaml")
-	if err := os.WriteFile(file, []byte("plan: of-a-test\nsteps:\n"+text), 0o600); err != nil {
+	p, err := plan.Parse("plan.yaml", []byte("plan: of-a-test\nsteps:\n"+text))
+	if err != nil {
 		t.Fatal(err)
 	}
-	return must(t)(plan.Load(file))
+	return p
 }
 
 // runOn runs a plan on a target, whatever comes of it.
 func runOn(t *testing.T, on target.Target, p plan.Plan, hold time.Duration) (*session.Session, error) {
 	t.Helper()
-	return Run(context.Background(), Request{
+	return run.Run(context.Background(), run.Request{
 		ID: session.NewID(), Plan: p, Hold: hold, Target: on, Sensors: sensor.None{}, Chain: link.NewChain(),
-		StallAfter: StallAfter, ReturnWithin: time.Second, Environment: survey.Environment("test"),
-	}, &notebook{}, nil)
+		StallAfter: run.StallAfter, ReturnWithin: time.Second, Environment: survey.Environment("test"),
+	}, nowhere{}, nil)
 }
 
 func volume(t *testing.T, s *witness.Server) *nbd.Volume {

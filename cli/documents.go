@@ -1,0 +1,38 @@
+package cli
+
+import (
+	"opengauge/core/plan"
+	"opengauge/core/record/session"
+)
+
+// document is a form of JSON that commands print. Each has a schema, which is made from
+// it, in docs/schemas.
+type document struct {
+	// Name is that of the schema's file, and Format what the document says of itself; a
+	// plan says nothing.
+	Name, Format string
+	// Of is the document as a zero value, and Says what it is.
+	Of   any
+	Says string
+}
+
+// documents are all of them.
+var documents = []document{
+	{"session", session.Format, session.Session{}, "All that one run of a plan recorded."},
+	{"list", "opengauge.list/1", sessionList{}, "What a logbook holds."},
+	{"explanation", "opengauge.explanation/1", explanation{}, "What was found in a session."},
+	{"comparison", "opengauge.comparison/1", comparisonRecord{}, "Sessions against a baseline, load by load."},
+	{"effect", "opengauge.effect/1", effectRecord{}, "What one circumstance does, over sessions that differ in it."},
+	{"isolation", "opengauge.isolation/1", isolationRecord{}, "Which part is at fault, of several combinations."},
+	{"value", "opengauge.value/1", valueRecord{}, "What money buys."},
+	{"streams", "opengauge.streams/1", streamsRecord{}, "How many streams a session's storage carries."},
+	{"forecast", "opengauge.forecast/1", forecastRecord{}, "What a chain would let through."},
+	{"ranking", "opengauge.ranking/1", rankRecord{}, "Where a session stands in its class."},
+	{"import", "opengauge.import/1", importRecord{}, "What was added to a logbook."},
+	{"survey", "opengauge.survey/1", surveyRecord{}, "The storage that this machine has, and how it is connected."},
+	{"chain", "opengauge.chain/1", chainRecord{}, "A chain of links with its ceilings."},
+	{"standards", "opengauge.standards/1", standardsList{}, "Link standards with their ceilings."},
+	{"plan-check", "opengauge.plan-check/1", planCheck{}, "What a plan would take."},
+	{"plan", "", plan.Plan{}, "A plan."},
+	{"plans", "", []plan.Plan{}, "The built-in plans."},
+}

@@ -1,0 +1,115 @@
+package cli_test
+
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+)
+
+// strictly reads a schema of docs/schemas, by which no key is allowed that it has not.
+func strictly(t *testing.T, name string) *jsonschema.Schema {
+	t.Helper()
+	file, err := os.Open(filepath.Join("../docs/schemas", name+".schema.json"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer file.Close()
+	document, err := jsonschema.UnmarshalJSON(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	onlyNamed(document)
+	compiler := jsonschema.NewCompiler()
+	if err := compiler.AddResource(name, document); err != nil {
+		t.Fatal(err)
+	}
+	schema, err := compiler.Compile(name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return schema
+}
+
+// onlyNamed lets every object of a schema have the keys alone that it names.
+func onlyNamed(node any) {
+	switch value := node.(type) {
+	case map[string]any:
+		if _, ok := value["properties"]; ok {
+			value["additionalProperties"] = false
+		}
+		for _, each := range value {
+			onlyNamed(each)
+		}
+	case []any:
+		for _, each := range value {
+			onlyNamed(each)
+		}
+	}
+}
+
+// Everything that is printed with --json follows its schema, which has all of its keys, by
+// a validator that is not the program's.
+func TestDocumentsFollowTheirSchemas(t *testing.T) {
+	d := newDesk(t)
+	d.must("logbook", "import", "../examples/sessions.json.gz")
+	other := filepath.Join(t.TempDir(), "other.db")
+	commands := map[string][][]string{
+		"session": {
+			{"measure", t.TempDir(), "--hold", "20ms", "--size", "4MiB", "--verify", "--json"},
+			{"measure", t.TempDir(), "--hold", "50ms", "--size", "4MiB", "--rate", "200", "--json"},
+			{"measure", "sim:sandpiper", "--plan", "long-write", "--json"},
+			{"measure", "sim:lagoon-burst", "--plan", "quick", "--json"},
+			{"measure", "sim:sandpiper", "--through", "deck-tablet,limpet", "--plan", contending(t), "--json"},
+			{"copy", "sim:sandpiper", "sim:curlew", "--size", "2GB", "--json"},
+			{"logbook", "show", "limpet-depth-map", "--json"},
+			{"logbook", "show", "copies", "--json"},
+		},
+		"list":        {{"logbook", "list", "--json"}},
+		"explanation": {{"explain", "limpet-passive", "--json"}, {"explain", "lagoon-burst", "--json"}},
+		"comparison":  {{"compare", "limpet-passive", "barnacle-fan-on", "--json"}},
+		"effect":      {{"compare", "--by", "host", "--json"}},
+		"isolation": {{"isolate", "deck-long-cable", "cabin-long-cable", "deck-short-cable", "cabin-short-cable",
+			"--json"}},
+		"value":      {{"value", "limpet-passive", "barnacle-fan-on", "--json"}},
+		"streams":    {{"streams", "limpet-passive", "--json"}},
+		"forecast":   {{"foresee", "limpet-quick", "--through", "barnacle", "--json"}},
+		"ranking":    {{"rank", "limpet-passive", "--json"}},
+		"import":     {{"logbook", "import", "../examples/sessions.json.gz", "--json", "--logbook", other}},
+		"survey":     {{"survey", "--json"}},
+		"chain":      {{"link", "deck port: usb 3.2 gen 2 > limpet: pcie 3.0 x4", "--json"}},
+		"standards":  {{"link", "--json"}},
+		"plan-check": {{"plan", "check", "quick", "--json"}},
+		"plan":       {{"plan", "show", "fill-ladder", "--json"}},
+		"plans":      {{"plan", "list", "--json"}},
+	}
+	files, err := filepath.Glob("../docs/schemas/*.schema.json")
+	if err != nil || len(files) != len(commands) {
+		t.Errorf("%d schemas for %d documents, %v", len(files), len(commands), err)
+	}
+	for name, each := range commands {
+		schema := strictly(t, name)
+		for _, arguments := range each {
+			got := d.run(arguments...)
+			if got.code != 0 {
+				t.Errorf("%q: exit %d, %s", arguments, got.code, got.stderr)
+				continue
+			}
+			printed := got.stdout
+			document, err := jsonschema.UnmarshalJSON(strings.NewReader(printed))
+			if err != nil {
+				t.Fatalf("%q: %v", arguments, err)
+			}
+			if err := schema.Validate(document); err != nil {
+				t.Errorf("%q does not follow its schema: %v", arguments, err)
+			}
+		}
+		// The check itself: an empty object has not what is required.
+		if err := schema.Validate(json.Number("7")); err == nil {
+			t.Errorf("the schema of %s takes a number", name)
+		}
+	}
+}
