@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"opengauge/core/record/session"
+	"opengauge/core/storage/witness"
 )
 
 // program is the built program, which these tests drive as a user would.
@@ -61,6 +62,7 @@ func newDesk(t *testing.T) desk {
 func (d desk) command(arguments ...string) *exec.Cmd {
 	command := exec.Command(program, arguments...)
 	command.Env = append(os.Environ(), "OPENGAUGE_LOGBOOK="+d.logbook)
+	witness.Tie(command)
 	return command
 }
 

@@ -58,7 +58,7 @@ func kit(t *testing.T, arguments ...string) string {
 	t.Helper()
 	needs(t, "nbdkit")
 	socket := filepath.Join(t.TempDir(), "s")
-	background(t, socket, exec.Command("nbdkit", append([]string{"-f", "-U", socket}, arguments...)...))
+	background(t, socket, exec.Command("nbdkit", append([]string{"-f", "--exit-with-parent", "-U", socket}, arguments...)...))
 	return "nbd+unix:///?socket=" + socket
 }
 
@@ -473,7 +473,7 @@ func TestAVolumeOverTLS(t *testing.T) {
 	}
 	port := listener.Addr().(*net.TCPAddr).Port
 	_ = listener.Close()
-	background(t, socket, exec.Command("nbdkit", "-f", "-P", socket, "-p", fmt.Sprint(port), "-i", "127.0.0.1",
+	background(t, socket, exec.Command("nbdkit", "-f", "--exit-with-parent", "-P", socket, "-p", fmt.Sprint(port), "-i", "127.0.0.1",
 		"--tls=require", "--tls-certificates="+folder, "memory", "16M"))
 	d, address := newDesk(t), fmt.Sprintf("nbds://localhost:%d/", port)
 	d.must("measure", address, "--plan", "quick-read", "--hold", "100ms", "--authority",

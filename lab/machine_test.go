@@ -11,6 +11,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"opengauge/core/storage/witness"
 )
 
 // disk is a virtual drive of the machine. Its data is nothing but zeros, and its
@@ -75,6 +77,7 @@ func boot(t *testing.T, kernel, initramfs string) *machine {
 	m := &machine{t: t, console: in("console"), emulator: exec.Command("qemu-system-x86_64", arguments...)}
 	var complaint strings.Builder
 	m.emulator.Stderr = &complaint
+	witness.Tie(m.emulator)
 	if err := m.emulator.Start(); err != nil {
 		t.Skip("the emulator cannot be started: ", err)
 	}

@@ -12,6 +12,7 @@ import (
 	"opengauge/core/measure/engine"
 	"opengauge/core/stat"
 	"opengauge/core/storage/nbd"
+	"opengauge/core/storage/witness"
 )
 
 // served runs the packaged server with those arguments, until the test ends, and gives
@@ -23,6 +24,7 @@ func served(tb testing.TB, arguments ...string) string {
 	}
 	socket := filepath.Join(tb.TempDir(), "s")
 	server := exec.Command("nbdkit", append([]string{"-f", "-U", socket, "--exit-with-parent"}, arguments...)...)
+	witness.Tie(server)
 	if err := server.Start(); err != nil {
 		tb.Fatal(err)
 	}

@@ -65,6 +65,7 @@ func serve(tb testing.TB, arguments []string) *Server {
 	}
 	all = append(append(all, settings...), "exportname="+Export, "logfile="+s.log)
 	s.process = exec.Command("nbdkit", all...)
+	Tie(s.process)
 	if err := s.process.Start(); err != nil {
 		tb.Fatal(err)
 	}

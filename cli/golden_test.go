@@ -1,0 +1,85 @@
+package cli_test
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+// golden is what the program printed when somebody last read it, a file for each command.
+// Read what changed before you write it anew with -update.
+const golden = "testdata/golden"
+
+// printed are commands whose output depends on nothing but the recorded sessions. Their
+// files have their names.
+var printed = map[string][]string{
+	"explain-heat":        {"explain", "limpet-passive"},
+	"explain-cache":       {"explain", "dunlin-full"},
+	"explain-volume":      {"explain", "lagoon-burst"},
+	"explain-copies":      {"explain", "copies"},
+	"explain-disk":        {"explain", "whelk"},
+	"show":                {"logbook", "show", "limpet-quick"},
+	"show-grid":           {"logbook", "show", "limpet-depth-map"},
+	"show-bits":           {"logbook", "show", "limpet-quick", "--units", "bits"},
+	"list":                {"logbook", "list"},
+	"compare":             {"compare", "limpet-passive", "barnacle-fan-on"},
+	"compare-by":          {"compare", "--by", "cable"},
+	"isolate":             {"isolate", "deck-long-cable", "cabin-long-cable", "deck-short-cable", "cabin-short-cable"},
+	"value":               {"value", "dunlin-long", "curlew-passive"},
+	"rank":                {"rank", "limpet-passive"},
+	"streams":             {"streams", "dunlin-long"},
+	"foresee":             {"foresee", "limpet-quick", "--through", "deck-tablet,barnacle"},
+	"link":                {"link", "deck port: usb 3.2 gen 2 > limpet: pcie 3.0 x4"},
+	"plans":               {"plan", "list"},
+	"plan":                {"plan", "show", "fill-ladder"},
+	"plan-check":          {"plan", "check", "fill-ladder", "--size", "1TB"},
+	"survey":              {"survey", "--sysroot", "../examples/cabin-desk.tar.gz"},
+	"series":              {"explain", "--series", "../examples/logger.csv", "--operation", "write", "--block-size", "1MiB", "--depth", "8"},
+	"an-unknown-session":  {"explain", "limpet-pasive"},
+	"an-unknown-plan":     {"measure", "sim:sandpiper", "--plan", "qick"},
+	"an-unknown-standard": {"link", "usb 9"},
+}
+
+func TestWhatIsPrinted(t *testing.T) {
+	d := newDesk(t)
+	d.must("logbook", "import", "../examples/sessions.json.gz")
+	for name, arguments := range printed {
+		command := d.command(arguments...)
+		command.Env = append(command.Env, "TZ=UTC")
+		got := d.finish(command)
+		text := "$ opengauge " + strings.Join(arguments, " ") + "\n" + got.stdout + got.stderr
+		text = strings.ReplaceAll(text, d.logbook, "LOGBOOK")
+		file := filepath.Join(golden, name+".txt")
+		if flag.Lookup("update").Value.String() == "true" {
+			if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
+				t.Fatal(err)
+			}
+		}
+		want, err := os.ReadFile(file)
+		if err != nil || string(want) != text {
+			t.Errorf("%s is not what is printed now (%v); it is\n%s", file, err, difference(string(want), text))
+		}
+	}
+	files, err := os.ReadDir(golden)
+	if err != nil || len(files) != len(printed) {
+		t.Errorf("%d files for %d commands, %v", len(files), len(printed), err)
+	}
+}
+
+// difference is the first line that differs, with what stands there now.
+func difference(want, got string) string {
+	wanted, gotten := strings.Split(want, "\n"), strings.Split(got, "\n")
+	for i, line := range gotten {
+		if i >= len(wanted) || wanted[i] != line {
+			was := "nothing"
+			if i < len(wanted) {
+				was = wanted[i]
+			}
+			return fmt.Sprintf("line %d:\n  now %s\n  was %s", i+1, line, was)
+		}
+	}
+	return "shorter"
+}
