@@ -3,6 +3,8 @@ package finding_test
 import (
 	"context"
 	"math"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -81,7 +83,8 @@ func TestWhatMovedIsWhatTheServerSaw(t *testing.T) {
 		if len(s.Moved) != 1 || s.Moved[0].ReadBytes != read || s.Moved[0].WrittenBytes != written || read+written == 0 {
 			t.Errorf("%s: the session has %+v, the server saw %d read and %d written", c.name, s.Moved, read, written)
 		}
-		if c.read > 0 && read != c.read || c.written > 0 && written != c.written {
+		const probe = 512 // of the last block, before anything else
+		if c.read > 0 && read != c.read+probe || c.written > 0 && written != c.written {
 			t.Errorf("%s: the server saw %d read and %d written, want %d and %d", c.name, read, written, c.read, c.written)
 		}
 	}
@@ -105,7 +108,7 @@ func TestALevelIsWhatTheServerHolds(t *testing.T) {
 	if touched := witness.Touched(requests); touched != size/2 {
 		t.Errorf("%s of %s were written at the end of 50 %%", touched.Capacity(), size.Capacity())
 	}
-	reach, at := int64(0), 0
+	reach, at := int64(0), 1 // the first request looks whether the last block is there
 	for i, pass := range s.Passes {
 		// The requests of a pass are as many as it moved, and come in its order.
 		for ; at < len(requests) && requests[at].Write == (i%2 == 0); at++ {
@@ -123,6 +126,7 @@ func TestALevelIsWhatTheServerHolds(t *testing.T) {
 
 // Sectors that cannot be read are errors with their place, and no device that vanished.
 func TestErrorsAreNoOutage(t *testing.T) {
+	trigger := filepath.Join(t.TempDir(), "fail") // from when on the server fails, as it exists
 	for name, c := range map[string]struct {
 		arguments []string
 		steps     string
@@ -130,15 +134,17 @@ func TestErrorsAreNoOutage(t *testing.T) {
 	}{
 		"a few": {[]string{"--filter=error", "error-pread=EIO", "error-pread-rate=0.5%"},
 			"  - sweep: {operation: read, access: random, block: 4KiB, depth: 4, bytes: 4MiB}", false},
-		"all reads": {[]string{"--filter=error", "error-pread=EIO", "error-pread-rate=100%"},
+		"all reads": {[]string{"--filter=error", "error-pread=EIO", "error-pread-rate=100%", "error-pread-file=" + trigger},
 			"  - sweep: {operation: read, access: random, block: 4KiB, depth: 4}", true},
 		"all writes": {[]string{"--filter=error", "error-pwrite=ENOSPC", "error-pwrite-rate=100%"},
 			"  - sweep: {operation: write, access: random, block: 4KiB, depth: 4}", true},
-		"forbidden": {[]string{"--filter=error", "error-pread=EPERM", "error-pread-rate=100%"},
+		"forbidden": {[]string{"--filter=error", "error-pread=EPERM", "error-pread-rate=100%", "error-pread-file=" + trigger},
 			"  - sweep: {operation: read, access: random, block: 4KiB, depth: 4}", true},
 	} {
-		server := witness.Serve(t, 8*unit.MiB, c.arguments...)
-		s, err := runOn(t, volume(t, server), written(t, c.steps), 200*time.Millisecond)
+		_ = os.Remove(trigger)
+		on := volume(t, witness.Serve(t, 8*unit.MiB, c.arguments...))
+		time.AfterFunc(200*time.Millisecond, func() { _ = os.WriteFile(trigger, nil, 0o600) })
+		s, err := runOn(t, on, written(t, c.steps), time.Second)
 		if c.failed != (err != nil) || c.failed != (s.State == session.Failed) {
 			t.Errorf("%s: the session is %s, error %v", name, s.State, err)
 		}
@@ -157,6 +163,19 @@ func TestErrorsAreNoOutage(t *testing.T) {
 		if p := s.Passes[0]; p.Errors != evidence.Count || name == "a few" && p.Errors > 50 {
 			t.Errorf("%s: the pass has %d errors, the finding %d", name, p.Errors, evidence.Count)
 		}
+	}
+}
+
+// A server that says that it holds more than it does is refused before anything runs.
+func TestAServerThatLiesAboutItsSize(t *testing.T) {
+	server := witness.Serve(t, 8*unit.MiB, "--filter=error", "error-pread=EIO", "error-pread-rate=100%")
+	s, err := runOn(t, volume(t, server), written(t, "  - sweep: {operation: write, access: random, block: 4KiB, depth: 4}"),
+		time.Second)
+	if s != nil || err == nil || !strings.Contains(err.Error(), "says that it holds 8.39 MB (8 MiB)") {
+		t.Errorf("it is measured: %v", err)
+	}
+	if _, written := witness.Moved(server.Requests(t)); written > 0 {
+		t.Errorf("%d bytes were written", written)
 	}
 }
 

@@ -11,6 +11,7 @@ import (
 	"opengauge/core/measure/engine"
 	"opengauge/core/storage/nbd"
 	"opengauge/core/storage/target"
+	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
 )
 
@@ -61,7 +62,7 @@ func BenchmarkLateness(b *testing.B) {
 			})
 		}
 	}
-	address := served(b, "memory", "64M")
+	address := witness.Serve(b, 64*unit.MiB).Address
 	for _, rate := range []float64{1000, 10_000} {
 		b.Run(fmt.Sprintf("volume-%.0f", rate), func(b *testing.B) {
 			volume, err := nbd.Open(context.Background(), address, nbd.Options{})

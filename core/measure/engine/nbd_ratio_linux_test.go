@@ -2,9 +2,7 @@ package engine_test
 
 import (
 	"context"
-	"os"
 	"os/exec"
-	"path/filepath"
 	"testing"
 	"time"
 
@@ -15,30 +13,6 @@ import (
 	"opengauge/core/storage/witness"
 )
 
-// served runs the packaged server with those arguments, until the test ends, and gives
-// the address of what it serves.
-func served(tb testing.TB, arguments ...string) string {
-	tb.Helper()
-	if _, err := exec.LookPath("nbdkit"); err != nil {
-		tb.Skip("there is no nbdkit here")
-	}
-	socket := filepath.Join(tb.TempDir(), "s")
-	server := exec.Command("nbdkit", append([]string{"-f", "-U", socket, "--exit-with-parent"}, arguments...)...)
-	witness.Tie(server)
-	if err := server.Start(); err != nil {
-		tb.Fatal(err)
-	}
-	tb.Cleanup(func() { _ = server.Process.Kill(); _ = server.Wait() })
-	for range 250 {
-		if _, err := os.Stat(socket); err == nil {
-			return "nbd+unix:///?socket=" + socket
-		}
-		time.Sleep(20 * time.Millisecond)
-	}
-	tb.Fatal("the server does not begin")
-	return ""
-}
-
 // BenchmarkAgainstTheCopyClient holds reads of 4 KiB at depth 32 from a server in
 // memory against the requests a second of the packaged copy client, one after the
 // other in the same run. More than 1 is faster.
@@ -47,7 +21,7 @@ func BenchmarkAgainstTheCopyClient(b *testing.B) {
 		b.Skip("there is no nbdcopy here")
 	}
 	const size, block = 512 << 20, 4096
-	address := served(b, "memory", "512M")
+	address := witness.Serve(b, size).Address
 	var ratios []float64
 	for range 5 {
 		began := time.Now()

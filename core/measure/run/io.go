@@ -3,6 +3,7 @@ package run
 import (
 	"context"
 	"errors"
+	"fmt"
 	"sync"
 	"time"
 
@@ -78,6 +79,25 @@ func (a *account) enter(moved engine.Moved) {
 // newDesk gives the desk of a target of the request.
 func (r Request) newDesk(on target.Target, address string) desk {
 	return desk{Target: on, address: address, ledger: r.newLedger(on.Description()), account: &account{}}
+}
+
+// holds reads the last block of the target, if that was there before the run: storage
+// that says that it holds more than it does fails there, before anything is measured.
+func (r *runner) holds(ctx context.Context) error {
+	d := r.main.Description()
+	block := max(d.SmallestBlock, load.SmallestBlock)
+	if d.Kind != target.Device && d.Kind != target.Volume || d.Span < block {
+		return nil
+	}
+	last := (d.Span/block - 1) * block
+	w := work{Load: load.New(load.Read, load.Sequential, block, 1), start: last,
+		timing: engine.Timing{Bytes: block, Sample: SampleLength}}
+	w.Span = block
+	if err := r.whole(ctx, &r.main, w); err != nil {
+		return fmt.Errorf("%s says that it holds %s, and its block at byte %d cannot be read: %w; give a smaller --size, "+
+			"or do not trust it", d.Address, d.Capacity.Capacity(), last, err)
+	}
+	return nil
 }
 
 // whole does the work and takes a failed operation for a failure of all of it.

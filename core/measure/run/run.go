@@ -18,10 +18,12 @@ import (
 	"opengauge/core/bench/host"
 	"opengauge/core/bench/link"
 	"opengauge/core/bench/sensor"
+	"opengauge/core/clock"
 	"opengauge/core/measure/engine"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/target"
+	"opengauge/core/unit"
 )
 
 // Lengths that a sample may have, and the one where nobody asks for another.
@@ -107,7 +109,32 @@ func (r Request) Check() error {
 	if err := r.checkVerify(); err != nil {
 		return err
 	}
+	if err := r.checkRate(); err != nil {
+		return err
+	}
 	return r.Plan.CheckSpan(d.Span, d.SmallestBlock)
+}
+
+// stepsApart is how many steps of the clock arrivals have to be apart at the least.
+const stepsApart = 10
+
+// checkRate says whether this machine's clock can keep the rates of the plan.
+func (r Request) checkRate() error {
+	if r.Target.Description().Kind == target.Simulated {
+		return nil
+	}
+	for _, pass := range r.Plan.Passes(r.Hold) {
+		if !pass.Scheduled() {
+			continue
+		}
+		step, apart := clock.Step(), unit.Duration(float64(pass.Workers)/pass.Rate)
+		if apart < stepsApart*step {
+			return fmt.Errorf("%s: a rate of %.0f operations a second asks each worker for one every %s, and this "+
+				"machine's clock moves in steps of %s; use a lower --rate, or more --workers",
+				pass.Label(), pass.Rate, unit.Latency(apart.Seconds()), unit.Latency(step.Seconds()))
+		}
+	}
+	return nil
 }
 
 // Run runs the request and keeps the session as it grows. A run that the
@@ -119,6 +146,9 @@ func Run(ctx context.Context, request Request, keeper Keeper, watch func(Progres
 		return nil, err
 	}
 	r := newRunner(request, keeper, watch)
+	if err := r.holds(ctx); err != nil {
+		return nil, err
+	}
 	if err := keeper.Begin(r.session); err != nil {
 		return nil, fmt.Errorf("keeping the session: %w", err)
 	}

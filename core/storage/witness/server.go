@@ -7,6 +7,7 @@ package witness
 import (
 	"bufio"
 	"fmt"
+	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -71,7 +72,8 @@ func serve(tb testing.TB, arguments []string) *Server {
 	}
 	tb.Cleanup(func() { s.Kill(); _ = s.process.Wait() })
 	for range 250 {
-		if _, err := os.Stat(socket); err == nil {
+		if connection, err := net.Dial("unix", socket); err == nil {
+			_ = connection.Close()
 			return s
 		}
 		time.Sleep(20 * time.Millisecond)
