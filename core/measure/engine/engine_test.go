@@ -326,7 +326,7 @@ func TestHotPathDoesNotAllocate(t *testing.T) {
 	w.meter.start(0)
 	completion := target.Completion{Completed: time.Microsecond}
 	if allocations := testing.AllocsPerRun(1000, func() {
-		_ = w.operation(0)
+		w.fill(&target.Operation{})
 		w.meter.record(&completion, 0, 4096)
 	}); allocations != 0 {
 		t.Errorf("%v allocations an operation, want none", allocations)

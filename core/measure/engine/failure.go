@@ -24,10 +24,8 @@ type failures []Failure
 const mostFailures = 16
 
 // with adds one failed operation.
-func (f failures) with(o target.Operation, err error) failures {
-	return f.add(Failure{
-		Action: o.Action, Err: err, Count: 1, FirstOffset: o.Offset, FromOffset: o.Offset, ToOffset: o.Offset,
-	})
+func (f failures) with(action target.Action, at int64, err error) failures {
+	return f.add(Failure{Action: action, Err: err, Count: 1, FirstOffset: at, FromOffset: at, ToOffset: at})
 }
 
 // add puts failures of one way to those that there are.

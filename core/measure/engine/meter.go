@@ -97,13 +97,13 @@ func (m *meter) record(completion *target.Completion, since time.Duration, block
 }
 
 // fail notes that an operation failed.
-func (m *meter) fail(o target.Operation, err error) {
+func (m *meter) fail(action target.Action, offset int64, err error) {
 	m.errors++
 	m.current.sample.Errors++
 	if m.firstError == nil {
 		m.firstError = err
 	}
-	m.failures = m.failures.with(o, err)
+	m.failures = m.failures.with(action, offset, err)
 }
 
 // outlasted notes an operation that the window's end cut off, with what is known of

@@ -18,6 +18,7 @@ import (
 	"opengauge/core/measure/engine"
 	"opengauge/core/storage/direct"
 	"opengauge/core/storage/ring"
+	"opengauge/core/storage/sim"
 	"opengauge/core/storage/target"
 	"opengauge/core/unit"
 )
@@ -53,7 +54,7 @@ func BenchmarkRandomDepth1InMemory(b *testing.B) {
 		b.Skip("no file system in memory: ", err)
 	}
 	b.Cleanup(func() { _ = os.RemoveAll(folder) })
-	file, span := filled(b, folder, 256*unit.MiB, 0)
+	file, span := filled(b, folder, 256*unit.MiB, unix.O_DIRECT)
 	compare(b, file, reads(load.Random, 4096, 1, span))
 }
 
@@ -64,9 +65,60 @@ func reads(access load.Access, block unit.Bytes, depth int, span unit.Bytes) loa
 	return l
 }
 
+// Writes are held against the same loop; what verified and compressible ones cost is
+// said.
+func BenchmarkSequentialWritesDepth8OnZram(b *testing.B) {
+	for _, name := range []string{"plain", "compressible", "verified"} {
+		b.Run(name, func(b *testing.B) {
+			file, span := zram(b, 256*unit.MiB)
+			l := load.New(load.Write, load.Sequential, unit.MiB, 8)
+			l.Span = span
+			var ledger *engine.Ledger
+			switch name {
+			case "compressible":
+				l.CompressibleShare = 0.5
+			case "verified":
+				ledger = engine.NewLedger(span, engine.LargestCell, 1)
+			}
+			compareWith(b, file, l, ledger)
+		})
+	}
+}
+
+// A simulated operation with the engine that measures it.
+func BenchmarkSimulatedOperation(b *testing.B) {
+	bench, err := sim.DemoBench()
+	if err != nil {
+		b.Fatal(err)
+	}
+	part, err := bench.Open("sandpiper", sim.Options{Ambient: 23})
+	if err != nil {
+		b.Fatal(err)
+	}
+	l := reads(load.Random, 4096, 32, part.Description().Span)
+	bytes := unit.Bytes(max(b.N, 32)) * l.Block
+	b.ReportAllocs()
+	b.ResetTimer()
+	if _, err := engine.Run(context.Background(), part, engine.Request{
+		Load: l, Timing: engine.Timing{Bytes: bytes, Sample: time.Second},
+	}); err != nil {
+		b.Fatal(err)
+	}
+}
+
 func compare(b *testing.B, file *os.File, l load.Load) {
 	b.Helper()
-	opened, err := target.OpenPath(file.Name(), target.PathOptions{Tag: "bench"})
+	compareWith(b, file, l, nil)
+}
+
+func compareWith(b *testing.B, file *os.File, l load.Load, ledger *engine.Ledger) {
+	b.Helper()
+	overwrite := ""
+	if info, err := file.Stat(); err == nil && l.Writes() && info.Mode()&os.ModeDevice != 0 {
+		overwrite = fmt.Sprintf("%s:%d", file.Name(), l.Span)
+	}
+	opened, err := target.OpenPath(file.Name(), target.PathOptions{Tag: "bench", Overwrite: overwrite,
+		OverwriteContents: true})
 	if err != nil {
 		b.Skip("opening it as a target: ", err)
 	}
@@ -74,8 +126,11 @@ func compare(b *testing.B, file *os.File, l load.Load) {
 	var speeds, processors []float64
 	for range rounds {
 		theirs := bareLoop(b, file, l)
+		if ledger != nil {
+			ledger.Begin()
+		}
 		result, err := engine.Run(context.Background(), opened, engine.Request{
-			Load: l, Timing: engine.Timing{Settle: 50 * time.Millisecond, Hold: stretch,
+			Load: l, Ledger: ledger, Timing: engine.Timing{Settle: 50 * time.Millisecond, Hold: stretch,
 				Sample: 100 * time.Millisecond},
 		})
 		if err != nil {
@@ -135,8 +190,11 @@ func bareRing(file *os.File, l load.Load, offset func() int64) (operations int64
 		return 0, err
 	}
 	defer r.Close()
-	push := func(slot int) { r.Push(ring.Operation{Slot: slot, Offset: offset(), Length: int(l.Block)}) }
+	push := func(slot int) {
+		r.Push(ring.Operation{Slot: slot, Write: l.Writes(), Offset: offset(), Length: int(l.Block)})
+	}
 	for slot := range l.Depth {
+		copy(r.Buffer(slot), noise(l.Block)) // as incompressible as what the pass writes
 		push(slot)
 	}
 	for began := time.Now(); time.Since(began) < stretch; {
@@ -242,6 +300,8 @@ func zram(tb testing.TB, size unit.Bytes) (*os.File, unit.Bytes) {
 	if _, err := buffered.Write(noise(size)); err != nil {
 		tb.Skip("filling ", name, ": ", err)
 	}
-	_ = buffered.Sync()
+	if err := buffered.Sync(); err != nil {
+		tb.Skip("filling ", name, ": ", err)
+	}
 	return file, size
 }

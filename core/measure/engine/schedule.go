@@ -41,12 +41,8 @@ func (s *schedule) next() time.Duration {
 
 // take takes the next arrival, if it is due, and gives when that was: its latency
 // counts from then. How much later than the arrival, and than there was a free slot
-// for it, the program begins with it is entered as its own lateness. Without a rate
-// everything is due now.
+// for it, the program begins with it is entered as its own lateness.
 func (s *schedule) take(now, freed time.Duration, m *meter) (due time.Duration, ready bool) {
-	if s.every == 0 {
-		return now, true
-	}
 	if due = s.next(); due > now {
 		return 0, false
 	}

@@ -7,15 +7,19 @@ import "time"
 type slots struct {
 	ring     []int
 	at, held int
-	since    []time.Duration // when each became free
-	free     []bool
+	state    []slotState
+}
+
+type slotState struct {
+	freed time.Duration // when it became free last
+	free  bool
 }
 
 // newSlots has all slots free.
 func newSlots(depth int) *slots {
-	s := &slots{ring: make([]int, depth), since: make([]time.Duration, depth), free: make([]bool, depth), held: depth}
+	s := &slots{ring: make([]int, depth), state: make([]slotState, depth), held: depth}
 	for slot := range s.ring {
-		s.ring[slot], s.free[slot] = slot, true
+		s.ring[slot], s.state[slot].free = slot, true
 	}
 	return s
 }
@@ -24,22 +28,20 @@ func newSlots(depth int) *slots {
 func (s *slots) any() bool { return s.held > 0 }
 
 // has says whether that slot is free.
-func (s *slots) has(slot int) bool { return s.free[slot] }
+func (s *slots) has(slot int) bool { return s.state[slot].free }
 
-// first is the slot that has been free for longest; there has to be one.
-func (s *slots) first() int { return s.ring[s.at] }
+// freed is when the slot that has been free for longest became that; there has to be
+// one.
+func (s *slots) freed() time.Duration { return s.state[s.ring[s.at]].freed }
 
-// freed is when a free slot became that.
-func (s *slots) freed(slot int) time.Duration { return s.since[slot] }
-
-// take gives the first slot out.
+// take gives that slot out.
 func (s *slots) take() int {
 	slot := s.ring[s.at]
 	if s.at++; s.at == len(s.ring) {
 		s.at = 0
 	}
 	s.held--
-	s.free[slot] = false
+	s.state[slot].free = false
 	return slot
 }
 
@@ -49,6 +51,6 @@ func (s *slots) put(slot int, now time.Duration) {
 	if at >= len(s.ring) {
 		at -= len(s.ring)
 	}
-	s.ring[at], s.since[slot], s.free[slot] = slot, now, true
+	s.ring[at], s.state[slot] = slot, slotState{now, true}
 	s.held++
 }

@@ -48,6 +48,8 @@ type worker struct {
 	outstanding int
 	precise     bool
 	askAgain    time.Duration
+	glanceAt    time.Duration
+	halted      bool // as of the last glance
 
 	end       time.Duration
 	flushed   error // how the flush ended
@@ -59,10 +61,11 @@ type worker struct {
 	spun    time.Duration
 }
 
-// flight is an operation under way.
+// flight is what has to be known of an operation under way.
 type flight struct {
-	target.Operation
-	since time.Duration
+	offset int64
+	since  time.Duration
+	action target.Action
 }
 
 // precisionEvery is how often the worker asks whether it knows enough.
@@ -171,8 +174,8 @@ func (w *worker) allSubmitted() bool {
 // keepFull keeps the queue at its depth until the clock reaches end, all bytes
 // are submitted, enough is known, or the pass is stopped.
 func (w *worker) keepFull(end time.Duration) error {
-	w.now = w.target.Now()
-	for w.now < end && !w.allSubmitted() && !w.precise && !isStopped(w.stopped) {
+	w.now, w.halted = w.target.Now(), isStopped(w.stopped)
+	for w.now < end && !w.allSubmitted() && !w.precise && !w.halted {
 		if err := w.submit(); err != nil {
 			return err
 		}
@@ -199,16 +202,21 @@ func (w *worker) submit() error {
 		w.now = w.target.Now()
 	}
 	for w.free.any() && !w.allSubmitted() {
-		slot := w.free.first()
-		since, ready := w.schedule.take(w.now, w.free.freed(slot), w.meter)
-		if !ready {
-			break
+		since := w.now
+		if w.schedule.rated() {
+			due, ready := w.schedule.take(w.now, w.free.freed(), w.meter)
+			if !ready {
+				break
+			}
+			since = due
 		}
-		w.free.take()
-		operation := w.operation(slot)
-		w.underWay[slot] = flight{operation, since}
+		slot := w.free.take()
+		w.batch = w.batch[:len(w.batch)+1]
+		operation := &w.batch[len(w.batch)-1]
+		operation.Slot = slot
+		w.fill(operation)
+		w.underWay[slot] = flight{operation.Offset, since, operation.Action}
 		w.stall.submitted(slot, operation.Offset, w.now)
-		w.batch = append(w.batch, operation)
 		w.submitted += w.request.Block
 	}
 	if len(w.batch) == 0 {
@@ -218,24 +226,25 @@ func (w *worker) submit() error {
 	return w.queue.Submit(w.batch)
 }
 
-func (w *worker) operation(slot int) target.Operation {
-	o := target.Operation{Action: target.Read, Slot: slot, Offset: w.offsets.draw(), Length: int(w.request.Block)}
-	if !w.drawWrite() {
-		return o
+// fill says what the operation of a slot does.
+func (w *worker) fill(o *target.Operation) {
+	o.Action, o.Offset, o.Length = target.Read, w.offsets.draw(), int(w.request.Block)
+	if w.request.WriteShare == 0 || !w.drawWrite() {
+		o.Data, o.Durable = nil, false
+		return
 	}
 	o.Action, o.Durable = target.Write, w.request.Durable
 	switch {
 	case w.payload == nil:
 	case w.request.Ledger != nil:
-		buffer := w.queue.Buffer(slot)[:o.Length]
+		buffer := w.queue.Buffer(o.Slot)[:o.Length]
 		w.payload.Fill(buffer)
 		w.request.Ledger.stamp(buffer, o.Offset)
 	case w.payload.Fits(o.Length):
 		o.Data = w.payload.Next(o.Length)
 	default:
-		w.payload.Fill(w.queue.Buffer(slot)[:o.Length])
+		w.payload.Fill(w.queue.Buffer(o.Slot)[:o.Length])
 	}
-	return o
 }
 
 func (w *worker) drawWrite() bool {
@@ -292,7 +301,9 @@ func (w *worker) take(until time.Duration) error {
 		w.completed(&w.done[i])
 	}
 	w.outstanding -= filled
-	w.glance()
+	if filled == 0 || w.now >= w.glanceAt {
+		w.glance()
+	}
 	if w.meter.errors > w.request.Timing.Tolerate {
 		return ErrTooManyErrors
 	}
@@ -310,13 +321,13 @@ func (w *worker) completed(c *target.Completion) {
 	}
 	o := &w.underWay[c.Slot]
 	if w.request.Ledger != nil {
-		w.verify(o.Operation, c.Err)
+		w.verify(c.Slot, c.Err)
 	}
 	if c.Err != nil {
-		w.meter.fail(o.Operation, c.Err)
+		w.meter.fail(o.action, o.offset, c.Err)
 		return
 	}
-	w.moved.add(o.Action, w.request.Block)
+	w.moved.add(o.action, w.request.Block)
 	since := c.Submitted
 	if w.schedule.rated() {
 		since = o.since
@@ -326,20 +337,26 @@ func (w *worker) completed(c *target.Completion) {
 
 // verify enters a complete write in the ledger, or checks a complete read. A write
 // that failed leaves its cells as ones of which nobody knows whether it came to them.
-func (w *worker) verify(o target.Operation, failed error) {
+func (w *worker) verify(slot int, failed error) {
+	o, length := &w.underWay[slot], int64(w.request.Block)
 	switch {
-	case o.Action == target.Write && failed == nil:
-		w.request.Ledger.written(o.Offset, int64(o.Length))
-	case o.Action == target.Write, w.request.WriteShare > 0:
+	case o.action == target.Write && failed == nil:
+		w.request.Ledger.written(o.offset, length)
+	case o.action == target.Write, w.request.WriteShare > 0:
 	case failed != nil:
-		w.request.Ledger.unreadable(o.Offset, int64(o.Length))
+		w.request.Ledger.unreadable(o.offset, length)
 	default:
-		w.request.Ledger.check(w.queue.Buffer(o.Slot)[:o.Length], o.Offset)
+		w.request.Ledger.check(w.queue.Buffer(slot)[:length], o.offset)
 	}
 }
 
+// glanceEvery is how often a worker looks up from a fast device: doing it at each
+// operation would cost that a fiftieth.
+const glanceEvery = time.Millisecond
+
 // glance cuts samples that are over, and tells those who look on.
 func (w *worker) glance() {
+	w.glanceAt, w.halted = w.now+glanceEvery, isStopped(w.stopped)
 	w.meter.cutUntil(w.now)
 	w.stall.look(w.now)
 	w.look(w.now, w.meter)

@@ -19,7 +19,20 @@ type entry struct {
 	at        time.Duration
 	serial    uint64
 	submitted time.Duration
-	operation target.Operation
+	operation request
+}
+
+// request is what a simulated part needs to know of an operation: it has no data, and
+// is moved about a lot.
+type request struct {
+	offset int64
+	length int32
+	slot   int32
+	action target.Action
+}
+
+func requestOf(o *target.Operation) request {
+	return request{offset: o.Offset, length: int32(o.Length), slot: int32(o.Slot), action: o.Action}
 }
 
 func (e *entry) before(other *entry) bool {

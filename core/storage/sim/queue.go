@@ -34,12 +34,12 @@ func (q *queue) Close() error { return nil }
 func (q *queue) Submit(operations []target.Operation) error {
 	now := q.part.now
 	for i := range operations {
-		e := entry{submitted: now, operation: operations[i]}
+		e := entry{submitted: now, operation: requestOf(&operations[i])}
 		switch {
 		case q.part.gone():
 			e.at = now + q.part.drive.ReadLatency
 			q.leaving.push(e)
-		case e.operation.Action == target.Flush:
+		case e.operation.action == target.Flush:
 			e.at = max(now, q.medium) + q.jittered(q.part.drive.FlushLatency) + q.part.enclosure.Latency
 			q.leaving.push(e)
 		case len(q.fetching.entries) < q.part.drive.Parallelism:
@@ -65,7 +65,7 @@ func (q *queue) Wait(done []target.Completion, until time.Duration) (int, error)
 		q.advance(at)
 		if !q.leaving.empty() && q.leaving.head().at <= q.part.now {
 			e := q.leaving.pop()
-			done[filled] = target.Completion{Slot: e.operation.Slot, Submitted: e.submitted,
+			done[filled] = target.Completion{Slot: int(e.operation.slot), Submitted: e.submitted,
 				Completed: max(e.at, e.submitted)}
 			if q.part.gone() {
 				done[filled].Err = syscall.ENODEV
@@ -116,9 +116,9 @@ func (q *queue) fetch(e entry) {
 	p := q.part
 	switch {
 	case p.arm != nil:
-		e.at = p.now + p.arm.reach(e.operation.Offset, q.chance())
-		p.arm.at = e.operation.Offset + int64(e.operation.Length)
-	case e.operation.Action == target.Write:
+		e.at = p.now + p.arm.reach(e.operation.offset, q.chance())
+		p.arm.at = e.operation.offset + int64(e.operation.length)
+	case e.operation.action == target.Write:
 		e.at = p.now + q.jittered(p.drive.WriteLatency)
 	default:
 		latency := p.drive.ReadLatency
@@ -132,40 +132,40 @@ func (q *queue) fetch(e entry) {
 
 // move moves the data of an operation whose latency is over now, behind that of
 // those that were ready before, and says when it will be complete.
-func (q *queue) move(o target.Operation) time.Duration {
+func (q *queue) move(o request) time.Duration {
 	p, now := q.part, q.part.now
 	rate := q.rate(o)
 	joules := p.drive.ReadJoules
-	if o.Action == target.Write {
+	if o.action == target.Write {
 		joules = p.drive.WriteJoules
-		p.cells.take(o.Offset, o.Length)
+		p.cells.take(o.offset, int(o.length))
 	}
-	p.heat.spend(joules * float64(o.Length))
-	q.medium = max(now, q.medium) + moving(o.Length, rate)
+	p.heat.spend(joules * float64(o.length))
+	q.medium = max(now, q.medium) + moving(int(o.length), rate)
 	end := q.medium
 	if p.limits != nil {
-		end = max(end, p.limits.pass(now, o.Length))
+		end = max(end, p.limits.pass(now, int(o.length)))
 	}
-	q.bridge = p.enclosure.stalled(max(now, q.bridge)) + max(moving(o.Length, p.carries()), p.enclosure.PerOperation)
+	q.bridge = p.enclosure.stalled(max(now, q.bridge)) + max(moving(int(o.length), p.carries()), p.enclosure.PerOperation)
 	// An operation that a limit holds back holds back those behind it.
 	q.bridge = max(q.bridge, end)
 	leaves := q.bridge
 	if hop := p.options.Shared; hop != nil {
-		leaves = hop.carry(leaves, o.Length)
+		leaves = hop.carry(leaves, int(o.length))
 	}
 	return leaves + p.enclosure.Latency
 }
 
 // rate is how fast the medium moves an operation's data now.
-func (q *queue) rate(o target.Operation) unit.BytesPerSecond {
+func (q *queue) rate(o request) unit.BytesPerSecond {
 	p := q.part
 	rate := p.drive.ReadRate
 	switch {
 	case p.arm != nil:
-		rate = p.arm.rate(o.Offset)
-	case o.Action == target.Write:
+		rate = p.arm.rate(o.offset)
+	case o.action == target.Write:
 		p.cells.touch(p.now)
-		rate = p.cells.writeRate(p.drive.WriteRate, o.Offset, o.Length)
+		rate = p.cells.writeRate(p.drive.WriteRate, o.offset, int(o.length))
 	default:
 		p.cells.touch(p.now)
 		rate = unit.BytesPerSecond(float64(rate) * p.cells.readShare())
