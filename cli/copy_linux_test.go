@@ -47,7 +47,7 @@ func TestACopyBetweenThrottledEnds(t *testing.T) {
 			s := decode[session.Session](t, got.stdout)
 			for _, c := range s.Copies {
 				if off := c.ElapsedSeconds/(float64(size)/slow) - 1; c.Work == session.CopyWhole &&
-					math.Abs(off) > 0.03 {
+					!(math.Abs(off) <= 0.03) {
 					faults = append(faults, fmt.Sprintf("the slower %s allows %.2f s, the copy took %.2f s", end,
 						float64(size)/slow, c.ElapsedSeconds))
 				}

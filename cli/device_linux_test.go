@@ -242,7 +242,7 @@ func TestAThrottledDeviceIsMeasuredAtItsRate(t *testing.T) {
 		}
 		for _, pass := range decode[session.Session](t, got.stdout).Passes {
 			measured := typicalSecond(pass)
-			if off := measured/rate - 1; math.Abs(off) > 0.02 {
+			if off := measured/rate - 1; !(math.Abs(off) <= 0.02) {
 				faults = append(faults, fmt.Sprintf("%s: measured %.1f MB/s, %.1f %% off the %.1f that the "+
 					"kernel allows", pass.Label(), measured/1e6, off*100, float64(rate)/1e6))
 			}
@@ -270,7 +270,7 @@ func TestAFixedRateIsHeld(t *testing.T) {
 	onQuietMachine(t, func() (faults []string) {
 		s := decode[session.Session](t, d.must("measure", steadyFolder(t), "--size", "16MiB", "--plan", plan, "--json"))
 		for _, pass := range s.Passes {
-			if off := pass.IOPS/pass.Rate - 1; math.Abs(off) > 0.01 {
+			if off := pass.IOPS/pass.Rate - 1; !(math.Abs(off) <= 0.01) {
 				faults = append(faults, fmt.Sprintf("%s: held to %.2f %%", pass.Label(), off*100))
 			}
 		}

@@ -141,7 +141,7 @@ func TestMeasureAFolder(t *testing.T) {
 		if sum != float64(pass.Bytes) || sum == 0 {
 			t.Errorf("pass %d: samples have %v bytes, the pass %d", pass.Index, sum, pass.Bytes)
 		}
-		if got := float64(pass.Bytes) / pass.ElapsedSeconds; math.Abs(got-float64(pass.BytesPerSecond)) > got*1e-12 {
+		if got := float64(pass.Bytes) / pass.ElapsedSeconds; !(math.Abs(got-float64(pass.BytesPerSecond)) <= got*1e-12) {
 			t.Errorf("pass %d: %v is not %v", pass.Index, got, pass.BytesPerSecond)
 		}
 	}
@@ -175,7 +175,7 @@ func TestPlans(t *testing.T) {
 	// Three of six passes write for 10.5 s each, and the test file is filled.
 	want := 3*10.5e9 + 8*1024*1024
 	if checked.Passes != 6 || checked.Elapsed != 63 || checked.Written != want ||
-		math.Abs(checked.EnduranceShare-want/300e12) > 1e-12 || !checked.Fits {
+		!(math.Abs(checked.EnduranceShare-want/300e12) <= 1e-12) || !checked.Fits {
 		t.Errorf("the check gives %+v, want %v bytes", checked, want)
 	}
 	assertEmpty(t, folder)

@@ -58,7 +58,8 @@ func kit(t *testing.T, arguments ...string) string {
 	t.Helper()
 	needs(t, "nbdkit")
 	socket := filepath.Join(t.TempDir(), "s")
-	background(t, socket, exec.Command("nbdkit", append([]string{"-f", "--exit-with-parent", "-U", socket}, arguments...)...))
+	background(t, socket, exec.Command("nbdkit", append([]string{"-f", "--exit-with-parent", "-U", socket},
+		arguments...)...))
 	return "nbd+unix:///?socket=" + socket
 }
 
@@ -104,7 +105,7 @@ func TestARateThatChangesInTheMiddle(t *testing.T) {
 		at := change - s.Started.Sub(began).Seconds() - pass.StartedSeconds
 		for _, c := range []struct{ from, to, want float64 }{{2, at - 1, first}, {at + 3, 20, second}} {
 			got := levelBetween(pass, c.from, c.to)
-			if off := got/c.want - 1; math.Abs(off) > 0.03 {
+			if off := got/c.want - 1; !(math.Abs(off) <= 0.03) {
 				faults = append(faults, fmt.Sprintf("between %.1f and %.1f s: %.2f MB/s, %.1f %% off", c.from, c.to,
 					got/1e6, off*100))
 			}
@@ -212,7 +213,7 @@ func TestADelayThatChangesInTheMiddle(t *testing.T) {
 					medians = append(medians, sample.P50Seconds)
 				}
 			}
-			if got := stat.Median(medians); math.Abs(got/c.want-1) > 0.03 {
+			if got := stat.Median(medians); !(math.Abs(got/c.want-1) <= 0.03) {
 				faults = append(faults, fmt.Sprintf("between %.1f and %.1f s a read takes %.2f ms, not %.0f", c.from,
 					c.to, got*1e3, c.want*1e3))
 			}
@@ -251,7 +252,7 @@ func TestTheStandInHoldsItsLimits(t *testing.T) {
 			if pass.Block > 4096 {
 				got, want = float64(pass.BytesPerSecond), 60e6
 			}
-			if off := got/want - 1; math.Abs(off) > 0.02 {
+			if off := got/want - 1; !(math.Abs(off) <= 0.02) {
 				faults = append(faults, fmt.Sprintf("%s: %.0f of %.0f", pass.Label(), got, want))
 			}
 		}
@@ -346,7 +347,7 @@ func TestAScriptOfTheStandIn(t *testing.T) {
 		d.must("measure", address, "--plan", planFile(t, "{operation: read, access: random, block: 4KiB, depth: 8, "+
 			"hold: 6s}"), "--json"))
 	last := s.Passes[0].Samples[len(s.Passes[0].Samples)-1]
-	if s.Passes[0].Errors != 3 || math.Abs(last.IOPS/500-1) > 0.1 {
+	if s.Passes[0].Errors != 3 || !(math.Abs(last.IOPS/500-1) <= 0.1) {
 		t.Errorf("%d errors, %v IOPS at the end", s.Passes[0].Errors, last.IOPS)
 	}
 	for _, bad := range [][]string{{"--iops", "no"}, {"--burst", "100"}, {"--size", "1"}, {"--script", "none.yaml"},
@@ -402,7 +403,7 @@ func offBucket(t *testing.T, got outcome, credits, refill float64) []string {
 		}
 		size, _ := f.Evidence.Fact("bucket_operations").(float64)
 		earned, _ := f.Evidence.Fact("refill_operations_per_second").(float64)
-		if math.Abs(size/credits-1) > 0.05 || math.Abs(earned/refill-1) > 0.05 {
+		if !(math.Abs(size/credits-1) <= 0.05) || !(math.Abs(earned/refill-1) <= 0.05) {
 			return []string{fmt.Sprintf("a bucket of %.0f that earns %.0f a second is found to hold %.0f and to "+
 				"earn %.0f", credits, refill, size, earned)}
 		}
@@ -436,7 +437,7 @@ func TestMergeTwoHostsOnOneVolume(t *testing.T) {
 	if samples := merged.Contentions[0].Samples; len(samples) < 3 || len(samples[0].Each) != 2 {
 		t.Errorf("over time they get %+v", samples)
 	}
-	if math.Abs(sum/1000-1) > 0.05 {
+	if !(math.Abs(sum/1000-1) <= 0.05) {
 		t.Errorf("two hosts get %.0f IOPS of a volume that has 1000", sum)
 	}
 	if got := d.run("logbook", "merge", "one", "other", "--shift", "one=+1h"); got.code != 1 ||
@@ -473,7 +474,8 @@ func TestAVolumeOverTLS(t *testing.T) {
 	}
 	port := listener.Addr().(*net.TCPAddr).Port
 	_ = listener.Close()
-	background(t, socket, exec.Command("nbdkit", "-f", "--exit-with-parent", "-P", socket, "-p", fmt.Sprint(port), "-i", "127.0.0.1",
+	background(t, socket, exec.Command("nbdkit", "-f", "--exit-with-parent", "-P", socket, "-p", fmt.Sprint(port),
+		"-i", "127.0.0.1",
 		"--tls=require", "--tls-certificates="+folder, "memory", "16M"))
 	d, address := newDesk(t), fmt.Sprintf("nbds://localhost:%d/", port)
 	d.must("measure", address, "--plan", "quick-read", "--hold", "100ms", "--authority",

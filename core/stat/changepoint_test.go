@@ -45,8 +45,8 @@ func TestSegmentsFindTheSteps(t *testing.T) {
 					t.Fatalf("seed %d: %d segments, want %d: %v", seed, len(segments), want, segments)
 				}
 				for i, segment := range segments {
-					if want > 1 && (math.Abs(float64(segment.From-i*length)) > 1 ||
-						math.Abs(segment.Mean/c.levels[i]-1) > 0.05) {
+					if want > 1 && (!(math.Abs(float64(segment.From-i*length)) <= 1) ||
+						!(math.Abs(segment.Mean/c.levels[i]-1) <= 0.05)) {
 						t.Errorf("seed %d: segment %d is %+v, want from %d at %.0f", seed, i, segment, i*length,
 							c.levels[i])
 					}

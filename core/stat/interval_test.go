@@ -91,7 +91,7 @@ func TestRepeatInterval(t *testing.T) {
 	}
 	three, _ := RepeatInterval([]float64{99, 100, 101})
 	// t(0.975, 2) = 4.303; the deviation is 1 and sqrt 3 is 1.732.
-	if math.Abs(three.High-100-4.303/1.732) > 0.01 || three.Value != 100 {
+	if !(math.Abs(three.High-100-4.303/1.732) <= 0.01) || three.Value != 100 {
 		t.Errorf("three repeats give %+v", three)
 	}
 	eight, _ := RepeatInterval([]float64{8, 7, 6, 5, 4, 3, 2, 1})

@@ -18,7 +18,7 @@ func TestRankCorrelation(t *testing.T) {
 		{[]float64{1, 2, 3, 4}, []float64{2, 1, 4, 3}, 0.6},
 	}
 	for i, c := range cases {
-		if got := RankCorrelation(c.a, c.b); math.Abs(got-c.want) > 1e-9 {
+		if got := RankCorrelation(c.a, c.b); !(math.Abs(got-c.want) <= 1e-9) {
 			t.Errorf("case %d: %v, want %v", i, got, c.want)
 		}
 	}

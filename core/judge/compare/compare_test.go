@@ -50,7 +50,7 @@ func TestContrasts(t *testing.T) {
 			t.Fatal(err)
 		}
 		got := only(t, made)
-		if got.Verdict != c.verdict || math.Abs(got.Ratio-c.ratio) > 0.01 || got.Basis != Repeats {
+		if got.Verdict != c.verdict || !(math.Abs(got.Ratio-c.ratio) <= 0.01) || got.Basis != Repeats {
 			t.Errorf("%s: %+v", c.name, got)
 		}
 		if got.Detectable > c.mostSeen || got.Detectable < c.leastSeen || got.Low > got.Ratio || got.High < got.Ratio {
@@ -204,7 +204,7 @@ func TestEffectHoldsAllElseEqual(t *testing.T) {
 		t.Fatalf("%+v, %v", effect, err)
 	}
 	got := effect.Loads[0].Effects[0]
-	if got.Value != "on" || got.Groups != 3 || math.Abs(got.Ratio-1.22) > 0.005 || got.Verdict != Better ||
+	if got.Value != "on" || got.Groups != 3 || !(math.Abs(got.Ratio-1.22) <= 0.005) || got.Verdict != Better ||
 		got.Low > 1.2 || got.High < 1.24 {
 		t.Errorf("the effect is %+v", got)
 	}
@@ -219,7 +219,7 @@ func TestEffectOfFill(t *testing.T) {
 		s.Passes[i].FillShare = []float64{0, 0, 0.9, 0.9}[i]
 	}
 	effect, err := EffectOf(factor.Fill, "", []*session.Session{s})
-	if err != nil || len(effect.Loads) != 1 || math.Abs(effect.Loads[0].Effects[0].Ratio-0.7) > 0.01 ||
+	if err != nil || len(effect.Loads) != 1 || !(math.Abs(effect.Loads[0].Effects[0].Ratio-0.7) <= 0.01) ||
 		effect.Loads[0].Effects[0].Value != "90%" {
 		t.Errorf("%+v, %v", effect, err)
 	}

@@ -17,13 +17,13 @@ func TestTheFanOfTheDemo(t *testing.T) {
 	if err != nil || len(made.Findings) != 0 || len(made.Rows) != 1 {
 		t.Fatalf("%+v, %v", made, err)
 	}
-	if got := made.Rows[0].Contrasts[1]; got.Verdict != compare.Better || math.Abs(got.Ratio/want-1) > 0.01 ||
+	if got := made.Rows[0].Contrasts[1]; got.Verdict != compare.Better || !(math.Abs(got.Ratio/want-1) <= 0.01) ||
 		got.Basis != compare.Repeats {
 		t.Errorf("fan on gives %+v, want a ratio of %.3f", got, want)
 	}
 	effect, err := compare.EffectOf("fan", "automatic", recorded.Named(t, "limpet-passive", "barnacle-automatic",
 		"barnacle-fan-on", "curlew-passive"))
-	if err != nil || len(effect.Groups) != 1 || math.Abs(effect.Loads[0].Effects[0].Ratio/want-1) > 0.01 {
+	if err != nil || len(effect.Groups) != 1 || !(math.Abs(effect.Loads[0].Effects[0].Ratio/want-1) <= 0.01) {
 		t.Errorf("the effect of the fan is %+v, %v", effect.Loads, err)
 	}
 }

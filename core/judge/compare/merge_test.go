@@ -49,7 +49,7 @@ func TestMergeHosts(t *testing.T) {
 	}
 	c := merged.Contentions[0]
 	if c.Members[0].Address != "cabin-desk (a)" || c.Members[0].Together.BytesPerSecond != 75e6 ||
-		c.Members[0].Alone.BytesPerSecond != 100e6 || math.Abs(c.Members[1].Loss()-0.75) > 1e-9 {
+		c.Members[0].Alone.BytesPerSecond != 100e6 || !(math.Abs(c.Members[1].Loss()-0.75) <= 1e-9) {
 		t.Errorf("members are %+v", c.Members)
 	}
 	if len(c.Samples) != 9 { // the nine seconds in which both ran
@@ -57,7 +57,7 @@ func TestMergeHosts(t *testing.T) {
 	}
 	for _, sample := range c.Samples {
 		// (75+25)² / (2·(75²+25²))
-		if math.Abs(float64(sample.BytesPerSecond)/100e6-1) > 1e-9 || math.Abs(sample.Fairness-0.8) > 1e-9 {
+		if !(math.Abs(float64(sample.BytesPerSecond)/100e6-1) <= 1e-9) || !(math.Abs(sample.Fairness-0.8) <= 1e-9) {
 			t.Errorf("sample %+v", sample)
 		}
 	}
@@ -86,7 +86,7 @@ func TestMergeCountsTheOverlapOnly(t *testing.T) {
 		t.Fatal(err)
 	}
 	if members := merged.Contentions[0].Members; members[0].Alone.BytesPerSecond != 0 ||
-		math.Abs(members[1].Loss()-0.5) > 1e-9 {
+		!(math.Abs(members[1].Loss()-0.5) <= 1e-9) {
 		t.Errorf("with what the second gave alone, they are %+v", members)
 	}
 	if a.Passes[0].ElapsedSeconds != 10 || len(a.Passes[0].Samples) != 10 {

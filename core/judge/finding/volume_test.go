@@ -56,11 +56,11 @@ func TestBucketsOfCredits(t *testing.T) {
 		f := only(t, s, "credit-exhausted")
 		size, earned := f.Evidence.Fact("bucket_operations").(float64),
 			f.Evidence.Fact("refill_operations_per_second").(float64)
-		if math.Abs(size/credits-1) > 0.05 || math.Abs(earned/refill-1) > 0.05 {
+		if !(math.Abs(size/credits-1) <= 0.05) || !(math.Abs(earned/refill-1) <= 0.05) {
 			t.Errorf("a bucket of %.0f that earns %.0f a second is found to hold %.0f and to earn %.0f", credits,
 				refill, size, earned)
 		}
-		if full := f.Evidence.Fact("full_again_after_seconds").(float64); math.Abs(full/(credits/refill)-1) > 0.1 {
+		if full := f.Evidence.Fact("full_again_after_seconds").(float64); !(math.Abs(full/(credits/refill)-1) <= 0.1) {
 			t.Errorf("it is full again after %.0f s, and found after %.0f s", credits/refill, full)
 		}
 	}
@@ -114,7 +114,7 @@ func TestArrivalsAtALimit(t *testing.T) {
 	s := measure(volumeOf(t, sim.Volume{IOPS: 3000, Throughput: 900e6, Latency: 500e3, Jitter: 0.1}, 3), loads)
 	s.Parts = []book.Part{{Kind: book.Volume, Name: "v", Limits: book.Limits{IOPS: 3000}}}
 	f := only(t, s, "cap-bound")
-	if got := f.Evidence.Fact("limit_iops").(float64); math.Abs(got/3000-1) > 0.02 ||
+	if got := f.Evidence.Fact("limit_iops").(float64); !(math.Abs(got/3000-1) <= 0.02) ||
 		f.Evidence.Fact("whose") != "volume" || len(f.Passes) != 2 {
 		t.Errorf("found %v of the %v in passes %v: %s", got, f.Evidence.Fact("whose"), f.Passes, f.Summary)
 	}

@@ -59,7 +59,8 @@ func TestWhatMovedIsWhatTheServerSaw(t *testing.T) {
 		name, steps   string
 		read, written unit.Bytes // 0 is not known beforehand
 	}{
-		{"over twice", "  - sustain: {operation: write, access: random, block: 64KiB, depth: 8, over: 2x}", 0, 2 * size},
+		{"over twice", "  - sustain: {operation: write, access: random, block: 64KiB, depth: 8, over: 2x}", 0,
+			2 * size},
 		{"bytes", "  - sweep: {operation: [read, write], access: random, block: 4KiB, depth: [1, 8], bytes: 1MiB}",
 			2 * unit.MiB, 2 * unit.MiB},
 		{"bytes of several workers", "  - sweep: {operation: [read, write], access: random, block: 4KiB, depth: 2, " +
@@ -80,12 +81,14 @@ func TestWhatMovedIsWhatTheServerSaw(t *testing.T) {
 		all := server.Requests(t)
 		read, written := witness.Moved(all[seen:])
 		seen = len(all)
-		if len(s.Moved) != 1 || s.Moved[0].ReadBytes != read || s.Moved[0].WrittenBytes != written || read+written == 0 {
+		if len(s.Moved) != 1 || s.Moved[0].ReadBytes != read || s.Moved[0].WrittenBytes != written ||
+			read+written == 0 {
 			t.Errorf("%s: the session has %+v, the server saw %d read and %d written", c.name, s.Moved, read, written)
 		}
 		const probe = 512 // of the last block, before anything else
 		if c.read > 0 && read != c.read+probe || c.written > 0 && written != c.written {
-			t.Errorf("%s: the server saw %d read and %d written, want %d and %d", c.name, read, written, c.read, c.written)
+			t.Errorf("%s: the server saw %d read and %d written, want %d and %d", c.name, read, written, c.read,
+				c.written)
 		}
 	}
 }
@@ -134,11 +137,13 @@ func TestErrorsAreNoOutage(t *testing.T) {
 	}{
 		"a few": {[]string{"--filter=error", "error-pread=EIO", "error-pread-rate=0.5%"},
 			"  - sweep: {operation: read, access: random, block: 4KiB, depth: 4, bytes: 4MiB}", false},
-		"all reads": {[]string{"--filter=error", "error-pread=EIO", "error-pread-rate=100%", "error-pread-file=" + trigger},
+		"all reads": {[]string{"--filter=error", "error-pread=EIO", "error-pread-rate=100%", "error-pread-file=" +
+			trigger},
 			"  - sweep: {operation: read, access: random, block: 4KiB, depth: 4}", true},
 		"all writes": {[]string{"--filter=error", "error-pwrite=ENOSPC", "error-pwrite-rate=100%"},
 			"  - sweep: {operation: write, access: random, block: 4KiB, depth: 4}", true},
-		"forbidden": {[]string{"--filter=error", "error-pread=EPERM", "error-pread-rate=100%", "error-pread-file=" + trigger},
+		"forbidden": {[]string{"--filter=error", "error-pread=EPERM", "error-pread-rate=100%", "error-pread-file=" +
+			trigger},
 			"  - sweep: {operation: read, access: random, block: 4KiB, depth: 4}", true},
 	} {
 		_ = os.Remove(trigger)
@@ -169,7 +174,8 @@ func TestErrorsAreNoOutage(t *testing.T) {
 // A server that says that it holds more than it does is refused before anything runs.
 func TestAServerThatLiesAboutItsSize(t *testing.T) {
 	server := witness.Serve(t, 8*unit.MiB, "--filter=error", "error-pread=EIO", "error-pread-rate=100%")
-	s, err := runOn(t, volume(t, server), written(t, "  - sweep: {operation: write, access: random, block: 4KiB, depth: 4}"),
+	s, err := runOn(t, volume(t, server), written(t, "  - sweep: {operation: write, access: random, block: 4KiB, "+
+		"depth: 4}"),
 		time.Second)
 	if s != nil || err == nil || !strings.Contains(err.Error(), "says that it holds 8.39 MB (8 MiB)") {
 		t.Errorf("it is measured: %v", err)
@@ -187,7 +193,8 @@ func TestAServerThatEndsIsAnOutage(t *testing.T) {
 		time.Sleep(300 * time.Millisecond)
 		server.Kill()
 	}()
-	s, err := runOn(t, v, written(t, "  - sweep: {operation: read, access: random, block: 4KiB, depth: 4}"), 2*time.Second)
+	s, err := runOn(t, v, written(t, "  - sweep: {operation: read, access: random, block: 4KiB, depth: 4}"),
+		2*time.Second)
 	if err == nil || s.State != session.Failed || len(s.Events) == 0 || s.Events[0].Kind != "dropout" {
 		t.Errorf("the session is %s with %+v, error %v", s.State, s.Events, err)
 	}
@@ -202,7 +209,8 @@ func TestAServerThatEndsIsAnOutage(t *testing.T) {
 func TestASlowFlushOfAServer(t *testing.T) {
 	server := witness.ServeSlowFlush(t, 8*unit.MiB, 5)
 	s, err := runOn(t, volume(t, server),
-		written(t, "  - sweep: {operation: write, access: sequential, block: 64KiB, depth: 4, bytes: 4MiB}"), time.Second)
+		written(t, "  - sweep: {operation: write, access: sequential, block: 64KiB, depth: 4, bytes: 4MiB}"),
+		time.Second)
 	if err != nil {
 		t.Fatal(err)
 	}

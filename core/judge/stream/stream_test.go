@@ -40,7 +40,7 @@ func TestRatesOfGeometries(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 			continue
 		}
-		if got := float64(streams[0].Rate); math.Abs(got-c.want) > 1 {
+		if got := float64(streams[0].Rate); !(math.Abs(got-c.want) <= 1) {
 			t.Errorf("%s: %.0f bytes a second, want %.0f", name, got, c.want)
 		}
 		if streams[0].Formula == "" {
@@ -83,7 +83,7 @@ func TestUntilTheWriteAreaIsFull(t *testing.T) {
 	series := append(steady(100, 2000e6), steady(100, 190e6)...)
 	s := Stream{Rate: 300e6, Buffer: 1100e6}
 	got := Carry(series, s, 1)
-	if got.Carried || math.Abs(got.UntilSeconds-110) > 1e-9 || got.LongestStallSeconds != 100 ||
+	if got.Carried || !(math.Abs(got.UntilSeconds-110) <= 1e-9) || got.LongestStallSeconds != 100 ||
 		got.BufferNeeded != 11000e6 {
 		t.Errorf("%+v", got)
 	}

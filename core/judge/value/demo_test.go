@@ -25,7 +25,7 @@ func TestTheMoneyOfTheDemo(t *testing.T) {
 	}
 	dunlin := made.Offers[3]
 	if steady, _ := dunlin.For(value.SteadyWrites); dunlin.Price != 109+129 ||
-		math.Abs(float64(steady.Rate)/190e6-1) > 0.02 {
+		!(math.Abs(float64(steady.Rate)/190e6-1) <= 0.02) {
 		t.Errorf("the dearest offer is %+v", dunlin)
 	}
 	deck, err := value.Of(recorded.Named(t, "barnacle-fan-on"), value.Terms{Book: parts, Through: "deck-tablet"},

@@ -115,7 +115,7 @@ func TestReadsAreCountedInTheirWindow(t *testing.T) {
 	if result.Operations != 10_000 {
 		t.Errorf("%d operations, want 10000", result.Operations)
 	}
-	if got := result.Latency.P50Seconds; math.Abs(got-0.004) > 0.00001 {
+	if got := result.Latency.P50Seconds; !(math.Abs(got-0.004) <= 0.00001) {
 		t.Errorf("p50 is %v s, want 0.004: four operations, one millisecond each", got)
 	}
 	if m.deepest != 4 {
@@ -290,7 +290,7 @@ func TestTemperaturesAreReadWithEachSample(t *testing.T) {
 	if err != nil || len(result.Samples) != 5 {
 		t.Fatalf("%d samples, %v", len(result.Samples), err)
 	}
-	if got := result.Samples[2].Temperatures["drive"]; math.Abs(float64(got)-3) > 0.01 {
+	if got := result.Samples[2].Temperatures["drive"]; !(math.Abs(float64(got)-3) <= 0.01) {
 		t.Errorf("the third sample has %v, want 3", got)
 	}
 }

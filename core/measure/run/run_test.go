@@ -131,7 +131,7 @@ func TestARealFolder(t *testing.T) {
 			t.Errorf("pass %d: samples have %d bytes, the pass %d in %d operations", pass.Index, bytes, pass.Bytes,
 				pass.Operations)
 		}
-		if rate := float64(pass.Bytes) / pass.ElapsedSeconds; math.Abs(rate/float64(pass.BytesPerSecond)-1) > 1e-12 {
+		if rate := float64(pass.Bytes) / pass.ElapsedSeconds; !(math.Abs(rate/float64(pass.BytesPerSecond)-1) <= 1e-12) {
 			t.Errorf("pass %d: bytes / elapsed is %v, bytes_per_second %v", pass.Index, rate, pass.BytesPerSecond)
 		}
 		if writes := pass.Operation == load.Write; writes != (pass.FlushSeconds > 0) {
@@ -251,7 +251,7 @@ func TestSustainEndsWhenSteady(t *testing.T) {
 	pass := s.Passes[0]
 	// Fast for about a minute, then level: five rounds after that it is steady.
 	if pass.Steady == nil || !pass.Steady.Steady || pass.ElapsedSeconds < 150 || pass.ElapsedSeconds > 250 ||
-		math.Abs(pass.Steady.Mean-190e6) > 4e6 {
+		!(math.Abs(pass.Steady.Mean-190e6) <= 4e6) {
 		t.Errorf("after %.0f s the state is %+v", pass.ElapsedSeconds, pass.Steady)
 	}
 }

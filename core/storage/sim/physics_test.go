@@ -89,7 +89,7 @@ func open(t testing.TB, name string, options Options) *Device {
 
 func near(t *testing.T, what string, got, want, within float64) {
 	t.Helper()
-	if math.Abs(got-want) > within*want {
+	if !(math.Abs(got-want) <= within*want) {
 		t.Errorf("%s is %.4g, want %.4g", what, got, want)
 	}
 }

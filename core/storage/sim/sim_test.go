@@ -55,7 +55,7 @@ func write(t *testing.T, part *Device, stretch time.Duration) unit.BytesPerSecon
 func TestLinkIsTheCeiling(t *testing.T) {
 	for enclosure, want := range map[string]float64{"limpet": 1042e6, "barnacle": 2810e6} {
 		part := openDemo(t, Options{Enclosure: enclosure})
-		if got := float64(write(t, part, 5*time.Second)); math.Abs(got/want-1) > 0.01 {
+		if got := float64(write(t, part, 5*time.Second)); !(math.Abs(got/want-1) <= 0.01) {
 			t.Errorf("%s carries %.0f MB/s, want %.0f", enclosure, got/1e6, want/1e6)
 		}
 	}
@@ -94,7 +94,7 @@ func TestThermalFollowsTheEquation(t *testing.T) {
 		}
 	}
 	want := 44 + 36*(1-math.Exp(-1))
-	if got := float64(h.temperature); math.Abs(got-want) > 0.05 {
+	if got := float64(h.temperature); !(math.Abs(got-want) <= 0.05) {
 		t.Errorf("after RC seconds the temperature is %.2f, want %.2f", got, want)
 	}
 }

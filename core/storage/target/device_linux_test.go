@@ -174,10 +174,13 @@ func TestContentsByTheirFormats(t *testing.T) {
 		{0x200, "EFI PART", "a GPT partition table"}, {0x1000, "EFI PART", "a GPT partition table"},
 		{0x438, "\x53\xef", "an ext file system"}, {0, "XFSB", "an XFS file system"},
 		{0x10040, "_BHRfS_M", "a Btrfs file system"}, {3, "NTFS    ", "an NTFS file system"},
-		{3, "EXFAT   ", "an exFAT file system"}, {0x36, "FAT12", "a FAT file system"}, {0x52, "FAT32   ", "a FAT file system"},
+		{3, "EXFAT   ", "an exFAT file system"}, {0x36, "FAT12", "a FAT file system"},
+		{0x52, "FAT32   ", "a FAT file system"},
 		{0x400, "\xe2\xe1\xf5\xe0", "an EROFS file system"}, {0x400, "\x10\x20\xf5\xf2", "an F2FS file system"},
-		{0, "hsqs", "a SquashFS file system"}, {0x8001, "CD001", "an ISO 9660 file system"}, {0x400, "H+", "an HFS+ file system"},
-		{0x20, "NXSB", "an APFS container"}, {0xff6, "SWAPSPACE2", "swap space"}, {0, "LUKS\xba\xbe", "an encrypted volume"},
+		{0, "hsqs", "a SquashFS file system"}, {0x8001, "CD001", "an ISO 9660 file system"},
+		{0x400, "H+", "an HFS+ file system"},
+		{0x20, "NXSB", "an APFS container"}, {0xff6, "SWAPSPACE2", "swap space"},
+		{0, "LUKS\xba\xbe", "an encrypted volume"},
 		{0x1000, "\xfc\x4e\x2b\xa9", "a RAID member"}, {0, "\xfc\x4e\x2b\xa9", "a RAID member"},
 		{0x200, "LABELONE", "an LVM volume"}, {0x1fe, "\x55\xaa", "a boot record or partition table"},
 	} {
@@ -234,7 +237,8 @@ func TestEveryCarrierOnADevice(t *testing.T) {
 		before := opened.Now()
 		_, written := witness.Sectors(t, device)
 		for _, done := range drive(t, q, opened, writes...) {
-			if done.Err != nil || done.Submitted < before || done.Completed < done.Submitted || done.Completed > opened.Now() {
+			if done.Err != nil || done.Submitted < before || done.Completed < done.Submitted ||
+				done.Completed > opened.Now() {
 				t.Errorf("%s: a write: %+v", c.name, done)
 			}
 		}
@@ -295,7 +299,8 @@ func TestDiscardForgetsFromAnOffset(t *testing.T) {
 		t.Fatal(err)
 	}
 	if after[0] != 7 || after[512<<10-1] != 7 || after[512<<10] != 0 || after[1<<20-1] != 0 {
-		t.Errorf("before the offset is %d, %d, behind it %d, %d", after[0], after[512<<10-1], after[512<<10], after[1<<20-1])
+		t.Errorf("before the offset is %d, %d, behind it %d, %d", after[0], after[512<<10-1], after[512<<10],
+			after[1<<20-1])
 	}
 	read, err := OpenPath(device, PathOptions{})
 	if err != nil {
