@@ -53,6 +53,7 @@ func volume(t *testing.T, s *witness.Server) *nbd.Volume {
 // Every byte that reached the server is in the session, and a limit of bytes is kept to
 // a block.
 func TestWhatMovedIsWhatTheServerSaw(t *testing.T) {
+	t.Parallel() // it mostly waits
 	const size = 16 * unit.MiB
 	server := witness.Serve(t, size, "--filter=delay", "delay-write=1ms")
 	cases := []struct {
@@ -96,6 +97,7 @@ func TestWhatMovedIsWhatTheServerSaw(t *testing.T) {
 // At each level of a fill, no more was written than the level means, and passes touch
 // what is filled.
 func TestALevelIsWhatTheServerHolds(t *testing.T) {
+	t.Parallel() // it mostly waits
 	const size = 32 * unit.MiB
 	server := witness.Serve(t, size)
 	p := written(t, `  - fill:
@@ -129,6 +131,7 @@ func TestALevelIsWhatTheServerHolds(t *testing.T) {
 
 // Sectors that cannot be read are errors with their place, and no device that vanished.
 func TestErrorsAreNoOutage(t *testing.T) {
+	t.Parallel()                                  // it mostly waits
 	trigger := filepath.Join(t.TempDir(), "fail") // from when on the server fails, as it exists
 	for name, c := range map[string]struct {
 		arguments []string
@@ -173,6 +176,7 @@ func TestErrorsAreNoOutage(t *testing.T) {
 
 // A server that says that it holds more than it does is refused before anything runs.
 func TestAServerThatLiesAboutItsSize(t *testing.T) {
+	t.Parallel() // it mostly waits
 	server := witness.Serve(t, 8*unit.MiB, "--filter=error", "error-pread=EIO", "error-pread-rate=100%")
 	s, err := runOn(t, volume(t, server), written(t, "  - sweep: {operation: write, access: random, block: 4KiB, "+
 		"depth: 4}"),
@@ -187,6 +191,7 @@ func TestAServerThatLiesAboutItsSize(t *testing.T) {
 
 // A server that ends is a device that vanished.
 func TestAServerThatEndsIsAnOutage(t *testing.T) {
+	t.Parallel() // it mostly waits
 	server := witness.Serve(t, 8*unit.MiB)
 	v := volume(t, server)
 	go func() {
@@ -207,6 +212,7 @@ func TestAServerThatEndsIsAnOutage(t *testing.T) {
 
 // A flush that takes long is told as one, and as no silence.
 func TestASlowFlushOfAServer(t *testing.T) {
+	t.Parallel() // it mostly waits
 	server := witness.ServeSlowFlush(t, 8*unit.MiB, 5)
 	s, err := runOn(t, volume(t, server),
 		written(t, "  - sweep: {operation: write, access: sequential, block: 64KiB, depth: 4, bytes: 4MiB}"),

@@ -16,6 +16,7 @@ import (
 // The depth that is asked is what a file sees that counts what is under way in it, for
 // every way to the kernel, and what the result says.
 func TestDepthIsWhatTheFileSees(t *testing.T) {
+	t.Parallel() // it mostly waits
 	const delay = 20 * time.Millisecond
 	slow := witness.Mount(t, delay)
 	for _, c := range []struct {

@@ -1,0 +1,169 @@
+package run
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"opengauge/core/plan"
+	"opengauge/core/record/session"
+	"opengauge/core/storage/sim"
+)
+
+var update = flag.Bool("update", false, "write testdata anew: read what changed first")
+
+// goldenPlans are run on a simulated part, each of which shows another side of the runner.
+var goldenPlans = []struct{ part, plan string }{
+	{"sandpiper", "quick"}, {"sandpiper", "depth-map"}, {"dunlin", "levels"}, {"curlew", "cool-repeats"},
+	{"sandpiper", "run-on"}, {"lagoon-burst", "latency-under-load"}, {"curlew", "data-kinds"}, {"curlew", "start"},
+}
+
+// Runs on simulated parts repeat exactly: every pass, what was filled in, what happened,
+// what was moved, and what was told meanwhile.
+func TestSimulatedRunsAreWhatTheyWere(t *testing.T) {
+	for _, c := range goldenPlans {
+		bench, err := sim.DemoBench()
+		if err != nil {
+			t.Fatal(err)
+		}
+		part, err := bench.Open(c.part, sim.Options{Ambient: 23, Seed: 4})
+		if err != nil {
+			t.Fatal(err)
+		}
+		asked := loadedOr(t, c.plan, "levels", `plan: levels
+steps:
+  - fill:
+      levels: [0%, 1%, 2%]
+      steps:
+        - sweep: {operation: [read, write], access: random, block: 64KiB, depth: 8, hold: 2s}
+  - rest: {for: 30s}
+`)
+		told := []string{}
+		s, err := Run(context.Background(), Request{
+			ID: "golden", Plan: asked, Hold: plan.DefaultHold, Target: part, Sensors: part,
+			Chain: part.Chain(), StallAfter: StallAfter,
+		}, &notebook{}, func(p Progress) {
+			line := fmt.Sprintf("%s %d/%d", p.Doing, p.Pass, p.Passes)
+			if p.Ended != nil {
+				line = fmt.Sprintf("%s %.3f done, %s left", line, p.Share, p.Left.Round(time.Millisecond))
+			}
+			if len(told) == 0 || told[len(told)-1] != line {
+				told = append(told, line)
+			}
+		})
+		if err != nil {
+			t.Fatalf("%s: %v", c.plan, err)
+		}
+		compareGolden(t, filepath.Join("testdata", c.plan+".txt"), recordOf(s)+"\n"+strings.Join(told, "\n")+"\n")
+	}
+}
+
+// loadedOr loads a plan by its name, or reads the one of that name.
+func loadedOr(t *testing.T, name, own, text string) plan.Plan {
+	t.Helper()
+	if name != own {
+		return loaded(t, name)
+	}
+	return must(t)(plan.Parse("plan.yaml", []byte(text)))
+}
+
+// A contention of simulated parts on one hop, which share it in turns.
+func TestASimulatedContentionIsWhatItWas(t *testing.T) {
+	bench, err := sim.DemoBench()
+	if err != nil {
+		t.Fatal(err)
+	}
+	shared := &sim.SharedHop{Carries: 1040e6}
+	open := func(name string) *sim.Device {
+		part, err := bench.Open(name, sim.Options{Ambient: 23, Seed: 4, Shared: shared})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return part
+	}
+	part, other := open("sandpiper"), open("curlew")
+	p, err := plan.Parse("plan.yaml", []byte("plan: of-a-test\nsteps:\n  - contend: {with: \"sim:curlew\", operation: read, "+
+		"access: sequential, block: 1MiB, depth: 8}\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	s, err := Run(context.Background(), Request{
+		ID: "golden", Plan: p, Hold: plan.DefaultHold, Target: part, Sensors: part, Chain: part.Chain(),
+		Others:   []Other{{Address: "sim:curlew", Target: other, Chain: other.Chain()}},
+		Together: sim.KeepTogether,
+	}, &notebook{}, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	text := recordOf(s)
+	for _, c := range s.Contentions {
+		for _, m := range c.Members {
+			text += fmt.Sprintf("%s alone %s\n", m.Address, passText(&m.Alone)) + fmt.Sprintf("%s together %s\n", m.Address,
+				passText(&m.Together))
+		}
+	}
+	compareGolden(t, filepath.Join("testdata", "contention.txt"), text)
+}
+
+// recordOf is a session in lines.
+func recordOf(s *session.Session) string {
+	text := strings.Builder{}
+	fmt.Fprintf(&text, "%s %s %+v moved %v, %s\n", s.State, s.Plan.Name, s.Target, s.Moved, s.Ended.Sub(s.Started))
+	for i := range s.Passes {
+		fmt.Fprintln(&text, passText(&s.Passes[i]))
+	}
+	for _, e := range s.Estimates {
+		fmt.Fprintf(&text, "estimate %s: %.0f, %.1f\n", e.Load, e.BytesPerSecond, e.IOPS)
+	}
+	for _, e := range s.Events {
+		fmt.Fprintf(&text, "%s %.3f %s\n", e.Kind, e.TSeconds, e.Detail)
+	}
+	return text.String()
+}
+
+func passText(p *session.Pass) string {
+	text := fmt.Sprintf("%d %s %s", p.Index, p.Step, p.Label())
+	text += fmt.Sprintf(" asked %.3f fill %.2f repeat %d by %s from %.4f settle %.3f lasts %.6f flush %.6f",
+		p.AskedSeconds, p.FillShare, p.Repeat, p.Queue, p.StartedSeconds, p.SettleSeconds, p.ElapsedSeconds, p.FlushSeconds)
+	text += fmt.Sprintf(" moves %d in %d, %.1f and %.2f, depth %.3f, cut off %d, latency %.7f %.7f %.7f %.7f",
+		p.Bytes, p.Operations, p.BytesPerSecond, p.IOPS, p.MeanDepth, p.CutOffOperations, p.Latency.Mean, p.Latency.P50,
+		p.Latency.P99, p.Latency.Max)
+	if i := p.Throughput; i != nil {
+		text += fmt.Sprintf(" interval %.1f to %.1f", i.Low, i.High)
+	}
+	if p.Steady != nil {
+		text += fmt.Sprintf(" steady %+v", *p.Steady)
+	}
+	last := p.Samples[len(p.Samples)-1]
+	return text + fmt.Sprintf(" samples %d, the last %.3f %.3f %d %d %.7f %v", len(p.Samples), last.TSeconds,
+		last.ElapsedSeconds, last.Bytes, last.Operations, last.P99Seconds, last.TemperaturesCelsius)
+}
+
+func compareGolden(t *testing.T, file, text string) {
+	t.Helper()
+	if *update {
+		if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	want, err := os.ReadFile(file)
+	if err != nil {
+		t.Error(err)
+		return
+	}
+	wanted := strings.Split(string(want), "\n")
+	for i, line := range strings.Split(text, "\n") {
+		if i >= len(wanted) || wanted[i] != line {
+			t.Errorf("%s, line %d is now\n%s", file, i+1, line)
+			return
+		}
+	}
+	if string(want) != text {
+		t.Errorf("%s is longer than what is recorded now", file)
+	}
+}
