@@ -24,7 +24,7 @@ quick: ## the tests that take moments: not those of the built program, nor of re
 # which tests may be skipped; others fail the run. CI gives it one.
 ALLOW =
 test: ## run the tests, and say at the end which were skipped and why
-	go run ./lab/suite $(if $(ALLOW),-allow $(ALLOW)) -- -p 1 -timeout 15m $(PACKAGES)
+	go run ./lab/suite $(if $(ALLOW),-allow $(ALLOW)) -- -p 1 -parallel 4 -timeout 15m $(PACKAGES)
 
 race: ## the tests of the core and the drawings with the race detector, which needs a C compiler
 	CGO_ENABLED=1 go test -short -race ./core/... ./present/...
@@ -64,8 +64,8 @@ examples: demo ## record the demo's sessions anew
 tools: browser-check ## install what some tests and the screenshots need (Debian; as root)
 	apt-get update -qq
 	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends qemu-system-x86 qemu-utils e2fsprogs \
-		mount nbdkit libnbd-bin chromium chromium-driver git xvfb xterm imagemagick fonts-dejavu-core wine wine64 \
-		$$(command -v npm >/dev/null || echo npm) >/dev/null
+		mount nbdkit libnbd-bin chromium chromium-driver git xvfb xterm imagemagick fonts-dejavu-core wine wine64 fdisk dosfstools \
+		$(if $(shell command -v npm),,npm) >/dev/null
 
 browser-check: ## fetch the accessibility checker that the report's tests use (npm)
 	@mkdir -p .lab && test -f .lab/axe.min.js || (cd .lab && npm pack --silent axe-core@4.10.3 >/dev/null && tar -xzf axe-core-*.tgz package/axe.min.js --strip-components=1 && rm axe-core-*.tgz)

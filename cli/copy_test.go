@@ -22,6 +22,7 @@ func contending(t *testing.T) string {
 }
 
 func TestCopyCommand(t *testing.T) {
+	t.Parallel()
 	d, one, other := newDesk(t), t.TempDir(), t.TempDir()
 	s := decode[session.Session](t, d.must("copy", one, other, "--set", "mixed-folder,large-file", "--size", "8MiB",
 		"--both-ways", "--repeat", "2", "--verify", "--condition", "cable=short", "--json"))
@@ -135,6 +136,7 @@ func TestStreamsCommand(t *testing.T) {
 }
 
 func TestTargetsAtOnce(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	wants(t, "simulated", d.must("measure", "sim:sandpiper", "--through", "deck-tablet,limpet", "--plan",
 		contending(t)), "deck-tablet side is shared", "50 %")

@@ -54,6 +54,7 @@ func onlyNamed(node any) {
 // Everything that is printed with --json follows its schema, which has all of its keys, by
 // a validator that is not the program's.
 func TestDocumentsFollowTheirSchemas(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	d.must("logbook", "import", "../examples/sessions.json.gz")
 	other := filepath.Join(t.TempDir(), "other.db")

@@ -61,7 +61,7 @@ func (e *environment) measure(ctx context.Context, address string, flags *measur
 	s, err := e.runMeasurement(ctx, address, flags, m)
 	if s == nil || len(s.Passes)+len(s.Contentions) == 0 {
 		if err == nil {
-			err = errors.New("interrupted before anything was measured")
+			err = errStoppedEarly
 		}
 		return err
 	}

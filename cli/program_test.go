@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"math"
 	"os"
 	"os/exec"
@@ -74,7 +75,12 @@ func (d desk) run(arguments ...string) outcome {
 func (d desk) finish(command *exec.Cmd) outcome {
 	d.t.Helper()
 	var stdout, stderr bytes.Buffer
-	command.Stdout, command.Stderr = &stdout, &stderr
+	command.Stdout = &stdout
+	if command.Stderr == nil {
+		command.Stderr = &stderr
+	} else {
+		command.Stderr = io.MultiWriter(command.Stderr, &stderr)
+	}
 	err := command.Run()
 	var exit *exec.ExitError
 	if err != nil && !errors.As(err, &exit) {
@@ -182,6 +188,7 @@ func TestPlans(t *testing.T) {
 }
 
 func TestLoadsOfEveryKind(t *testing.T) {
+	t.Parallel()
 	d, file := newDesk(t), planFile(t,
 		"{operation: mixed, write-share: 30%, access: random, block: 4KiB, depth: 8, workers: 2, hold: 300ms}",
 		"{operation: read, access: random, block: 512B, depth: 1024, hold: 300ms, span: 1MiB}",
@@ -367,6 +374,7 @@ func TestDemo(t *testing.T) {
 }
 
 func TestInterruptKeepsAndCleans(t *testing.T) {
+	t.Parallel()
 	if runtime.GOOS == "windows" {
 		t.Skip("processes cannot be sent an interrupt on this system")
 	}
@@ -385,6 +393,7 @@ func TestInterruptKeepsAndCleans(t *testing.T) {
 }
 
 func TestAKilledProgramLosesAtMostThePassInProgress(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	folder := t.TempDir()
 	command := d.command("measure", folder, "--size", "4MiB", "--hold", "1s")
@@ -500,6 +509,7 @@ func TestBadInput(t *testing.T) {
 }
 
 func TestFoldersThatCannotBeWritten(t *testing.T) {
+	t.Parallel()
 	if runtime.GOOS == "windows" {
 		t.Skip("permissions work differently on this system")
 	}

@@ -26,6 +26,7 @@ var hurry = []struct {
 // Every command of the README runs as written, in its order, on a fresh logbook. Only
 // the folders that it names are others here, and what would take minutes is shortened.
 func TestTheCommandsOfTheReadme(t *testing.T) {
+	t.Parallel()
 	shell, err := exec.LookPath("sh")
 	if err != nil {
 		t.Skip("the README's commands are for a shell: ", err)

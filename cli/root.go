@@ -40,6 +40,8 @@ var (
 	errFound = errors.New("a finding reached the severity of --fail-on")
 	// errInterrupted ends a command that was stopped; what it had is kept.
 	errInterrupted = errors.New("interrupted; what was measured is kept")
+	// errStoppedEarly ends one that had nothing yet.
+	errStoppedEarly = errors.New("interrupted before anything was measured; nothing is kept")
 )
 
 // environment is what every command works with.
@@ -79,7 +81,7 @@ func exitCode(err error, stderr io.Writer) int {
 	case errors.Is(err, errFound):
 		fmt.Fprintf(stderr, "opengauge: %s\n", err)
 		return exitFound
-	case errors.Is(err, errInterrupted):
+	case errors.Is(err, errInterrupted), errors.Is(err, errStoppedEarly):
 		fmt.Fprintf(stderr, "opengauge: %s\n", err)
 		return exitInterrupted
 	case errors.As(err, &usage):

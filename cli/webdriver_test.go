@@ -111,6 +111,7 @@ func (b browser) run(script string, arguments ...any) string {
 
 // wait runs a script that calls its last argument when it is done.
 func (b browser) wait(script string) string {
+	b.call(http.MethodPost, "/timeouts", map[string]int{"script": 180_000}) // also on a busy machine
 	b.t.Helper()
 	return string(b.call(http.MethodPost, "/execute/async", map[string]any{"script": script, "args": []any{}}))
 }

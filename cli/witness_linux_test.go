@@ -16,6 +16,7 @@ import (
 // journals data and so reads through its cache, and of a file with holes. Its journal is
 // nobody else's load.
 func TestReadsThatTheDeviceDidNotGive(t *testing.T) {
+	t.Parallel()
 	device := witness.Loop(t, 320*unit.MiB)
 	d := newDesk(t)
 	holes := func(folder string) string {

@@ -2,6 +2,7 @@ package lab
 
 import (
 	"encoding/json"
+	"math"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -56,6 +57,7 @@ func TestLab(t *testing.T) {
 	devices := surveyed(t, m)
 	t.Run("the right hops, rates, widths and temperatures", func(t *testing.T) { checkSurvey(t, devices) })
 	t.Run("a drive at the ceiling of its hop is link-bound", func(t *testing.T) { checkLinkBound(t, m, devices) })
+	t.Run("a drive that the kernel throttles", func(t *testing.T) { checkThrottled(t, m, devices) })
 	t.Run("a drive that is pulled out", func(t *testing.T) { checkPulled(t, m, devices) })
 }
 
@@ -139,6 +141,30 @@ func checkLinkBound(t *testing.T, m *machine, devices map[string]survey.Device) 
 		}
 	}
 	m.hold("wide", 0)
+}
+
+// checkThrottled measures a drive that the kernel holds to a rate, and to a number of
+// operations a second.
+func checkThrottled(t *testing.T, m *machine, devices map[string]survey.Device) {
+	drive := devices["TW-WIDE"]
+	for _, c := range []struct {
+		most, load string
+		want       float64
+		figure     func(session.Pass) float64
+	}{
+		{"rbps=20000000", "operation: read, access: sequential, block: 64KiB, depth: 4, hold: 8s", 20e6,
+			func(p session.Pass) float64 { return float64(p.BytesPerSecond) }},
+		{"riops=300", "operation: read, access: random, block: 4KiB, depth: 4, hold: 8s", 300,
+			func(p session.Pass) float64 { return p.IOPS }},
+	} {
+		s := decode[session.Session](t, m.throttled(drive.Path, c.most, map[string]string{"/tmp/held.yaml": plan(c.load)},
+			"measure", drive.Path, "--plan", "/tmp/held.yaml", "--json"))
+		got := c.figure(s.Passes[0])
+		t.Logf("held to %s: measured %.0f", c.most, got)
+		if !(math.Abs(got/c.want-1) <= 0.05) {
+			t.Errorf("held to %s: measured %.0f", c.most, got)
+		}
+	}
 }
 
 func checkPulled(t *testing.T, m *machine, devices map[string]survey.Device) {

@@ -129,7 +129,19 @@ type outcome struct {
 // start has the program run in the guest; the returned function waits for it.
 func (m *machine) start(write map[string]string, arguments ...string) func() outcome {
 	m.t.Helper()
-	asked, err := json.Marshal(map[string]any{"run": arguments, "write": write})
+	return m.ask(map[string]any{"run": arguments, "write": write})
+}
+
+// throttled has the program run while the kernel lets it do so much to a device.
+func (m *machine) throttled(device, most string, write map[string]string, arguments ...string) outcome {
+	m.t.Helper()
+	limit := map[string]string{"device": device, "most": most}
+	return m.ask(map[string]any{"run": arguments, "write": write, "limit": limit})()
+}
+
+func (m *machine) ask(request map[string]any) func() outcome {
+	m.t.Helper()
+	asked, err := json.Marshal(request)
 	if err != nil {
 		m.t.Fatal(err)
 	}

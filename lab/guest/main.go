@@ -14,6 +14,7 @@ import (
 	"os"
 	"os/exec"
 	"strings"
+	"syscall"
 	"time"
 
 	"golang.org/x/sys/unix"
@@ -24,6 +25,14 @@ type request struct {
 	Run []string `json:"run"`
 	// Write puts a file into place first.
 	Write map[string]string `json:"write"`
+	// Limit is what the kernel lets the program do to a device: the device's path, and
+	// limits as in io.max (Documentation/admin-guide/cgroup-v2.rst).
+	Limit *limit `json:"limit"`
+}
+
+type limit struct {
+	Device string `json:"device"`
+	Most   string `json:"most"`
 }
 
 type answer struct {
@@ -77,6 +86,7 @@ func serve() error {
 func mountAll() error {
 	for _, each := range []struct{ kind, place string }{
 		{"devtmpfs", "/dev"}, {"proc", "/proc"}, {"sysfs", "/sys"}, {"debugfs", "/sys/kernel/debug"}, {"tmpfs", "/tmp"},
+		{"cgroup2", groups},
 	} {
 		if err := os.MkdirAll(each.place, 0o755); err != nil {
 			return err
@@ -138,6 +148,29 @@ func openPort() (*os.File, error) {
 	return line, unix.IoctlSetTermios(int(line.Fd()), unix.TCSETS, settings)
 }
 
+// groups is where the kernel's groups of processes are.
+const groups = "/groups"
+
+// limited makes a group whose processes may do so much to a device.
+func limited(l limit) (*os.File, error) {
+	var status unix.Stat_t
+	if err := unix.Stat(l.Device, &status); err != nil {
+		return nil, err
+	}
+	group := groups + "/limited"
+	if err := os.WriteFile(groups+"/cgroup.subtree_control", []byte("+io"), 0); err != nil {
+		return nil, fmt.Errorf("letting groups have limits: %w", err)
+	}
+	if err := os.MkdirAll(group, 0o755); err != nil {
+		return nil, err
+	}
+	most := fmt.Sprintf("%d:%d %s", unix.Major(status.Rdev), unix.Minor(status.Rdev), l.Most)
+	if err := os.WriteFile(group+"/io.max", []byte(most), 0); err != nil {
+		return nil, fmt.Errorf("limiting %s: %w", most, err)
+	}
+	return os.Open(group)
+}
+
 func carryOut(asked request) answer {
 	for name, content := range asked.Write {
 		if err := os.WriteFile(name, []byte(content), 0o644); err != nil {
@@ -145,6 +178,14 @@ func carryOut(asked request) answer {
 		}
 	}
 	command := exec.Command("/opengauge", asked.Run...)
+	if asked.Limit != nil {
+		group, err := limited(*asked.Limit)
+		if err != nil {
+			return answer{Code: -1, Stderr: err.Error()}
+		}
+		defer group.Close()
+		command.SysProcAttr = &syscall.SysProcAttr{UseCgroupFD: true, CgroupFD: int(group.Fd())}
+	}
 	command.Env = []string{"HOME=/tmp", "OPENGAUGE_LOGBOOK=/tmp/logbook.db"}
 	var stdout, stderr bytes.Buffer
 	command.Stdout, command.Stderr = &stdout, &stderr

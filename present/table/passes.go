@@ -8,6 +8,7 @@ import (
 
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
+	"opengauge/core/storage/payload"
 	"opengauge/core/unit"
 )
 
@@ -47,6 +48,10 @@ func Passes(s *session.Session, notation unit.Notation) Table {
 	if failing > 0 {
 		t.Notes = append(t.Notes, fmt.Sprintf("%s operations failed; they are not counted in the figures.",
 			unit.Grouped(failing)))
+	}
+	if s.PayloadBytes > 0 && s.PayloadBytes < payload.Usual {
+		t.Notes = append(t.Notes, fmt.Sprintf("Written data comes again after %s, as this computer has little memory: "+
+			"storage that compresses over longer stretches may look faster.", s.PayloadBytes.Capacity()))
 	}
 	if s.Target.PartFlush {
 		t.Notes = append(t.Notes, "This file system refuses the full flush: what was written last may still be in the "+

@@ -22,6 +22,7 @@ import (
 	"opengauge/core/measure/engine"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
+	"opengauge/core/storage/payload"
 	"opengauge/core/storage/target"
 	"opengauge/core/unit"
 )
@@ -197,6 +198,9 @@ func newRunner(request Request, keeper Keeper, watch func(Progress)) *runner {
 			Conditions: request.Conditions, Environment: request.Environment,
 			Passes: []session.Pass{}, Events: []session.Event{}, Findings: []session.Finding{},
 		},
+	}
+	if request.Plan.Writes() && !r.session.Simulated {
+		r.session.PayloadBytes = payload.Size()
 	}
 	for _, other := range request.Others {
 		r.others = append(r.others, request.newDesk(other.Target, other.Address))

@@ -59,6 +59,9 @@ type Session struct {
 	Contentions []Contention `json:"contentions,omitempty"`
 	// Estimates are what an adaptive sweep filled in without measuring it.
 	Estimates []Estimate `json:"estimates,omitempty"`
+	// PayloadBytes is after how much written data comes again, but for the numbers in
+	// it; 0 in records of older programs, and where nothing was written.
+	PayloadBytes unit.Bytes `json:"payload_bytes,omitempty"`
 	// Moved is what was read and written in all, a target each; nothing in records of
 	// older programs.
 	Moved  []Moved `json:"moved,omitempty"`
