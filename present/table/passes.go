@@ -57,6 +57,12 @@ func Passes(s *session.Session, notation unit.Notation) Table {
 		t.Notes = append(t.Notes, "This file system refuses the full flush: what was written last may still be in the "+
 			"drive's own cache, and figures of writes may be too high.")
 	}
+	for _, m := range s.Moved {
+		if m.WrittenBytes > 0 {
+			t.Notes = append(t.Notes, fmt.Sprintf("In all %s were written to %s and %s read from it, filling and settling "+
+				"included.", m.WrittenBytes.Decimal(), m.Address, m.ReadBytes.Decimal()))
+		}
+	}
 	if note := schedulesNote(s); note != "" {
 		t.Notes = append(t.Notes, note)
 	}
@@ -80,8 +86,8 @@ func schedulesNote(s *session.Session) string {
 	if worst == nil || s.Simulated {
 		return ""
 	}
-	text := fmt.Sprintf("At a fixed rate this program began operations late by %s in the middle and %s at p99, which "+
-		"took %.0f %% of a processor's time for waiting.", unit.Latency(worst.Lateness.P50),
+	text := fmt.Sprintf("At a fixed rate this program began operations late by %s in the middle and %s at p99; looking "+
+		"at the clock for that took %.0f %% of a processor's time.", unit.Latency(worst.Lateness.P50),
 		unit.Latency(worst.Lateness.P99), worst.SpinSeconds/worst.ElapsedSeconds*100)
 	if worst.CutOffOperations > int64(worst.Outstanding()) {
 		text += fmt.Sprintf(" %s operations were due and not over when pass %d ended; they count with their age.",

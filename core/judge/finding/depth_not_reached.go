@@ -55,6 +55,10 @@ func findDepthNotReached(s *session.Session, _ unit.Notation) []session.Finding 
 		"of %d.", numbered(passes), worst.Label(), seen, where, worst.Outstanding())
 	f.Advice = "Take the figure for one of the depth that was reached. Repeat with another --queue, or where the file " +
 		"system takes direct I/O."
+	if worst.CPUSeconds >= busyShare*worst.ElapsedSeconds {
+		f.Advice = "Take the figure for one of the depth that was reached: the program itself was busy meanwhile. Repeat " +
+			"with more --workers, or without --verify."
+	}
 	return []session.Finding{f}
 }
 
