@@ -14,25 +14,20 @@ type agenda struct {
 	serial  uint64
 }
 
-// entry is an operation and when what happens next to it happens.
+// entry is the slot of an operation and when what happens next to it happens.
 type entry struct {
-	at        time.Duration
-	serial    uint64
-	submitted time.Duration
-	operation request
+	at     time.Duration
+	serial uint64
+	slot   int
 }
 
-// request is what a simulated part needs to know of an operation: it has no data, and
-// is moved about a lot.
+// request is what a simulated part needs to know of the operation in a slot: it has no
+// data.
 type request struct {
-	offset int64
-	length int32
-	slot   int32
-	action target.Action
-}
-
-func requestOf(o *target.Operation) request {
-	return request{offset: o.Offset, length: int32(o.Length), slot: int32(o.Slot), action: o.Action}
+	offset    int64
+	submitted time.Duration
+	length    int
+	action    target.Action
 }
 
 func (e *entry) before(other *entry) bool {

@@ -235,7 +235,9 @@ func (p *Device) Readings() map[string]float64 {
 func wholeDegrees(temperature unit.Celsius) unit.Celsius { return unit.Celsius(int(temperature + 0.5)) }
 
 // Open gives a queue on the drive.
-func (p *Device) Open(target.Shape) (target.Queue, error) { return newQueue(p), nil }
+func (p *Device) Open(shape target.Shape) (target.Queue, error) {
+	return newQueue(p, shape.Slots), nil
+}
 
 // Close does nothing: a simulated part leaves nothing behind.
 func (p *Device) Close() error { return nil }

@@ -16,6 +16,7 @@ import (
 // again. So they leave in that order too.
 type queue struct {
 	part     *Device
+	requests []request // of the operation in each slot
 	fetching agenda
 	waiting  line
 	leaving  line
@@ -23,7 +24,9 @@ type queue struct {
 	bridge   time.Duration
 }
 
-func newQueue(part *Device) *queue { return &queue{part: part} }
+func newQueue(part *Device, slots int) *queue {
+	return &queue{part: part, requests: make([]request, max(slots, 1))}
+}
 
 func (q *queue) Buffer(int) []byte { return nil }
 
@@ -34,18 +37,21 @@ func (q *queue) Close() error { return nil }
 func (q *queue) Submit(operations []target.Operation) error {
 	now := q.part.now
 	for i := range operations {
-		e := entry{submitted: now, operation: requestOf(&operations[i])}
+		o := &operations[i]
+		for o.Slot >= len(q.requests) {
+			q.requests = append(q.requests, request{})
+		}
+		q.requests[o.Slot] = request{offset: o.Offset, submitted: now, length: o.Length, action: o.Action}
 		switch {
 		case q.part.gone():
-			e.at = now + q.part.drive.ReadLatency
-			q.leaving.push(e)
-		case e.operation.action == target.Flush:
-			e.at = max(now, q.medium) + q.jittered(q.part.drive.FlushLatency) + q.part.enclosure.Latency
-			q.leaving.push(e)
+			q.leaving.push(entry{at: now + q.part.drive.ReadLatency, slot: o.Slot})
+		case o.Action == target.Flush:
+			at := max(now, q.medium) + q.jittered(q.part.drive.FlushLatency) + q.part.enclosure.Latency
+			q.leaving.push(entry{at: at, slot: o.Slot})
 		case len(q.fetching.entries) < q.part.drive.Parallelism:
-			q.fetch(e)
+			q.fetch(o.Slot)
 		default:
-			q.waiting.push(e)
+			q.waiting.push(entry{slot: o.Slot})
 		}
 	}
 	return nil
@@ -65,8 +71,8 @@ func (q *queue) Wait(done []target.Completion, until time.Duration) (int, error)
 		q.advance(at)
 		if !q.leaving.empty() && q.leaving.head().at <= q.part.now {
 			e := q.leaving.pop()
-			done[filled] = target.Completion{Slot: int(e.operation.slot), Submitted: e.submitted,
-				Completed: max(e.at, e.submitted)}
+			submitted := q.requests[e.slot].submitted
+			done[filled] = target.Completion{Slot: e.slot, Submitted: submitted, Completed: max(e.at, submitted)}
 			if q.part.gone() {
 				done[filled].Err = syscall.ENODEV
 			}
@@ -74,7 +80,7 @@ func (q *queue) Wait(done []target.Completion, until time.Duration) (int, error)
 			continue
 		}
 		if len(q.fetching.entries) > 0 && q.fetching.entries[0].at <= q.part.now {
-			q.ready(q.fetching.pop())
+			q.ready(q.fetching.pop().slot)
 		}
 	}
 }
@@ -103,61 +109,61 @@ func (q *queue) advance(now time.Duration) {
 
 // ready lets an operation whose latency is over leave, and the next one that
 // waits begin.
-func (q *queue) ready(e entry) {
-	e.at = q.move(e.operation)
-	q.leaving.push(e)
+func (q *queue) ready(slot int) {
+	q.leaving.push(entry{at: q.move(&q.requests[slot]), slot: slot})
 	if !q.waiting.empty() {
-		q.fetch(q.waiting.pop())
+		q.fetch(q.waiting.pop().slot)
 	}
 }
 
 // fetch begins an operation's latency now.
-func (q *queue) fetch(e entry) {
-	p := q.part
+func (q *queue) fetch(slot int) {
+	p, o := q.part, &q.requests[slot]
+	at := p.now
 	switch {
 	case p.arm != nil:
-		e.at = p.now + p.arm.reach(e.operation.offset, q.chance())
-		p.arm.at = e.operation.offset + int64(e.operation.length)
-	case e.operation.action == target.Write:
-		e.at = p.now + q.jittered(p.drive.WriteLatency)
+		at += p.arm.reach(o.offset, q.chance())
+		p.arm.at = o.offset + int64(o.length)
+	case o.action == target.Write:
+		at += q.jittered(p.drive.WriteLatency)
 	default:
 		latency := p.drive.ReadLatency
 		if share := p.cells.readShare(); share < 1 {
 			latency = time.Duration(float64(latency) / share)
 		}
-		e.at = p.now + q.jittered(latency)
+		at += q.jittered(latency)
 	}
-	q.fetching.push(e)
+	q.fetching.push(entry{at: at, slot: slot})
 }
 
 // move moves the data of an operation whose latency is over now, behind that of
 // those that were ready before, and says when it will be complete.
-func (q *queue) move(o request) time.Duration {
+func (q *queue) move(o *request) time.Duration {
 	p, now := q.part, q.part.now
 	rate := q.rate(o)
 	joules := p.drive.ReadJoules
 	if o.action == target.Write {
 		joules = p.drive.WriteJoules
-		p.cells.take(o.offset, int(o.length))
+		p.cells.take(o.offset, o.length)
 	}
 	p.heat.spend(joules * float64(o.length))
-	q.medium = max(now, q.medium) + moving(int(o.length), rate)
+	q.medium = max(now, q.medium) + moving(o.length, rate)
 	end := q.medium
 	if p.limits != nil {
-		end = max(end, p.limits.pass(now, int(o.length)))
+		end = max(end, p.limits.pass(now, o.length))
 	}
-	q.bridge = p.enclosure.stalled(max(now, q.bridge)) + max(moving(int(o.length), p.carries()), p.enclosure.PerOperation)
+	q.bridge = p.enclosure.stalled(max(now, q.bridge)) + max(moving(o.length, p.carries()), p.enclosure.PerOperation)
 	// An operation that a limit holds back holds back those behind it.
 	q.bridge = max(q.bridge, end)
 	leaves := q.bridge
 	if hop := p.options.Shared; hop != nil {
-		leaves = hop.carry(leaves, int(o.length))
+		leaves = hop.carry(leaves, o.length)
 	}
 	return leaves + p.enclosure.Latency
 }
 
 // rate is how fast the medium moves an operation's data now.
-func (q *queue) rate(o request) unit.BytesPerSecond {
+func (q *queue) rate(o *request) unit.BytesPerSecond {
 	p := q.part
 	rate := p.drive.ReadRate
 	switch {
@@ -165,7 +171,7 @@ func (q *queue) rate(o request) unit.BytesPerSecond {
 		rate = p.arm.rate(o.offset)
 	case o.action == target.Write:
 		p.cells.touch(p.now)
-		rate = p.cells.writeRate(p.drive.WriteRate, o.offset, int(o.length))
+		rate = p.cells.writeRate(p.drive.WriteRate, o.offset, o.length)
 	default:
 		p.cells.touch(p.now)
 		rate = unit.BytesPerSecond(float64(rate) * p.cells.readShare())
