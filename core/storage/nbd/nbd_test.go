@@ -159,9 +159,11 @@ func TestAServerThatGoesAway(t *testing.T) {
 	_ = queue.Submit([]target.Operation{{Action: target.Read, Slot: 0, Length: 4096},
 		{Action: target.Read, Slot: 1, Length: 4096}})
 	time.Sleep(20 * time.Millisecond)
+	server.mutex.Lock()
 	for c := range server.connections {
 		_ = c.Close()
 	}
+	server.mutex.Unlock()
 	var done [4]target.Completion
 	for seen := 0; seen < 2; {
 		count, err := queue.Wait(done[:], volume.Now()+5*time.Second)

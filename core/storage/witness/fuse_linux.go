@@ -17,7 +17,8 @@ import (
 type Slow struct {
 	// Folder is where it is mounted.
 	Folder string
-	delay  time.Duration
+	// Delay is how long each operation takes.
+	Delay time.Duration
 
 	mutex                  sync.Mutex
 	underWay, peak         int
@@ -33,7 +34,7 @@ func Mount(tb testing.TB, delay time.Duration) *Slow {
 	if _, err := os.Stat("/dev/fuse"); err != nil {
 		tb.Skip("there is no /dev/fuse here")
 	}
-	s := &Slow{Folder: tb.TempDir(), delay: delay}
+	s := &Slow{Folder: tb.TempDir(), Delay: delay}
 	server, err := fs.Mount(s.Folder, &slowFolder{of: s}, &fs.Options{MountOptions: fuse.MountOptions{
 		DirectMount: true, DisableXAttrs: true, MaxBackground: 256, MaxWrite: 1 << 20,
 	}})
@@ -72,7 +73,7 @@ func (s *Slow) serve(count *int) {
 	s.underWay++
 	s.peak = max(s.peak, s.underWay)
 	s.mutex.Unlock()
-	time.Sleep(s.delay)
+	time.Sleep(s.Delay)
 	s.mutex.Lock()
 	s.underWay--
 	s.mutex.Unlock()
