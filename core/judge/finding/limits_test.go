@@ -66,8 +66,10 @@ func TestLimitsOfWhatWasMeasured(t *testing.T) {
 		{"cut short", "", func(_ *session.Session, p *session.Pass) { p.MeanDepth, p.CutShort = 2, true }},
 		{"a fifth at the device", "depth-not-reached", deviceDepth(3.2)},
 		{"a quarter at the device", "", deviceDepth(4)},
-		{"a busy processor", "", both(deviceDepth(1), func(_ *session.Session, p *session.Pass) { p.CPUSeconds = 5.1 })},
-		{"a cached file at the device", "", both(deviceDepth(1), func(_ *session.Session, p *session.Pass) { p.Direct = false })},
+		{"a busy processor", "",
+			both(deviceDepth(1), func(_ *session.Session, p *session.Pass) { p.CPUSeconds = 5.1 })},
+		{"a cached file at the device", "",
+			both(deviceDepth(1), func(_ *session.Session, p *session.Pass) { p.Direct = false })},
 		{"writes at the device", "", both(deviceDepth(1), func(_ *session.Session, p *session.Pass) { toWrite(p) })},
 
 		{"a flush of 1 s", "slow-flush", func(_ *session.Session, p *session.Pass) { toWrite(p); p.FlushSeconds = 1 }},
@@ -79,14 +81,16 @@ func TestLimitsOfWhatWasMeasured(t *testing.T) {
 
 		{"0.89 from the device", "cached-result", deviceRead(355 * unit.MB)},
 		{"0.91 from the device", "", deviceRead(365 * unit.MB)},
-		{"little was read", "", both(deviceRead(0), func(_ *session.Session, p *session.Pass) { p.Bytes = 15 * unit.MiB })},
+		{"little was read", "", both(deviceRead(0),
+			func(_ *session.Session, p *session.Pass) { p.Bytes = 15 * unit.MiB })},
 		{"what was written", "", both(deviceRead(0), func(_ *session.Session, p *session.Pass) { toWrite(p) })},
 		{"quick reads through the cache", "cached-result", func(_ *session.Session, p *session.Pass) {
 			p.Direct, p.Latency.P50 = false, 3.9e-6
 		}},
-		{"quick reads that the device gave", "", both(deviceRead(400*unit.MB), func(_ *session.Session, p *session.Pass) {
-			p.Direct, p.Latency.P50 = false, 3.9e-6
-		})},
+		{"quick reads that the device gave", "",
+			both(deviceRead(400*unit.MB), func(_ *session.Session, p *session.Pass) {
+				p.Direct, p.Latency.P50 = false, 3.9e-6
+			})},
 		{"reads of 4.1 µs through the cache", "", func(_ *session.Session, p *session.Pass) {
 			p.Direct, p.Latency.P50 = false, 4.1e-6
 		}},
@@ -125,13 +129,15 @@ func TestFailuresAreToldTogether(t *testing.T) {
 	s := tenSecondsOf(func(s *session.Session, p *session.Pass) {
 		p.Errors = 7
 		p.Failures = []session.Failure{
-			{Action: "read", Error: "input/output error", Count: 5, FirstOffset: 8192, FromOffset: 4096, ToOffset: 81920},
+			{Action: "read", Error: "input/output error", Count: 5, FirstOffset: 8192, FromOffset: 4096,
+				ToOffset: 81920},
 			{Action: "read", Error: "timed out", Count: 2, FirstOffset: 0, FromOffset: 0, ToOffset: 512},
 		}
 		second := *p
 		second.Index = 1
 		second.Failures = []session.Failure{
-			{Action: "read", Error: "input/output error", Count: 1, FirstOffset: 1024, FromOffset: 1024, ToOffset: 1024},
+			{Action: "read", Error: "input/output error", Count: 1, FirstOffset: 1024, FromOffset: 1024,
+				ToOffset: 1024},
 		}
 		s.Passes = append(s.Passes, second)
 	})
@@ -143,7 +149,8 @@ func TestFailuresAreToldTogether(t *testing.T) {
 	if got := findings[0].Summary; got != want {
 		t.Errorf("%q, want %q", got, want)
 	}
-	want = "6 of 200\u00a0014 reads failed: input/output error, the first at byte 8192, all between byte 1024 and 81920."
+	want = "6 of 200\u00a0014 reads failed: input/output error, the first at byte 8192, all between byte 1024 " +
+		"and 81920."
 	if got := findings[1].Summary; got != want || len(findings[1].Passes) != 2 {
 		t.Errorf("%q of passes %v, want %q", got, findings[1].Passes, want)
 	}

@@ -87,8 +87,9 @@ func TestASimulatedContentionIsWhatItWas(t *testing.T) {
 		return part
 	}
 	part, other := open("sandpiper"), open("curlew")
-	p, err := plan.Parse("plan.yaml", []byte("plan: of-a-test\nsteps:\n  - contend: {with: \"sim:curlew\", operation: read, "+
-		"access: sequential, block: 1MiB, depth: 8}\n"))
+	p, err := plan.Parse("plan.yaml",
+		[]byte("plan: of-a-test\nsteps:\n  - contend: {with: \"sim:curlew\", operation: read, "+
+			"access: sequential, block: 1MiB, depth: 8}\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -103,7 +104,8 @@ func TestASimulatedContentionIsWhatItWas(t *testing.T) {
 	text := recordOf(s)
 	for _, c := range s.Contentions {
 		for _, m := range c.Members {
-			text += fmt.Sprintf("%s alone %s\n", m.Address, passText(&m.Alone)) + fmt.Sprintf("%s together %s\n", m.Address,
+			text += fmt.Sprintf("%s alone %s\n", m.Address, passText(&m.Alone)) + fmt.Sprintf("%s together %s\n",
+				m.Address,
 				passText(&m.Together))
 		}
 	}
@@ -129,7 +131,8 @@ func recordOf(s *session.Session) string {
 func passText(p *session.Pass) string {
 	text := fmt.Sprintf("%d %s %s", p.Index, p.Step, p.Label())
 	text += fmt.Sprintf(" asked %.3f fill %.2f repeat %d by %s from %.4f settle %.3f lasts %.6f flush %.6f",
-		p.AskedSeconds, p.FillShare, p.Repeat, p.Queue, p.StartedSeconds, p.SettleSeconds, p.ElapsedSeconds, p.FlushSeconds)
+		p.AskedSeconds, p.FillShare, p.Repeat, p.Queue, p.StartedSeconds, p.SettleSeconds, p.ElapsedSeconds,
+		p.FlushSeconds)
 	text += fmt.Sprintf(" moves %d in %d, %.1f and %.2f, depth %.3f, cut off %d, latency %.7f %.7f %.7f %.7f",
 		p.Bytes, p.Operations, p.BytesPerSecond, p.IOPS, p.MeanDepth, p.CutOffOperations, p.Latency.Mean, p.Latency.P50,
 		p.Latency.P99, p.Latency.Max)

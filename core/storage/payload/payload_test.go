@@ -117,7 +117,8 @@ func TestNextIsAligned(t *testing.T) {
 }
 
 func TestASourceIsMadeOnce(t *testing.T) {
-	if Compressible(0.5) != Compressible(0.5) || Compressible(0.5) == Compressible(0.25) {
+	half, again := Compressible(0.5), Compressible(0.5)
+	if half != again || half == Compressible(0.25) {
 		t.Error("sources are not told apart by their share")
 	}
 	if size := Size(); size > Usual || size < unit.MiB {

@@ -37,7 +37,9 @@ func Loop(tb testing.TB, size unit.Bytes) string {
 // the folder.
 func Mounted(tb testing.TB, device, options string) string {
 	tb.Helper()
-	if out, err := exec.Command("mkfs.ext4", "-q", "-F", "-E", "lazy_itable_init=0,lazy_journal_init=0", device).CombinedOutput(); err != nil {
+	// What is not written now would be written in the background later.
+	const whole = "lazy_itable_init=0,lazy_journal_init=0"
+	if out, err := exec.Command("mkfs.ext4", "-q", "-F", "-E", whole, device).CombinedOutput(); err != nil {
 		tb.Skipf("no file system can be made here: %v: %s", err, out)
 	}
 	folder := tb.TempDir()
