@@ -144,9 +144,16 @@ func (f *measureFlags) apply(p plan.Plan) (plan.Plan, error) {
 		func(s *plan.Sweep, v time.Duration) { s.HoldSeconds = v.Seconds() }))
 	given("until-within", f.within, changeBy(plan.ParseWithin, func(s *plan.Sweep, v float64) { s.Within = v }))
 	for _, d := range load.Dimensions {
-		given(d.Key, f.asks.given(d), func(text string) (func(*plan.Sweep), error) {
-			return func(s *plan.Sweep) { s.Only(d, text) }, d.Ask(&load.Load{}, text)
-		})
+		text := f.asks.given(d)
+		if text == "" || failed != nil {
+			continue
+		}
+		if failed = d.Ask(&load.Load{}, text); failed == nil {
+			p, failed = p.Asking(d, text)
+		}
+		if failed != nil {
+			failed = fmt.Errorf("--%s: %w", d.Key, failed)
+		}
 	}
 	if failed != nil {
 		return p, failed

@@ -28,6 +28,8 @@ type Contend struct {
 	Block       unit.Bytes     `json:"block_bytes"`
 	Depth       int            `json:"depth"`
 	HoldSeconds float64        `json:"hold_seconds,omitempty"`
+	// Asked is what else is asked of the load, by the keys of its dimensions.
+	Asked asked `json:"asked,omitempty"`
 }
 
 // mostOthers bounds how many targets contend.
@@ -35,14 +37,14 @@ const mostOthers = 16
 
 func parseContend(n document.Node, _ int) (Work, error) {
 	c := &Contend{}
-	_, err := n.Read(
+	_, err := n.Read(append(c.Asked.keys(),
 		document.List("with", &c.With, parseAddress).Needed(),
 		document.Into("operation", &c.Operation, parseReadOrWrite).Needed(),
 		document.Into("access", &c.Access, load.ParseAccess).Needed(),
 		document.Into("block", &c.Block, load.ParseBlock).Needed(),
 		document.Into("depth", &c.Depth, load.ParseDepth).Needed(),
 		document.Into("hold", &c.HoldSeconds, parseHoldSeconds),
-	)
+	)...)
 	if err == nil && len(c.With) > mostOthers {
 		err = n.Errorf("expected 1 to %d other targets", mostOthers)
 	}
@@ -66,7 +68,7 @@ func (c *Contend) expand(e *expansion, at Place) {
 	if c.HoldSeconds > 0 {
 		hold = unit.Duration(c.HoldSeconds)
 	}
-	l := load.New(c.Operation, c.Access, c.Block, c.Depth)
+	l := c.Asked.of(load.New(c.Operation, c.Access, c.Block, c.Depth))
 	l.Sustained = load.Lasts(hold)
 	e.add(Contending{With: c.With, Pass: Pass{Load: l, End: End{Hold: hold}, Place: at, Step: contendKind.Name}})
 }

@@ -1,10 +1,12 @@
 package plan
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
+	"reflect"
 	"strings"
 	"testing"
 	"time"
@@ -304,5 +306,66 @@ func TestStepsThatMakeNoSense(t *testing.T) {
 			!strings.Contains(err.Error(), want) {
 			t.Errorf("%s gives %v, want %q in it", step, err, want)
 		}
+	}
+}
+
+// What a flag asks for reaches every load of a plan, inside of other steps too, and is
+// refused where a step has none that could; the plan itself stays as it is.
+func TestAskingReachesEveryLoad(t *testing.T) {
+	const text = `plan: p
+steps:
+  - repeat:
+      times: 2
+      steps:
+        - sweep: {operation: write, access: random, block: 4KiB, depth: 1, compressible: [0%, 25%]}
+        - sustain: {operation: write, access: sequential, block: 1MiB, depth: 8, for: 10s, durable: yes}
+  - rest: {for: 1s}
+  - contend: {with: [/media/other], operation: write, access: sequential, block: 1MiB, depth: 8, rate: 100}
+`
+	p, err := Parse("p.yaml", []byte(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var compressible load.Dimension
+	for _, d := range load.Dimensions {
+		if d.Key == "compressible" {
+			compressible = d
+		}
+	}
+	changed, err := p.Asking(compressible, "50%")
+	if err != nil {
+		t.Fatal(err)
+	}
+	seen := 0
+	for _, item := range changed.Program(DefaultHold) {
+		passes := item.asked()
+		if c, ok := item.(Contending); ok {
+			passes = []Pass{c.Pass}
+			if c.Pass.Rate != 100 {
+				t.Errorf("the contention's rate is %v", c.Pass.Rate)
+			}
+		}
+		for _, pass := range passes {
+			if seen++; pass.CompressibleShare != 0.5 || pass.Step == "sustain" && !pass.Durable {
+				t.Errorf("%s: %+v", pass.Step, pass.Load)
+			}
+		}
+	}
+	if seen != 5 {
+		t.Errorf("%d loads, want 5", seen)
+	}
+	if before := p.Passes(DefaultHold); len(before) != 6 || before[2].CompressibleShare != 0 {
+		t.Errorf("the plan itself changed: %+v", before)
+	}
+	written, err := json.Marshal(changed)
+	var back Plan
+	if err != nil || json.Unmarshal(written, &back) != nil ||
+		!reflect.DeepEqual(back.Passes(DefaultHold), changed.Passes(DefaultHold)) {
+		t.Errorf("%s comes back as %+v, %v", written, back, err)
+	}
+	if start, err := Load("start"); err != nil {
+		t.Fatal(err)
+	} else if _, err := start.Asking(compressible, "50%"); err == nil {
+		t.Error("a start is asked for compressible data")
 	}
 }

@@ -25,6 +25,8 @@ type Sustain struct {
 	Access    load.Access    `json:"access"`
 	Block     unit.Bytes     `json:"block_bytes"`
 	Depth     int            `json:"depth"`
+	// Asked is what else is asked of the load, by the keys of its dimensions.
+	Asked asked `json:"asked,omitempty"`
 	// It ends after a time, a number of bytes, or once the target was gone over
 	// Times times, whichever is first; 0 is none of them.
 	ForSeconds float64    `json:"for_seconds,omitempty"`
@@ -37,7 +39,7 @@ type Sustain struct {
 
 func parseSustain(n document.Node, _ int) (Work, error) {
 	s := &Sustain{}
-	given, err := n.Read(
+	given, err := n.Read(append(s.Asked.keys(),
 		document.Into("operation", &s.Operation, parseReadOrWrite).Needed(),
 		document.Into("access", &s.Access, load.ParseAccess).Needed(),
 		document.Into("block", &s.Block, load.ParseBlock).Needed(),
@@ -46,7 +48,7 @@ func parseSustain(n document.Node, _ int) (Work, error) {
 		document.Into("bytes", &s.Bytes, unit.ParseBytes),
 		document.Into("over", &s.Times, parseOver),
 		document.Into("until-steady", &s.RoundSeconds, parseHoldSeconds),
-	)
+	)...)
 	if err == nil && !given.Any("for", "bytes", "over") {
 		err = n.Errorf("expected when it ends: \"for\" a time, \"bytes\", or \"over\" the target so many times")
 	}
@@ -59,7 +61,7 @@ func (s *Sustain) Kind() string { return sustainKind.Name }
 func (s *Sustain) passes() int { return 1 }
 
 func (s *Sustain) expand(e *expansion, at Place) {
-	l := load.New(s.Operation, s.Access, s.Block, s.Depth)
+	l := s.Asked.of(load.New(s.Operation, s.Access, s.Block, s.Depth))
 	l.Sustained = true
 	end := End{Hold: LongestHold, Bytes: s.Bytes, Times: s.Times, Round: unit.Duration(s.RoundSeconds)}
 	if s.ForSeconds > 0 {

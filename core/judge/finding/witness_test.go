@@ -9,6 +9,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/klauspost/compress/zstd"
+
 	"opengauge/core/bench/link"
 	"opengauge/core/bench/sensor"
 	"opengauge/core/bench/survey"
@@ -90,6 +92,36 @@ func TestWhatMovedIsWhatTheServerSaw(t *testing.T) {
 		if c.read > 0 && read != c.read+probe || c.written > 0 && written != c.written {
 			t.Errorf("%s: the server saw %d read and %d written, want %d and %d", c.name, read, written, c.read,
 				c.written)
+		}
+	}
+}
+
+// What the server holds compresses as was asked, whatever step wrote it: for a compressor
+// that sees all of it at once.
+func TestWhatIsWrittenCompressesAsAsked(t *testing.T) {
+	t.Parallel() // it mostly waits
+	const size = 16 * unit.MiB
+	server := witness.Serve(t, size)
+	for _, c := range []struct {
+		steps string
+		want  float64
+	}{
+		// The tenth that stays empty compresses to nothing.
+		{"  - fill:\n      levels: [90%]\n      steps:\n        - sweep: {operation: write, access: sequential, " +
+			"block: 4KiB, depth: 1, bytes: 4KiB, compressible: 50%}\n", 0.45},
+		{"  - sustain: {operation: write, access: sequential, block: 4KiB, depth: 8, over: 1x}", 1},
+		{"  - sustain: {operation: write, access: sequential, block: 1MiB, depth: 8, over: 1x, compressible: 50%}", 0.5},
+		{"  - sweep: {operation: write, access: sequential, block: 4KiB, depth: 4, bytes: 16MiB, compressible: 25%}", 0.75},
+	} {
+		if _, err := runOn(t, volume(t, server), written(t, c.steps), time.Minute); err != nil {
+			t.Fatal(err)
+		}
+		compressor, err := zstd.NewWriter(nil, zstd.WithWindowSize(int(size)))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := float64(len(compressor.EncodeAll(server.Content(t), nil))) / float64(size); !(math.Abs(got-c.want) < 0.03) {
+			t.Errorf("%s: what the server holds compresses to %.3f, want %.2f", c.steps, got, c.want)
 		}
 	}
 }

@@ -82,6 +82,23 @@ func serve(tb testing.TB, arguments []string) *Server {
 	return nil
 }
 
+// Content is all that the volume holds, read by the packaged client.
+func (s *Server) Content(tb testing.TB) []byte {
+	tb.Helper()
+	if _, err := exec.LookPath("nbdcopy"); err != nil {
+		tb.Skip("nbdcopy is not here (make tools)")
+	}
+	file := filepath.Join(tb.TempDir(), "content")
+	if out, err := exec.Command("nbdcopy", s.Address, file).CombinedOutput(); err != nil {
+		tb.Fatalf("reading the volume: %v: %s", err, out)
+	}
+	content, err := os.ReadFile(file)
+	if err != nil {
+		tb.Fatal(err)
+	}
+	return content
+}
+
 // Kill ends the server without a word.
 func (s *Server) Kill() { _ = s.process.Process.Kill() }
 
