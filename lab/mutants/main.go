@@ -211,7 +211,9 @@ func judge(copied, folder string, m mutant) (verdict, error) {
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), testsWithin)
 	defer cancel()
-	tests := exec.CommandContext(ctx, "go", "test", "-count=1", "-failfast", "./"+filepath.Clean(folder))
+	// The tests end themselves first: what is killed from outside leaves its children.
+	tests := exec.CommandContext(ctx, "go", "test", "-count=1", "-failfast", "-timeout", "80s",
+		"./"+filepath.Clean(folder))
 	tests.Dir = copied
 	v.state = "lives"
 	if tests.Run() != nil {

@@ -11,9 +11,12 @@ import (
 	"testing"
 	"time"
 
+	"opengauge/core/measure/engine"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/sim"
+	"opengauge/core/storage/witness"
+	"opengauge/core/unit"
 )
 
 var update = flag.Bool("update", false, "write testdata anew: read what changed first")
@@ -115,11 +118,13 @@ func TestASimulatedContentionSharesItsHop(t *testing.T) {
 	}
 	for _, m := range []session.Member{first, second} {
 		if !(m.Together.BytesPerSecond < m.Alone.BytesPerSecond) || m.Together.ElapsedSeconds != 5 {
-			t.Errorf("%s: alone %.0f, together %.0f over %v s", m.Address, m.Alone.BytesPerSecond, m.Together.BytesPerSecond,
+			t.Errorf("%s: alone %.0f, together %.0f over %v s", m.Address, m.Alone.BytesPerSecond,
+				m.Together.BytesPerSecond,
 				m.Together.ElapsedSeconds)
 		}
 	}
-	if len(s.Moved) != 2 || s.Moved[0].ReadBytes < first.Alone.Bytes+first.Together.Bytes || s.Moved[1].WrittenBytes != 0 {
+	if len(s.Moved) != 2 || s.Moved[0].ReadBytes < first.Alone.Bytes+first.Together.Bytes ||
+		s.Moved[1].WrittenBytes != 0 {
 		t.Errorf("moved are %+v", s.Moved)
 	}
 }
@@ -141,7 +146,8 @@ func recordOf(s *session.Session) string {
 }
 
 func passText(p *session.Pass) string {
-	text := fmt.Sprintf("%d %s %s", p.Index, p.Step, p.Label())
+	text := fmt.Sprintf("%d %s %s, within %d, direct %v, late %v", p.Index, p.Step, p.Label(), p.Span, p.Direct,
+		p.Lateness != nil)
 	text += fmt.Sprintf(" asked %.3f fill %.2f repeat %d by %s from %.4f settle %.3f lasts %.6f flush %.6f",
 		p.AskedSeconds, p.FillShare, p.Repeat, p.Queue, p.StartedSeconds, p.SettleSeconds, p.ElapsedSeconds,
 		p.FlushSeconds)
@@ -180,5 +186,103 @@ func compareGolden(t *testing.T, file, text string) {
 	}
 	if string(want) != text {
 		t.Errorf("%s is longer than what is recorded now", file)
+	}
+}
+
+// A folder is filled with files to its levels and measured in its test file there; all of
+// that is told and counted, and nothing stays.
+func TestAFolderIsFilledToItsLevels(t *testing.T) {
+	place := witness.Mounted(t, witness.Loop(t, 64*unit.MiB), "noatime")
+	request := folder(t, place,
+		must(t)(plan.Parse("plan.yaml", []byte("plan: p\nsteps:\n  - fill:\n      levels: [40%, 60%]\n"+
+			"      steps:\n        - sweep: {operation: [read, write], access: sequential, block: 64KiB, depth: 2, "+
+			"bytes: 1MiB}\n"))))
+	var told []string
+	s, err := Run(context.Background(), request, &notebook{}, func(p Progress) {
+		if len(told) == 0 || told[len(told)-1] != p.Doing {
+			told = append(told, p.Doing)
+		}
+	})
+	if err != nil || len(s.Passes) != 4 {
+		t.Fatalf("%d passes, %v", len(s.Passes), err)
+	}
+	for i, p := range s.Passes {
+		if p.FillShare != []float64{0.4, 0.4, 0.6, 0.6}[i] || p.Bytes != unit.MiB ||
+			p.Lateness != nil {
+			t.Errorf("pass %d: %.2f full, %d bytes, late %v", i, p.FillShare, p.Bytes, p.Lateness)
+		}
+	}
+	all := strings.Join(told, "; ")
+	for _, want := range []string{"filling the test file", "filling to 40 %, at 40 %", "filling to 60 %, at"} {
+		if !strings.Contains(all, want) {
+			t.Errorf("%q is not told: %s", want, all)
+		}
+	}
+	// The test file and two passes of writes, and 40 and 60 % of some 55 MiB but for what was there.
+	if moved := s.Moved[0]; moved.ReadBytes != 2*unit.MiB || moved.WrittenBytes < 24*unit.MiB ||
+		moved.WrittenBytes > 40*unit.MiB {
+		t.Errorf("moved %+v", moved)
+	}
+	if left, _ := filepath.Glob(filepath.Join(place, "*filler*")); len(left) > 0 {
+		t.Errorf("left behind: %v", left)
+	}
+}
+
+// A pass at a fixed rate says how late it began, and a stall names the target that it is
+// of, where there are several.
+func TestRatesAndStallsAreRecorded(t *testing.T) {
+	request := folder(t, t.TempDir(),
+		must(t)(plan.Parse("plan.yaml", []byte("plan: p\nsteps:\n  - sweep: {operation: read, "+
+			"access: random, block: 4KiB, depth: 2, rate: [500, 1000], hold: 200ms}\n"))))
+	s, err := Run(context.Background(), request, &notebook{}, nil)
+	if err != nil || len(s.Passes) != 2 {
+		t.Fatalf("%d passes, %v", len(s.Passes), err)
+	}
+	for _, p := range s.Passes {
+		if p.Lateness == nil || p.Lateness.P99 < p.Lateness.P50 || p.SpinSeconds <= 0 {
+			t.Errorf("%s: late %+v, spun for %v s", p.Label(), p.Lateness, p.SpinSeconds)
+		}
+	}
+	r := newRunner(request, &notebook{}, nil)
+	r.request.StallAfter = 3 * time.Second
+	other := desk{address: "other"}
+	r.stallOf(&r.main)(engine.Stall{At: r.began + time.Second, Offset: 512})
+	r.stallOf(&other)(engine.Stall{At: r.began + 2*time.Second, Over: true})
+	if e := r.events.events; len(e) != 2 || e[0].Kind != "stall" || e[0].TSeconds != 1 || e[1].Kind != "return" ||
+		e[0].Detail != "an operation at byte 512 was under way for more than 3s" ||
+		e[1].Detail != "the storage of other answers again" {
+		t.Errorf("events are %+v", e)
+	}
+}
+
+// What passes at a level touch: what is filled, before that a small part of the lowest
+// level, and of a folder the test file.
+func TestWhatALevelTouches(t *testing.T) {
+	request := simulated(t, "quick", 1)
+	p, err := plan.Parse("plan.yaml", []byte("plan: p\nsteps:\n  - fill:\n      levels: [0%, 5%, 20%]\n      steps:\n"+
+		"        - sweep: {operation: write, access: random, block: 48KiB, depth: 1}\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	request.Plan = p
+	r := newRunner(request, &notebook{}, nil)
+	pass := p.Passes(plan.DefaultHold)[0]
+	const whole = 2 * unit.GiB
+	for _, c := range []struct{ filled, span, want unit.Bytes }{
+		{0, whole, whole / 20 / (48 * unit.KiB) * (48 * unit.KiB)},
+		{0, 200 * unit.GiB, unit.GiB / (48 * unit.KiB) * (48 * unit.KiB)},
+		{whole / 2, whole, whole / 2}, {whole, whole / 4, whole / 4}, {0, 96 * unit.KiB, 48 * unit.KiB},
+	} {
+		r.main.filledTo = c.filled
+		if got := r.filledSpan(&r.main, pass, c.span); got != c.want {
+			t.Errorf("filled to %d of %d: %d are touched, want %d", c.filled, c.span, got, c.want)
+		}
+	}
+	if !r.fillsByLevels(r.main.Description()) || r.lowestLevel() != 0.05 {
+		t.Errorf("the lowest level is %v", r.lowestLevel())
+	}
+	file := newRunner(folder(t, t.TempDir(), p), &notebook{}, nil)
+	if got := file.filledSpan(&file.main, pass, whole); got != whole || file.fillsByLevels(file.main.Description()) {
+		t.Errorf("%d of a folder's test file are touched", got)
 	}
 }
