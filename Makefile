@@ -24,7 +24,7 @@ quick: ## the tests that take moments: not those of the built program, nor of re
 # which tests may be skipped; others fail the run. CI gives it one.
 ALLOW =
 test: ## run the tests, and say at the end which were skipped and why
-	go run ./lab/suite $(if $(ALLOW),-allow $(ALLOW)) -- -p 1 -parallel 4 -timeout 15m $(PACKAGES)
+	go run ./lab/suite $(if $(ALLOW),-allow $(ALLOW)) -- -p 1 -parallel 3 -timeout 15m $(PACKAGES)
 
 race: ## the tests of the core and the drawings with the race detector, which needs a C compiler
 	CGO_ENABLED=1 go test -short -race ./core/... ./present/...

@@ -193,7 +193,6 @@ func (d *detour) answer(client, volume net.Conn) {
 
 // The volume itself takes 20 ms, and the way to it 40 ms more from one moment on.
 func TestADelayThatChangesInTheMiddle(t *testing.T) {
-	t.Parallel()
 	const first, second, change = 0.020, 0.060, 7.0
 	socket := strings.TrimPrefix(kit(t, "--filter=delay", "memory", "64M", "rdelay=20ms"), "nbd+unix:///?socket=")
 	onQuietMachine(t, func() (faults []string) {
