@@ -17,6 +17,8 @@ import (
 	"opengauge/core/bench/event"
 	"opengauge/core/bench/survey"
 	"opengauge/core/record/session"
+	"opengauge/core/storage/witness"
+	"opengauge/core/unit"
 )
 
 // loopDevice makes a block device of a file in memory.
@@ -26,25 +28,7 @@ func loopDevice(t *testing.T, size int64) string {
 	if err := os.WriteFile(image, nil, 0o600); err != nil {
 		t.Fatal(err)
 	}
-	return loopOver(t, image, size)
-}
-
-// loopOver makes a block device of a file, which gets that size.
-func loopOver(t *testing.T, image string, size int64) string {
-	t.Helper()
-	if os.Geteuid() != 0 {
-		t.Skip("making a loop device needs root")
-	}
-	if err := os.Truncate(image, size); err != nil {
-		t.Fatal(err)
-	}
-	out, err := exec.Command("losetup", "--find", "--show", image).CombinedOutput()
-	if err != nil {
-		t.Skipf("a loop device cannot be made here: %s", out)
-	}
-	device := strings.TrimSpace(string(out))
-	t.Cleanup(func() { _ = exec.Command("losetup", "--detach", device).Run() })
-	return device
+	return witness.LoopOver(t, image, unit.Bytes(size))
 }
 
 func TestDevicesAreOnlyReadUnlessNamed(t *testing.T) {
@@ -108,7 +92,7 @@ func TestTheChainGoesDownToTheDisk(t *testing.T) {
 	if err := os.WriteFile(image, nil, 0o600); err != nil {
 		t.Fatal(err)
 	}
-	device := loopOver(t, image, 64<<20)
+	device := witness.LoopOver(t, image, 64<<20)
 	makeFileSystem(t, device)
 	place := t.TempDir()
 	if out, err := exec.Command("mount", device, place).CombinedOutput(); err != nil {

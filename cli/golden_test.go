@@ -1,12 +1,12 @@
 package cli_test
 
 import (
-	"flag"
-	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"opengauge/core/storage/witness"
 )
 
 // golden is what the program printed when somebody last read it, a file for each command.
@@ -54,33 +54,10 @@ func TestWhatIsPrinted(t *testing.T) {
 		text := "$ opengauge " + strings.Join(arguments, " ") + "\n" + got.stdout + got.stderr
 		text = strings.ReplaceAll(text, d.logbook, "LOGBOOK")
 		file := filepath.Join(golden, name+".txt")
-		if flag.Lookup("update").Value.String() == "true" {
-			if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
-				t.Fatal(err)
-			}
-		}
-		want, err := os.ReadFile(file)
-		if err != nil || string(want) != text {
-			t.Errorf("%s is not what is printed now (%v); it is\n%s", file, err, difference(string(want), text))
-		}
+		witness.Kept(t, file, text)
 	}
 	files, err := os.ReadDir(golden)
 	if err != nil || len(files) != len(printed) {
 		t.Errorf("%d files for %d commands, %v", len(files), len(printed), err)
 	}
-}
-
-// difference is the first line that differs, with what stands there now.
-func difference(want, got string) string {
-	wanted, gotten := strings.Split(want, "\n"), strings.Split(got, "\n")
-	for i, line := range gotten {
-		if i >= len(wanted) || wanted[i] != line {
-			was := "nothing"
-			if i < len(wanted) {
-				was = wanted[i]
-			}
-			return fmt.Sprintf("line %d:\n  now %s\n  was %s", i+1, line, was)
-		}
-	}
-	return "shorter"
 }

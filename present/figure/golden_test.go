@@ -2,10 +2,8 @@ package figure_test
 
 import (
 	"bytes"
-	"flag"
 	"fmt"
 	"hash/fnv"
-	"os"
 	"path/filepath"
 	"regexp"
 	"runtime"
@@ -21,11 +19,10 @@ import (
 	"opengauge/core/judge/value"
 	"opengauge/core/record/recorded"
 	"opengauge/core/record/session"
+	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
 )
-
-var update = flag.Bool("update", false, "write testdata anew: look at the pictures first")
 
 // demo is what a report about all sessions of the demo is about.
 func demo(t *testing.T, notation unit.Notation) figure.Subject {
@@ -94,25 +91,7 @@ func TestFiguresOfTheDemo(t *testing.T) {
 				fmt.Fprintf(&text, "\n%s\n\n", strings.Join(made.Notes, "\n"))
 			}
 			file := filepath.Join("testdata", form.Name+"-"+name+".txt")
-			if *update {
-				if err := os.WriteFile(file, []byte(text.String()), 0o600); err != nil {
-					t.Fatal(err)
-				}
-			}
-			want, err := os.ReadFile(file)
-			if err != nil || string(want) != text.String() {
-				t.Errorf("%s is not what is made now (%v): %s", file, err, firstDifference(string(want), text.String()))
-			}
+			witness.Kept(t, file, text.String())
 		}
 	}
-}
-
-func firstDifference(want, got string) string {
-	wanted := strings.Split(want, "\n")
-	for i, line := range strings.Split(got, "\n") {
-		if i >= len(wanted) || wanted[i] != line {
-			return fmt.Sprintf("line %d is now %q", i+1, line)
-		}
-	}
-	return "it is shorter"
 }

@@ -2,10 +2,8 @@ package run
 
 import (
 	"context"
-	"flag"
 	"fmt"
 	"math"
-	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -18,8 +16,6 @@ import (
 	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
 )
-
-var update = flag.Bool("update", false, "write testdata anew: read what changed first")
 
 // goldenPlans are run on a simulated part, each of which shows another side of the runner.
 var goldenPlans = []struct{ part, plan string }{
@@ -63,7 +59,7 @@ steps:
 		if err != nil {
 			t.Fatalf("%s: %v", c.plan, err)
 		}
-		compareGolden(t, filepath.Join("testdata", c.plan+".txt"), recordOf(s)+"\n"+strings.Join(told, "\n")+"\n")
+		witness.Kept(t, filepath.Join("testdata", c.plan+".txt"), recordOf(s)+"\n"+strings.Join(told, "\n")+"\n")
 	}
 }
 
@@ -163,69 +159,6 @@ func passText(p *session.Pass) string {
 	last := p.Samples[len(p.Samples)-1]
 	return text + fmt.Sprintf(" samples %d, the last %.3f %.3f %d %d %.7f %v", len(p.Samples), last.TSeconds,
 		last.ElapsedSeconds, last.Bytes, last.Operations, last.P99Seconds, last.TemperaturesCelsius)
-}
-
-func compareGolden(t *testing.T, file, text string) {
-	t.Helper()
-	if *update {
-		if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
-			t.Fatal(err)
-		}
-	}
-	want, err := os.ReadFile(file)
-	if err != nil {
-		t.Error(err)
-		return
-	}
-	wanted := strings.Split(string(want), "\n")
-	for i, line := range strings.Split(text, "\n") {
-		if i >= len(wanted) || wanted[i] != line {
-			t.Errorf("%s, line %d is now\n%s", file, i+1, line)
-			return
-		}
-	}
-	if string(want) != text {
-		t.Errorf("%s is longer than what is recorded now", file)
-	}
-}
-
-// A folder is filled with files to its levels and measured in its test file there; all of
-// that is told and counted, and nothing stays.
-func TestAFolderIsFilledToItsLevels(t *testing.T) {
-	place := witness.Mounted(t, witness.Loop(t, 64*unit.MiB), "noatime")
-	request := folder(t, place,
-		must(t)(plan.Parse("plan.yaml", []byte("plan: p\nsteps:\n  - fill:\n      levels: [40%, 60%]\n"+
-			"      steps:\n        - sweep: {operation: [read, write], access: sequential, block: 64KiB, depth: 2, "+
-			"bytes: 1MiB}\n"))))
-	var told []string
-	s, err := Run(context.Background(), request, &notebook{}, func(p Progress) {
-		if len(told) == 0 || told[len(told)-1] != p.Doing {
-			told = append(told, p.Doing)
-		}
-	})
-	if err != nil || len(s.Passes) != 4 {
-		t.Fatalf("%d passes, %v", len(s.Passes), err)
-	}
-	for i, p := range s.Passes {
-		if p.FillShare != []float64{0.4, 0.4, 0.6, 0.6}[i] || p.Bytes != unit.MiB ||
-			p.Lateness != nil {
-			t.Errorf("pass %d: %.2f full, %d bytes, late %v", i, p.FillShare, p.Bytes, p.Lateness)
-		}
-	}
-	all := strings.Join(told, "; ")
-	for _, want := range []string{"filling the test file", "filling to 40 %, at 40 %", "filling to 60 %, at"} {
-		if !strings.Contains(all, want) {
-			t.Errorf("%q is not told: %s", want, all)
-		}
-	}
-	// The test file and two passes of writes, and 40 and 60 % of some 55 MiB but for what was there.
-	if moved := s.Moved[0]; moved.ReadBytes != 2*unit.MiB || moved.WrittenBytes < 24*unit.MiB ||
-		moved.WrittenBytes > 40*unit.MiB {
-		t.Errorf("moved %+v", moved)
-	}
-	if left, _ := filepath.Glob(filepath.Join(place, "*filler*")); len(left) > 0 {
-		t.Errorf("left behind: %v", left)
-	}
 }
 
 // A pass at a fixed rate says how late it began, and a stall names the target that it is

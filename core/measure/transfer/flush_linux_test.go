@@ -1,10 +1,7 @@
 package transfer
 
 import (
-	"os"
 	"path/filepath"
-	"strconv"
-	"strings"
 	"testing"
 	"time"
 
@@ -25,7 +22,7 @@ func TestACopyIsFlushed(t *testing.T) {
 	}
 	for _, kind := range []Work{Copying, Writing} {
 		_, before := witness.Sectors(t, device)
-		flushes := flushesOf(t, device)
+		flushes := witness.Flushes(t, device)
 		made, err := NewFolders(source, folder, "made-"+string(kind)).Do(t.Context(), kind, set,
 			Options{Parallel: 1, Sample: time.Second})
 		if err != nil || made.FlushSeconds <= 0 {
@@ -36,23 +33,8 @@ func TestACopyIsFlushed(t *testing.T) {
 			t.Errorf("%s: %s of %s had been written to the device at its end", kind, written.Decimal(),
 				set.Bytes().Decimal())
 		}
-		if flushesOf(t, device) == flushes {
+		if witness.Flushes(t, device) == flushes {
 			t.Errorf("%s: the device was not told to flush", kind)
 		}
 	}
-}
-
-// flushesOf is how many flushes a device was sent (Documentation/block/stat.rst).
-func flushesOf(t *testing.T, device string) int {
-	t.Helper()
-	text, err := os.ReadFile(filepath.Join("/sys/block", filepath.Base(device), "stat"))
-	fields := strings.Fields(string(text))
-	if err != nil || len(fields) < 16 {
-		t.Skip("this kernel does not count flushes")
-	}
-	count, err := strconv.Atoi(fields[15])
-	if err != nil {
-		t.Fatal(err)
-	}
-	return count
 }

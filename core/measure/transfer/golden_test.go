@@ -1,31 +1,21 @@
-package transfer
+package transfer_test
 
 import (
 	"context"
 	"encoding/json"
-	"flag"
 	"fmt"
-	"os"
 	"path/filepath"
-	"strings"
 	"testing"
 	"time"
 
 	"opengauge/core/load/fileset"
+	"opengauge/core/measure/transfer"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/address"
 	"opengauge/core/storage/sim"
+	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
 )
-
-var update = flag.Bool("update", false, "write testdata anew: read what changed first")
-
-// nobody keeps nothing.
-type nobody struct{}
-
-func (nobody) Begin(*session.Session) error  { return nil }
-func (nobody) Finish(*session.Session) error { return nil }
-func (nobody) Discard(string) error          { return nil }
 
 // Copies between simulated drives repeat exactly, all that is recorded of them, and what
 // is told while they run.
@@ -34,13 +24,13 @@ func TestSimulatedCopiesAreWhatTheyWere(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	var ends []Endpoint
+	var ends []transfer.Endpoint
 	for i, name := range []string{"sandpiper", "curlew", "turnstone"} {
 		part, err := bench.Open(name, sim.Options{Ambient: 23, Seed: uint64(i + 1)})
 		if err != nil {
 			t.Fatal(err)
 		}
-		end, err := SimulatedEnd("sim:"+name, address.Opened{Target: part, Chain: part.Chain()})
+		end, err := transfer.SimulatedEnd("sim:"+name, address.Opened{Target: part, Chain: part.Chain()})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -64,10 +54,10 @@ func TestSimulatedCopiesAreWhatTheyWere(t *testing.T) {
 	}
 	sets = append(sets, mixed, small)
 	var told []string
-	s, err := Run(context.Background(), Request{
+	s, err := transfer.Run(context.Background(), transfer.Request{
 		ID: "golden", Name: "copies", Ends: ends, Pairs: [][2]int{{0, 1}, {1, 0}, {0, 2}}, Sets: sets, Repeat: 2, Parallel: 2,
 		Alone: true, Sample: time.Second,
-	}, nobody{}, func(step Step) {
+	}, &kept{}, func(step transfer.Step) {
 		line := fmt.Sprintf("%d/%d %s", step.Number, step.Count, step.Label)
 		if len(told) == 0 || told[len(told)-1] != line {
 			told = append(told, line)
@@ -88,20 +78,5 @@ func TestSimulatedCopiesAreWhatTheyWere(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	file := filepath.Join("testdata", "simulated-copies.json")
-	if *update {
-		if err := os.WriteFile(file, text, 0o600); err != nil {
-			t.Fatal(err)
-		}
-	}
-	want, err := os.ReadFile(file)
-	if err != nil || string(want) != string(text) {
-		wanted := strings.Split(string(want), "\n")
-		for i, line := range strings.Split(string(text), "\n") {
-			if i >= len(wanted) || wanted[i] != line {
-				t.Fatalf("%s is not what is recorded now (%v): line %d is %s", file, err, i+1, line)
-			}
-		}
-		t.Fatalf("%s is longer than what is recorded now", file)
-	}
+	witness.Kept(t, filepath.Join("testdata", "simulated-copies.json"), string(text))
 }

@@ -14,19 +14,26 @@ import (
 // Loop makes a block device of a file, past the system's cache, and gives its path.
 func Loop(tb testing.TB, size unit.Bytes) string {
 	tb.Helper()
-	if os.Getuid() != 0 {
-		tb.Skip("loop devices need root")
-	}
 	file := filepath.Join(tb.TempDir(), "disk")
 	if err := os.WriteFile(file, nil, 0o600); err != nil {
 		tb.Fatal(err)
 	}
+	return LoopOver(tb, file, size, "--direct-io=on")
+}
+
+// LoopOver makes a block device of a file that is there, which gets that size, with more
+// options for it.
+func LoopOver(tb testing.TB, file string, size unit.Bytes, options ...string) string {
+	tb.Helper()
+	if os.Geteuid() != 0 {
+		tb.Skip("making a loop device needs root")
+	}
 	if err := os.Truncate(file, int64(size)); err != nil {
 		tb.Fatal(err)
 	}
-	out, err := exec.Command("losetup", "--find", "--show", "--direct-io=on", file).CombinedOutput()
+	out, err := exec.Command("losetup", append(options, "--find", "--show", file)...).CombinedOutput()
 	if err != nil {
-		tb.Skipf("no loop device can be made here: %v: %s", err, out)
+		tb.Skipf("a loop device cannot be made here: %s", out)
 	}
 	device := strings.TrimSpace(string(out))
 	tb.Cleanup(func() { _ = exec.Command("losetup", "--detach", device).Run() })
@@ -50,20 +57,33 @@ func Mounted(tb testing.TB, device, options string) string {
 	return folder
 }
 
-// Sectors are what the kernel counts of a device, in bytes read and written.
+// Sectors are what the kernel counts of a device, in bytes read and written
+// (Documentation/block/stat.rst).
 func Sectors(tb testing.TB, device string) (read, written unit.Bytes) {
+	tb.Helper()
+	return unit.Bytes(count(tb, device, 2)) * 512, unit.Bytes(count(tb, device, 6)) * 512
+}
+
+// Flushes is how many flushes a device was sent.
+func Flushes(tb testing.TB, device string) int64 {
+	tb.Helper()
+	return count(tb, device, 15)
+}
+
+// count is a field of what the kernel counts of a device.
+func count(tb testing.TB, device string, field int) int64 {
 	tb.Helper()
 	text, err := os.ReadFile(filepath.Join("/sys/block", filepath.Base(device), "stat"))
 	if err != nil {
 		tb.Fatal(err)
 	}
 	fields := strings.Fields(string(text))
-	count := func(field int) unit.Bytes {
-		sectors, err := strconv.ParseInt(fields[field], 10, 64)
-		if err != nil {
-			tb.Fatal(err)
-		}
-		return unit.Bytes(sectors) * 512
+	if len(fields) <= field {
+		tb.Skipf("this kernel counts %d things of a device, and not %d", len(fields), field+1)
 	}
-	return count(2), count(6)
+	number, err := strconv.ParseInt(fields[field], 10, 64)
+	if err != nil {
+		tb.Fatal(err)
+	}
+	return number
 }
