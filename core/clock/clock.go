@@ -4,11 +4,18 @@
 // A clock may be read by any goroutine.
 package clock
 
-import "time"
+import (
+	"sync"
+	"time"
+)
 
 // Step is the smallest difference between two readings that differ, found by reading: a
-// latency shorter than that cannot be told.
-func Step() time.Duration {
+// latency shorter than that cannot be told. It is looked for once.
+func Step() time.Duration { return step() }
+
+var step = sync.OnceValue(findStep)
+
+func findStep() time.Duration {
 	c := Start()
 	least, last := time.Duration(0), c.Now()
 	const readings, longest = 20_000, 100 * time.Millisecond

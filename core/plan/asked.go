@@ -2,7 +2,7 @@ package plan
 
 import (
 	"fmt"
-	"slices"
+	"maps"
 
 	"opengauge/core/document"
 	"opengauge/core/load"
@@ -36,12 +36,9 @@ func (a *asked) keys() []document.Key {
 
 // with gives what is asked with one dimension more, and leaves the former as it is.
 func (a asked) with(d load.Dimension, text string) asked {
-	made := asked{d.Key: text}
-	for key, value := range a {
-		if key != d.Key {
-			made[key] = value
-		}
-	}
+	made := asked{}
+	maps.Copy(made, a)
+	made[d.Key] = text
 	return made
 }
 
@@ -58,37 +55,25 @@ func (a asked) of(l load.Load) load.Load {
 // Asking gives a copy of the plan all of whose loads ask for a value of a dimension,
 // whatever they asked before, or says which step has none that could.
 func (p Plan) Asking(d load.Dimension, text string) (Plan, error) {
-	steps, err := asking(p.Steps, d, text)
-	p.Steps = steps
-	return p, err
-}
-
-func asking(steps []Step, d load.Dimension, text string) ([]Step, error) {
-	changed := slices.Clone(steps)
-	for i, step := range steps {
-		switch work := step.Work.(type) {
+	var err error
+	p.Steps, err = eachWork(p.Steps, func(w Work) (Work, error) {
+		switch work := w.(type) {
 		case *Sweep:
-			sweep := *work
-			sweep.Only(d, text)
-			changed[i].Work = &sweep
+			changed := *work
+			changed.Only(d, text)
+			return &changed, nil
 		case *Sustain:
-			sustain := *work
-			sustain.Asked = work.Asked.with(d, text)
-			changed[i].Work = &sustain
+			changed := *work
+			changed.Asked = work.Asked.with(d, text)
+			return &changed, nil
 		case *Contend:
-			contend := *work
-			contend.Asked = work.Asked.with(d, text)
-			changed[i].Work = &contend
-		case holder:
-			inside, err := asking(work.held(), d, text)
-			if err != nil {
-				return nil, err
-			}
-			changed[i].Work = work.holding(inside)
+			changed := *work
+			changed.Asked = work.Asked.with(d, text)
+			return &changed, nil
 		case *Rest:
-		default:
-			return nil, fmt.Errorf("%q cannot be asked of the step %q", d.Key, step.Work.Kind())
+			return work, nil
 		}
-	}
-	return changed, nil
+		return nil, fmt.Errorf("%q cannot be asked of the step %q", d.Key, w.Kind())
+	})
+	return p, err
 }

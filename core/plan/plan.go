@@ -57,23 +57,35 @@ func (p Plan) Repeated(times int) Plan {
 // EachSweep gives a copy of the plan in which change was called on a copy of
 // every sweep, those inside of other steps too.
 func (p Plan) EachSweep(change func(*Sweep)) Plan {
-	p.Steps = eachSweep(p.Steps, change)
+	p.Steps, _ = eachWork(p.Steps, func(w Work) (Work, error) {
+		if sweep, ok := w.(*Sweep); ok {
+			changed := *sweep
+			change(&changed)
+			return &changed, nil
+		}
+		return w, nil
+	})
 	return p
 }
 
-func eachSweep(steps []Step, change func(*Sweep)) []Step {
+// eachWork gives a copy of steps in which each work that holds no other is what change
+// makes of it, inside of those that do too.
+func eachWork(steps []Step, change func(Work) (Work, error)) ([]Step, error) {
 	changed := slices.Clone(steps)
 	for i, step := range steps {
-		switch work := step.Work.(type) {
-		case *Sweep:
-			sweep := *work
-			change(&sweep)
-			changed[i].Work = &sweep
-		case holder:
-			changed[i].Work = work.holding(eachSweep(work.held(), change))
+		var err error
+		if outer, ok := step.Work.(holder); ok {
+			var inside []Step
+			inside, err = eachWork(outer.held(), change)
+			changed[i].Work = outer.holding(inside)
+		} else {
+			changed[i].Work, err = change(step.Work)
+		}
+		if err != nil {
+			return nil, err
 		}
 	}
-	return changed
+	return changed, nil
 }
 
 // Passes gives the passes of the plan, in the order in which it is written:

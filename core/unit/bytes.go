@@ -23,6 +23,14 @@ const (
 	TB Bytes = 1e12
 )
 
+// CommonDivisor is the greatest size that divides both (Euclid, Elements VII, 2).
+func CommonDivisor(a, b Bytes) Bytes {
+	for b != 0 {
+		a, b = b, a%b
+	}
+	return a
+}
+
 // sizeSuffixes maps a lower-case suffix to its factor.
 var sizeSuffixes = map[string]Bytes{
 	"": 1, "b": 1,

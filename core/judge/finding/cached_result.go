@@ -80,7 +80,7 @@ func findCachedResult(s *session.Session, n unit.Notation) []session.Finding {
 	})
 	passes, indexes := passesWhere(s, func(p *session.Pass) bool {
 		known := p.Operations > 0 && p.Latency.P50 > 0
-		answered := p.DeviceReadBytes != nil && float64(*p.DeviceReadBytes) >= cameFromDevice*float64(p.Bytes-inFlight(p))
+		answered := p.DeviceReadBytes != nil && deviceGave(p)
 		return known && !answered && !p.Direct && p.Operation == load.Read && p.Latency.P50 < fasterThanStorage
 	})
 	if len(passes) > 0 {
@@ -100,12 +100,17 @@ const (
 	cameFromDevice = 0.9
 )
 
+// deviceGave says whether the device gave what was read, by its counters, which have to
+// be there.
+func deviceGave(p *session.Pass) bool {
+	return float64(*p.DeviceReadBytes) >= cameFromDevice*float64(p.Bytes-inFlight(p))
+}
+
 // findMissingReads finds passes that read more than their device gave, by its own
 // counters: memory answered for the rest, or a file with holes.
 func findMissingReads(s *session.Session, n unit.Notation) []session.Finding {
 	passes, indexes := passesWhere(s, func(p *session.Pass) bool {
-		return p.WriteShare == 0 && p.DeviceReadBytes != nil && p.Bytes >= leastRead &&
-			float64(*p.DeviceReadBytes) < cameFromDevice*float64(p.Bytes-inFlight(p))
+		return p.WriteShare == 0 && p.DeviceReadBytes != nil && p.Bytes >= leastRead && !deviceGave(p)
 	})
 	if len(passes) == 0 {
 		return nil

@@ -84,15 +84,15 @@ func (a *assembly) result(workers []*worker, timing Timing) Result {
 		result.Moved.Written += w.moved.Written
 		result.Spun += w.spun
 		result.CutOff += m.cutOff.counts.TotalCount()
-		if result.FirstError == nil {
-			result.FirstError = m.firstError
-		}
 		for _, failure := range m.failures {
 			result.Failures = failures(result.Failures).add(failure)
 		}
 		busy += m.busy
 		a.total.add(m.cutOff)
 		lateness.add(m.lateness)
+	}
+	if len(result.Failures) > 0 {
+		result.FirstError = result.Failures[0].Err
 	}
 	result.Elapsed = end - result.Started
 	result.Latency = a.total.histogram().latency()

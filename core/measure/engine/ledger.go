@@ -114,20 +114,19 @@ func (l *Ledger) check(block []byte, offset int64) {
 }
 
 func (l *Ledger) judge(cell []byte, offset int64, expected uint32) {
-	switch fault, from := l.fault(cell, offset, expected); fault {
+	fault, from := l.fault(cell, offset, expected)
+	switch fault {
 	case nil:
 		l.sweep.fits(offset)
 		return
 	case &l.found.Misplaced:
 		l.sweep.moved(from - offset)
-		*fault++
 	case &l.found.Wrong:
 		l.sweep.lost(offset)
-		*fault++
 	default:
 		l.sweep.other++
-		*fault++
 	}
+	*fault++
 	if l.found.FirstOffset < 0 || offset < l.found.FirstOffset {
 		l.found.FirstOffset = offset
 	}

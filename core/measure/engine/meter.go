@@ -35,7 +35,6 @@ type meter struct {
 	operations int64
 	bytes      unit.Bytes
 	errors     int64
-	firstError error
 	failures   failures
 	// cutOff are the latencies of operations that the end of the window cut off:
 	// they began in it, and it ended before they did.
@@ -66,7 +65,7 @@ func newMeter(length time.Duration, cutter func(interval) *histogram) *meter {
 // start begins to count.
 func (m *meter) start(now time.Duration) {
 	m.counting, m.started, m.cut, m.beatEnd = true, now, now, now+beat
-	m.errors, m.firstError, m.failures = 0, nil, nil
+	m.errors, m.failures = 0, nil
 	m.current.sample = Sample{}
 }
 
@@ -100,9 +99,6 @@ func (m *meter) record(completion *target.Completion, since time.Duration, block
 func (m *meter) fail(action target.Action, offset int64, err error) {
 	m.errors++
 	m.current.sample.Errors++
-	if m.firstError == nil {
-		m.firstError = err
-	}
 	m.failures = m.failures.with(action, offset, err)
 }
 

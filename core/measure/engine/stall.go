@@ -2,6 +2,7 @@ package engine
 
 import (
 	"errors"
+	"slices"
 	"time"
 )
 
@@ -77,13 +78,8 @@ func (s *stallWatch) look(now time.Duration) {
 
 // over tells, once nothing is under way any more, that a stall has ended.
 func (s *stallWatch) over(now time.Duration) {
-	if s.tell == nil || !s.stalled {
+	if s.tell == nil || !s.stalled || slices.Contains(s.busy, true) {
 		return
-	}
-	for _, busy := range s.busy {
-		if busy {
-			return
-		}
 	}
 	s.stalled = false
 	s.tell(Stall{At: now, Over: true})

@@ -26,7 +26,7 @@ func (s *sweep) fits(offset int64) {
 
 func (s *sweep) moved(by int64) {
 	s.misplaced++
-	s.step = int64(commonDivisor(unit.Bytes(s.step), unit.Bytes(max(by, -by))))
+	s.step = int64(unit.CommonDivisor(unit.Bytes(s.step), unit.Bytes(max(by, -by))))
 }
 
 func (s *sweep) lost(offset int64) {
@@ -56,12 +56,4 @@ func (s *sweep) capacity(written int64) unit.Bytes {
 		return unit.Bytes(s.firstWrong)
 	}
 	return 0
-}
-
-// commonDivisor is the greatest number that divides both (Euclid, Elements VII, 2).
-func commonDivisor(a, b unit.Bytes) unit.Bytes {
-	for b != 0 {
-		a, b = b, a%b
-	}
-	return a
 }

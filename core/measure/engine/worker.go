@@ -247,14 +247,9 @@ func (w *worker) fill(o *target.Operation) {
 	}
 }
 
+// drawWrite says whether the next operation writes, of a load that writes at all.
 func (w *worker) drawWrite() bool {
-	switch w.request.WriteShare {
-	case 0:
-		return false
-	case 1:
-		return true
-	}
-	return float64(w.chance.Uint64()>>11)/(1<<53) < w.request.WriteShare
+	return w.request.WriteShare == 1 || float64(w.chance.Uint64()>>11)/(1<<53) < w.request.WriteShare
 }
 
 // wait takes completions until the given time or the next arrival at the latest.
@@ -377,6 +372,7 @@ func (w *worker) drain() error {
 	return err
 }
 
+// waitOut takes completions until none is missing, or patience is at its end.
 func (w *worker) waitOut() error {
 	deadline := forever
 	for w.outstanding > 0 {

@@ -124,7 +124,7 @@ func (r Request) checkRate() error {
 	if r.Target.Description().Kind == target.Simulated {
 		return nil
 	}
-	for _, pass := range r.Plan.Passes(r.Hold) {
+	for _, pass := range r.everyPass() {
 		if !pass.Scheduled() {
 			continue
 		}
@@ -155,9 +155,6 @@ func Run(ctx context.Context, request Request, keeper Keeper, watch func(Progres
 	}
 	err := r.run(ctx)
 	r.finish(ctx, err)
-	if err == nil && r.session.State == session.Failed {
-		err = errNothing
-	}
 	if keeping := r.keep(); keeping != nil {
 		err = errors.Join(err, fmt.Errorf("keeping the session: %w", keeping))
 	}
@@ -254,6 +251,9 @@ func (r *runner) run(ctx context.Context) error {
 			return err
 		}
 	}
+	if ctx.Err() == nil && r.nothingMeasured() {
+		return errNothing
+	}
 	return nil
 }
 
@@ -269,8 +269,6 @@ func (r *runner) finish(ctx context.Context, err error) {
 		r.session.State, r.session.Failure = session.Failed, err.Error()
 	case ctx.Err() != nil:
 		r.session.State = session.Interrupted
-	case r.nothingMeasured():
-		r.session.State, r.session.Failure = session.Failed, errNothing.Error()
 	default:
 		r.session.State = session.Complete
 	}

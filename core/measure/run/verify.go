@@ -41,15 +41,20 @@ func (r Request) checkVerify() error {
 	return nil
 }
 
-// writesAnywhere reports whether a pass of the plan writes in random order.
-func (r Request) writesAnywhere() bool {
+// everyPass are the passes of the plan, those of contentions too.
+func (r Request) everyPass() []plan.Pass {
+	passes := r.Plan.Passes(plan.DefaultHold)
 	for _, item := range r.Plan.Program(plan.DefaultHold) {
-		if contend, ok := item.(plan.Contending); ok && contend.Pass.Writes() && contend.Pass.Access == load.Random {
-			return true
+		if contend, ok := item.(plan.Contending); ok {
+			passes = append(passes, contend.Pass)
 		}
 	}
-	return slices.ContainsFunc(r.Plan.Passes(plan.DefaultHold),
-		func(p plan.Pass) bool { return p.Writes() && p.Access == load.Random })
+	return passes
+}
+
+// writesAnywhere reports whether a pass of the plan writes in random order.
+func (r Request) writesAnywhere() bool {
+	return slices.ContainsFunc(r.everyPass(), func(p plan.Pass) bool { return p.Writes() && p.Access == load.Random })
 }
 
 // descriptions are those of all targets of the request.
@@ -66,28 +71,15 @@ func (r Request) descriptions() []target.Description {
 // every block in use. All are multiples of [load.SmallestBlock], and so is it.
 func (r Request) cell() unit.Bytes {
 	cell := engine.LargestCell
-	for _, item := range r.Plan.Program(plan.DefaultHold) {
-		if contend, ok := item.(plan.Contending); ok {
-			cell = commonDivisor(cell, contend.Pass.Block)
-		}
-	}
-	for _, pass := range r.Plan.Passes(plan.DefaultHold) {
-		cell = commonDivisor(cell, pass.Block)
+	for _, pass := range r.everyPass() {
+		cell = unit.CommonDivisor(cell, pass.Block)
 	}
 	for _, d := range r.descriptions() {
 		for _, w := range across(load.Read, 0, d.Span) {
-			cell = commonDivisor(cell, w.Block)
+			cell = unit.CommonDivisor(cell, w.Block)
 		}
 	}
 	return cell
-}
-
-// commonDivisor is the greatest number that divides both (Euclid, Elements VII, 2).
-func commonDivisor(a, b unit.Bytes) unit.Bytes {
-	for b != 0 {
-		a, b = b, a%b
-	}
-	return a
 }
 
 // newLedger makes the ledger of a target of a run that verifies, or gives nil.
