@@ -8,6 +8,8 @@ const (
 	Stall   = "stall"
 	Dropout = "dropout"
 	Return  = "return"
+	// Stranger says that where a device was another one is now.
+	Stranger = "stranger"
 	// Relink says that a hop runs at another rate than before.
 	Relink = "relink"
 	// Reset and Timeout are the kernel's words for a device that had

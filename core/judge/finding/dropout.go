@@ -62,12 +62,25 @@ func findDropouts(s *session.Session, _ unit.Notation) []session.Finding {
 			evidence.Away = &away
 			end = fmt.Sprintf("It came back after %.1f s.", away)
 		}
+		if stranger := strangerIn(s.Events[i+1:]); !returned && stranger != "" {
+			end = "It did not come back; " + stranger + "."
+		}
 		f := dropout.new(0.95, passes, evidence)
 		f.FromSeconds, f.ToSeconds = since, since+away
 		f.Summary, f.Advice = strings.Join(append(sentences, end), " "), dropoutAdvice
 		found = append(found, f)
 	}
 	return found
+}
+
+// strangerIn is what was found in a device's place, or empty.
+func strangerIn(later []session.Event) string {
+	for _, e := range later {
+		if e.Kind == event.Stranger {
+			return e.Detail
+		}
+	}
+	return ""
 }
 
 // awayUntil is how long a device was away, and whether it came back.

@@ -27,6 +27,8 @@ type Request struct {
 	// Blocks are multiples of its cell. A mixed load's reads are not checked: a
 	// read may meet a write of the same place.
 	Ledger *Ledger
+	// Written remembers where the pass wrote, if it is not nil.
+	Written *Written
 	// Seed is what random offsets and data are drawn from.
 	Seed   uint64
 	Timing Timing
@@ -55,6 +57,10 @@ type Timing struct {
 	// Stall is how long an operation may be under way before that is told; 0 is
 	// never.
 	Stall time.Duration
+	// Abandon is for how long nothing may come back, while operations are under way,
+	// before the pass ends with [ErrStuck]; a flush may take four times as long. 0 is for
+	// ever.
+	Abandon time.Duration
 }
 
 // Watch is what looks on while a pass runs. Each function may be nil. They are

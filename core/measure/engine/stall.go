@@ -6,12 +6,18 @@ import (
 	"time"
 )
 
-// ErrStuck says that a stopped pass left operations behind that the storage did
-// not answer in time.
+// ErrStuck says that a pass left operations behind that the storage did not answer in
+// time.
 var ErrStuck = errors.New("the storage does not answer; operations were left behind")
 
-// patience is how long a stopped pass waits for what is under way.
-const patience = 5 * time.Second
+const (
+	// patience is how long a stopped pass waits for what is under way: whoever stopped it
+	// waits too.
+	patience = time.Second
+	// flushPatience is how many times as long as for an operation is waited for a flush,
+	// which may have to empty a large cache.
+	flushPatience = 4
+)
 
 // stallWatch notices operations that are under way for too long.
 type stallWatch struct {

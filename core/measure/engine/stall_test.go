@@ -184,3 +184,46 @@ func TestMixedLoadsWriteTheirShare(t *testing.T) {
 		t.Errorf("%.3f of the operations write, want 0.3", share)
 	}
 }
+
+// A device that never answers again ends a pass that nobody stops, too: after a while for
+// operations, and after four times that for a flush, which is told as a stall before.
+func TestNothingComesBackAnyMore(t *testing.T) {
+	const never = 1000 * time.Hour
+	for _, c := range []struct {
+		name     string
+		request  Request
+		from     int // the operation that is the first not to come back
+		flush    time.Duration
+		least    time.Duration
+		most     time.Duration
+		complete bool
+	}{
+		{"reads", readLoad, 1000, 0, 13 * time.Second, 14 * time.Second, false},
+		{"writes", writeLoad, 1000, 0, 13 * time.Second, 14 * time.Second, false},
+		{"a flush", writeLoad, 1 << 30, never, 53 * time.Second, 54 * time.Second, false},
+		{"a slow flush", writeLoad, 1 << 30, 40 * time.Second, 40 * time.Second, 46 * time.Second, true},
+	} {
+		m := &metronome{service: time.Millisecond, flushTime: c.flush}
+		m.slow = func(served int) time.Duration {
+			if served >= c.from {
+				return never
+			}
+			return 0
+		}
+		stalls := 0
+		timing := Timing{Hold: 5 * time.Second, Sample: time.Second, Stall: 10 * time.Second, Abandon: 12 * time.Second}
+		watch := Watch{Stall: func(s Stall) {
+			if !s.Over {
+				stalls++
+			}
+		}}
+		result, err := Run(context.Background(), m, asking(c.request, timing, watch))
+		if c.complete != (err == nil) || !c.complete && !errors.Is(err, ErrStuck) {
+			t.Errorf("%s: %v", c.name, err)
+		}
+		if stalls != 1 || m.now < c.least || m.now > c.most || result.Operations < 900 {
+			t.Errorf("%s: %d stalls were told, and after %s it was over with %d operations", c.name, stalls, m.now,
+				result.Operations)
+		}
+	}
+}

@@ -46,11 +46,13 @@ type worker struct {
 	submitted   unit.Bytes
 	moved       Moved
 	outstanding int
+	aliveAt     time.Duration // when an operation came back, or the first went under way
 	precise     bool
 	askAgain    time.Duration
 	glanceAt    time.Duration
 	halted      bool // as of the last glance
 
+	written   sampled // where it wrote
 	end       time.Duration
 	flushed   error // how the flush ended
 	flushTook time.Duration
@@ -80,6 +82,9 @@ func (w *worker) run(number int) error {
 	w.virtual = w.target.Description().Kind == target.Simulated
 	w.prepare(number)
 	err = w.pass()
+	if w.request.Written != nil {
+		w.request.Written.take(&w.written)
+	}
 	if w.outstanding > 0 {
 		// The kernel may still write into the buffers, so they stay.
 		return errors.Join(err, ErrStuck)
@@ -222,8 +227,16 @@ func (w *worker) submit() error {
 	if len(w.batch) == 0 {
 		return nil
 	}
-	w.outstanding += len(w.batch)
-	return w.queue.Submit(w.batch)
+	return w.hand(w.batch)
+}
+
+// hand gives operations to the queue.
+func (w *worker) hand(operations []target.Operation) error {
+	if w.outstanding == 0 {
+		w.aliveAt = w.now
+	}
+	w.outstanding += len(operations)
+	return w.queue.Submit(operations)
 }
 
 // fill says what the operation of a slot does.
@@ -295,14 +308,28 @@ func (w *worker) take(until time.Duration) error {
 	for i := range w.done[:filled] {
 		w.completed(&w.done[i])
 	}
-	w.outstanding -= filled
+	if w.outstanding -= filled; filled > 0 {
+		w.aliveAt = w.now
+	}
 	if filled == 0 || w.now >= w.glanceAt {
 		w.glance()
 	}
 	if w.meter.errors > w.request.Timing.Tolerate {
 		return ErrTooManyErrors
 	}
+	if filled == 0 && w.hangs() {
+		return ErrStuck
+	}
 	return nil
+}
+
+// hangs says whether nothing has come back for longer than the pass waits.
+func (w *worker) hangs() bool {
+	longest := w.request.Timing.Abandon
+	if w.meter.flushing {
+		longest *= flushPatience
+	}
+	return longest > 0 && w.outstanding > 0 && w.now-w.aliveAt > longest
 }
 
 // completed takes note of one operation that is over.
@@ -323,6 +350,9 @@ func (w *worker) completed(c *target.Completion) {
 		return
 	}
 	w.moved.add(o.action, w.request.Block)
+	if o.action == target.Write {
+		w.written.note(o.offset, int64(w.request.Block), w.request.Durable)
+	}
 	since := c.Submitted
 	if w.schedule.rated() {
 		since = o.since
@@ -410,12 +440,15 @@ func (w *worker) flush() (time.Duration, error) {
 	w.meter.flushing, w.flushed = true, nil
 	slot := w.free.take()
 	w.stall.submitted(slot, 0, began)
-	if err := w.queue.Submit([]target.Operation{{Action: target.Flush, Slot: slot}}); err != nil {
+	w.now = began
+	if err := w.hand([]target.Operation{{Action: target.Flush, Slot: slot}}); err != nil {
 		return 0, err
 	}
-	w.outstanding++
 	err := w.waitOut()
 	w.meter.flushing = false
 	w.stall.over(w.target.Now())
+	if err == nil && w.flushed == nil {
+		w.written.flush()
+	}
 	return w.target.Now() - began, errors.Join(err, w.flushed)
 }

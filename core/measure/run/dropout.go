@@ -122,9 +122,14 @@ func (r *runner) outlast(ctx context.Context, failure error) error {
 		if r.pause(ctx, lookAgain); ctx.Err() != nil {
 			return failure
 		}
-		if device.Reopen() == nil {
+		err := device.Reopen(r.main.ours(r.request.compressible()))
+		if err == nil {
 			r.events.add(r.main.Now()-r.began, event.Return, "the device is back"+r.overWhichLinks())
 			return nil
+		}
+		if stranger := new(target.StrangerError); errors.As(err, &stranger) {
+			r.events.add(r.main.Now()-r.began, event.Stranger, inOneLine(err))
+			return errors.Join(failure, err)
 		}
 	}
 	return failure

@@ -93,5 +93,6 @@ func (r *runner) free(ctx context.Context) error {
 	if d.ledger != nil {
 		d.ledger.Forget()
 	}
+	d.written.Forget()
 	return forgetful.Discard(0)
 }

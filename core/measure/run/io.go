@@ -21,6 +21,7 @@ type desk struct {
 	target.Target
 	address string
 	ledger  *engine.Ledger // or nil
+	written *engine.Written
 	// filling says that a step fills the target, and filledTo how far a device
 	// was written for that.
 	filling  bool
@@ -52,10 +53,13 @@ func (r *runner) do(ctx context.Context, d *desk, w work) (engine.Result, error)
 		w.timing.Sample = r.request.Sample
 	}
 	w.timing.Stall = r.request.StallAfter
+	if r.request.StallAfter > 0 && r.request.ReturnWithin > 0 {
+		w.timing.Abandon = r.request.StallAfter + r.request.ReturnWithin
+	}
 	guard, end := guarded(ctx, d.Target, w.Writes())
 	defer end()
 	result, err := engine.Run(guard, d.Target, engine.Request{
-		Load: w.Load, Start: w.start, Ledger: d.ledger, Seed: newSeed(r.session, w.seed), Timing: w.timing,
+		Load: w.Load, Start: w.start, Ledger: d.ledger, Written: d.written, Seed: newSeed(r.session, w.seed), Timing: w.timing,
 		Watch: engine.Watch{Sense: r.sense, Progress: w.told, Stall: r.stallOf(d)},
 	})
 	d.enter(result.Moved)
@@ -78,7 +82,8 @@ func (a *account) enter(moved engine.Moved) {
 
 // newDesk gives the desk of a target of the request.
 func (r Request) newDesk(on target.Target, address string) desk {
-	return desk{Target: on, address: address, ledger: r.newLedger(on.Description()), account: &account{}}
+	return desk{Target: on, address: address, ledger: r.newLedger(on.Description()), written: &engine.Written{},
+		account: &account{}}
 }
 
 // holds reads the last block of the target, if that was there before the run: storage

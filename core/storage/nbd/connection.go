@@ -47,13 +47,22 @@ func connect(ctx context.Context, a Address, settings *tls.Config) (*connection,
 		return nil, fmt.Errorf("could not reach %s: %w", a.Host, err)
 	}
 	_ = raw.SetDeadline(time.Now().Add(handshakeWithin))
+	// A server that does not answer is not waited for once the caller gives up.
+	release := context.AfterFunc(ctx, func() { _ = raw.SetDeadline(time.Now()) })
+	defer release()
 	c := &connection{Conn: raw, reader: bufio.NewReaderSize(raw, readAhead)}
 	if err := c.negotiate(a, settings); err != nil {
 		_ = c.Close()
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
 		if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
 			err = garbage("it ends the connection in the middle of the handshake")
 		}
 		return nil, fmt.Errorf("%s: %w", a.Host, err)
+	}
+	if !release() {
+		return nil, errors.Join(ctx.Err(), c.Close())
 	}
 	_ = c.SetDeadline(time.Time{})
 	return c, nil

@@ -181,7 +181,7 @@ func TestAServerThatGoesAway(t *testing.T) {
 		syscall.ENODEV) {
 		t.Errorf("afterwards: %v", err)
 	}
-	if err := volume.Reopen(); err != nil {
+	if err := volume.Reopen(nil); err != nil {
 		t.Errorf("the server is there still: %v", err)
 	}
 }

@@ -35,6 +35,8 @@ type Options struct {
 // Volume is an export of an NBD server. It is a [target.Target]; each of its queues
 // is a connection of its own, several of them where the server allows that.
 type Volume struct {
+	// ctx ends what waits for the server to be reached.
+	ctx         context.Context
 	address     Address
 	options     Options
 	clock       clock.Clock
@@ -42,7 +44,8 @@ type Volume struct {
 	description target.Description
 }
 
-// Open connects to a server and finds out what it serves.
+// Open connects to a server and finds out what it serves. The context is that of all
+// later connections too.
 func Open(ctx context.Context, text string, options Options) (*Volume, error) {
 	address, err := ParseAddress(text)
 	if err != nil {
@@ -53,7 +56,7 @@ func Open(ctx context.Context, text string, options Options) (*Volume, error) {
 		return nil, err
 	}
 	defer c.end()
-	v := &Volume{address: address, options: options, clock: clock.Start(), export: c.export}
+	v := &Volume{ctx: ctx, address: address, options: options, clock: clock.Start(), export: c.export}
 	capacity := c.export.capacity()
 	span := capacity
 	if options.Size > 0 {
@@ -96,24 +99,77 @@ func (v *Volume) Close() error { return nil }
 
 // Answers says whether the server can still be reached.
 func (v *Volume) Answers() error {
-	c, err := connect(context.Background(), v.address, v.options.TLS)
+	c, err := connect(v.ctx, v.address, v.options.TLS)
 	if err != nil {
 		return err
 	}
 	return c.end()
 }
 
-// Reopen says whether the server answers, and still serves the same.
-func (v *Volume) Reopen() error {
-	c, err := connect(context.Background(), v.address, v.options.TLS)
+// Reopen says whether the server answers, and still serves the same: an export of the
+// same size, with what was written to it.
+func (v *Volume) Reopen(ours target.Recognise) error {
+	c, err := connect(v.ctx, v.address, v.options.TLS)
 	if err != nil {
 		return err
 	}
-	defer c.end()
-	if c.export.size != v.export.size {
-		return fmt.Errorf("the export holds %d bytes now, and held %d", c.export.size, v.export.size)
+	now := c.export
+	if err := c.end(); err != nil {
+		return err
 	}
-	return nil
+	stranger := func(format string, a ...any) error {
+		return &target.StrangerError{Address: v.description.Address, Why: fmt.Sprintf(format, a...)}
+	}
+	switch {
+	case now.size != v.export.size:
+		return stranger("the export holds %d bytes, and held %d", now.size, v.export.size)
+	case v.description.Writable && now.has(exportReadOnly):
+		return stranger("the export is for reading only, and was not")
+	case now.smallest != v.export.smallest:
+		return stranger("the export takes blocks of %d bytes, and took %d", now.smallest, v.export.smallest)
+	}
+	if err := target.Resembles(v.description.Address, v.description.Writable, false, ours); err != nil || ours == nil {
+		return err
+	}
+	opened, err := v.Open(target.Shape{Slots: 1, Block: lookedAt})
+	if err != nil {
+		return err
+	}
+	return errors.Join(ours(&looker{v, opened}), opened.Close())
+}
+
+const (
+	// lookedAt is the most that is read at once of what was written.
+	lookedAt = 64 * unit.KiB
+	// lookWithin is how long that may take.
+	lookWithin = 10 * time.Second
+)
+
+// looker reads through a queue.
+type looker struct {
+	volume *Volume
+	queue  target.Queue
+}
+
+func (l *looker) ReadAt(into []byte, offset int64) (int, error) {
+	if len(into) > int(lookedAt) {
+		return 0, fmt.Errorf("%d bytes are too many to be read at once", len(into))
+	}
+	operation := target.Operation{Action: target.Read, Offset: offset, Length: len(into)}
+	if err := l.queue.Submit([]target.Operation{operation}); err != nil {
+		return 0, err
+	}
+	var done [1]target.Completion
+	filled, err := l.queue.Wait(done[:], l.volume.Now()+lookWithin)
+	switch {
+	case err != nil:
+		return 0, err
+	case filled == 0:
+		return 0, fmt.Errorf("the server did not answer a read within %s", lookWithin)
+	case done[0].Err != nil:
+		return 0, done[0].Err
+	}
+	return copy(into, l.queue.Buffer(0)), nil
 }
 
 // Open gives a queue on a connection of its own.
@@ -126,7 +182,7 @@ func (v *Volume) Open(shape target.Shape) (target.Queue, error) {
 		return nil, fmt.Errorf("the server takes blocks of %s and multiples, and not of %s",
 			unit.Bytes(v.export.smallest), shape.Block)
 	}
-	c, err := connect(context.Background(), v.address, v.options.TLS)
+	c, err := connect(v.ctx, v.address, v.options.TLS)
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", err, syscall.ENODEV)
 	}

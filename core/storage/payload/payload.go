@@ -43,6 +43,8 @@ type Source struct {
 	// at is how many bytes were given out, and serial the last number that was
 	// written into a sector.
 	at, serial atomic.Uint64
+	// places finds a sector in memory by its proof; nil until one was looked for.
+	places map[uint64]uint32
 }
 
 var (

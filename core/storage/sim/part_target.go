@@ -179,8 +179,8 @@ func (p *Device) Discard(from unit.Bytes) error {
 	return nil
 }
 
-// Reopen says whether the drive is there.
-func (p *Device) Reopen() error {
+// Reopen says whether the drive is there. It keeps no data that could be looked at.
+func (p *Device) Reopen(target.Recognise) error {
 	if p.gone() {
 		return syscall.ENODEV
 	}

@@ -188,14 +188,14 @@ func TestCreditsRunOutAndComeBack(t *testing.T) {
 func TestAnEnclosureDropsOffWhenHot(t *testing.T) {
 	part := open(t, "sandpiper", Options{Enclosure: "whelk"})
 	rates, failed := drive(t, part, write1MiB, 300*time.Second)
-	if failed == 0 || !part.gone() || part.Reopen() == nil {
+	if failed == 0 || !part.gone() || part.Reopen(nil) == nil {
 		t.Fatalf("nothing failed; the drive is at %s", part.heat.temperature)
 	}
 	if part.Temperatures() != nil {
 		t.Error("a drive that is gone reports its temperature")
 	}
 	part.Sleep(19 * time.Second)
-	if err := part.Reopen(); err != nil {
+	if err := part.Reopen(nil); err != nil {
 		t.Fatal("the drive is not back: ", err)
 	}
 	back, _ := drive(t, part, write1MiB, 5*time.Second)

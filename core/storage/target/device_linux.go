@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"syscall"
 	"time"
 	"unsafe"
 
@@ -22,9 +23,12 @@ import (
 type blockDevice struct {
 	path   string
 	number string // "259:0"
-	folder string // of the device in sysfs
-	serial string
-	size   unit.Bytes
+	// attached tells one time that a medium is attached from any other: the kernel counts
+	// them (Documentation/ABI/stable/sysfs-block, diskseq), and makes a device anew.
+	attached string
+	folder   string // of the device in sysfs
+	serial   string
+	size     unit.Bytes
 	// block is the smallest block that it takes.
 	block unit.Bytes
 }
@@ -36,14 +40,6 @@ func openDevice(path string, options PathOptions) (Target, error) {
 	if err != nil {
 		return nil, err
 	}
-	flags := os.O_RDONLY
-	if options.Overwrite != "" {
-		if err := device.mayOverwrite(options); err != nil {
-			return nil, err
-		}
-		// The kernel refuses an exclusive open of a device that is in use.
-		flags = os.O_RDWR | os.O_EXCL
-	}
 	span := device.size
 	if options.Size > 0 {
 		span = options.Size
@@ -52,18 +48,127 @@ func openDevice(path string, options PathOptions) (Target, error) {
 		return nil, fmt.Errorf("--size %s is larger than %s, which holds %s", options.Size, path,
 			device.size.Capacity())
 	}
-	file, err := os.OpenFile(path, flags|unix.O_DIRECT, 0)
-	if errors.Is(err, unix.EBUSY) {
-		return nil, fmt.Errorf("%s is in use by the system or another program, so it is not overwritten", path)
-	}
-	if err != nil {
-		return nil, explain("open", path, err)
-	}
-	return &kernelFile{file: file, clock: clock.Start(), carrier: options.Carrier, statistics: device.folder,
+	opened := &kernelFile{clock: clock.Start(), carrier: options.Carrier, options: options,
+		statistics: device.folder, serial: device.serial, attached: device.attached,
 		description: Description{
 			Kind: Device, Address: path, Path: path, Span: span, Capacity: device.size, SmallestBlock: device.block,
 			Writable: options.Overwrite != "", Direct: true, Parallel: true,
-		}}, nil
+		}}
+	if options.Overwrite == "" {
+		if opened.file, err = os.OpenFile(path, os.O_RDONLY|unix.O_DIRECT, 0); err != nil {
+			return nil, explain("open", path, err)
+		}
+		return opened, nil
+	}
+	if err := device.mayOverwrite(options, nil); err != nil {
+		return nil, err
+	}
+	if opened.claimed, err = device.claim(options); err != nil {
+		return nil, err
+	}
+	if opened.file, err = writableBy(opened.claimed); err != nil {
+		return nil, errors.Join(explain("open", path, err), opened.release())
+	}
+	return opened, nil
+}
+
+// claim opens a device exclusively, which the kernel refuses where it is in use, and looks
+// at the guards once more on what was opened: nothing comes between them and it any more.
+func (d blockDevice) claim(options PathOptions) (*os.File, error) {
+	claimed, err := os.OpenFile(d.path, os.O_RDONLY|os.O_EXCL|unix.O_DIRECT, 0)
+	if errors.Is(err, unix.EBUSY) {
+		return nil, fmt.Errorf("%s is in use by the system or another program, so it is not overwritten: %w", d.path, err)
+	}
+	if err != nil {
+		return nil, explain("open", d.path, err)
+	}
+	opened, err := describeOpen(claimed)
+	if err == nil {
+		err = opened.mayOverwrite(options, claimed)
+	}
+	if err != nil {
+		return nil, errors.Join(err, claimed.Close())
+	}
+	return claimed, nil
+}
+
+// writableBy opens for writing what a claim holds, and not what its path leads to by now
+// (proc(5), /proc/pid/fd).
+func writableBy(claimed *os.File) (*os.File, error) {
+	fd, err := unix.Open(fmt.Sprintf("/proc/self/fd/%d", claimed.Fd()), unix.O_RDWR|unix.O_DIRECT|unix.O_CLOEXEC, 0)
+	if err != nil {
+		return nil, err
+	}
+	return os.NewFile(uintptr(fd), claimed.Name()), nil
+}
+
+// reopenDevice opens a device that came back: the same one, by what it says of itself, by
+// its size, and by what this run wrote on it. One that is written to passes all guards
+// again, on what was opened, and is claimed before it is written.
+func (k *kernelFile) reopenDevice(ours Recognise) error {
+	path := k.description.Path
+	device, err := readDevice(path)
+	if err != nil {
+		return err
+	}
+	if device.attached == k.attached {
+		return fmt.Errorf("%s is there, and does not answer", path)
+	}
+	if err := k.sameDevice(device, ours); err != nil {
+		return err
+	}
+	if !k.description.Writable {
+		file, err := os.OpenFile(path, os.O_RDONLY|unix.O_DIRECT, 0)
+		if err != nil {
+			return explain("open", path, err)
+		}
+		if err := k.goOnWith(file, k.recognise(file, ours)); err != nil {
+			return err
+		}
+		k.statistics, k.attached = device.folder, device.attached
+		return nil
+	}
+	if err := device.mayOverwrite(k.options, nil); err != nil {
+		return &StrangerError{path, err.Error()}
+	}
+	// What was open is gone. Its claim would stand in the way of a device that has the same
+	// number again.
+	_ = errors.Join(k.file.Close(), k.release())
+	claimed, err := device.claim(k.options)
+	if err != nil {
+		return err
+	}
+	opened, err := describeOpen(claimed)
+	if err == nil {
+		err = errors.Join(k.sameDevice(opened, ours), k.recognise(claimed, ours))
+	}
+	if err != nil {
+		return errors.Join(err, claimed.Close())
+	}
+	file, err := writableBy(claimed)
+	if err != nil {
+		return errors.Join(explain("open", path, err), claimed.Close())
+	}
+	k.file, k.claimed, k.statistics, k.attached = file, claimed, opened.folder, opened.attached
+	return nil
+}
+
+// sameDevice says why a device is not the one that was open.
+func (k *kernelFile) sameDevice(d blockDevice, ours Recognise) error {
+	stranger := func(format string, a ...any) error {
+		return &StrangerError{k.description.Path, fmt.Sprintf(format, a...)}
+	}
+	switch {
+	case d.serial != k.serial && d.serial == "":
+		return stranger("it has no serial number, and had %s", k.serial)
+	case d.serial != k.serial && k.serial == "":
+		return stranger("it has the serial number %s, and had none", d.serial)
+	case d.serial != k.serial:
+		return stranger("its serial number is %s, and was %s", d.serial, k.serial)
+	case d.size != k.description.Capacity:
+		return stranger("it holds %s, and held %s", d.size.Capacity(), k.description.Capacity.Capacity())
+	}
+	return Resembles(k.description.Path, k.description.Writable, d.serial != "", ours)
 }
 
 func readDevice(path string) (blockDevice, error) {
@@ -71,12 +176,34 @@ func readDevice(path string) (blockDevice, error) {
 	if err := unix.Stat(path, &status); err != nil {
 		return blockDevice{}, explain("open", path, err)
 	}
+	return describeDevice(path, status)
+}
+
+// describeOpen is what the kernel knows about a device that is open.
+func describeOpen(file *os.File) (blockDevice, error) {
+	var status unix.Stat_t
+	if err := unix.Fstat(int(file.Fd()), &status); err != nil {
+		return blockDevice{}, explain("open", file.Name(), err)
+	}
+	return describeDevice(file.Name(), status)
+}
+
+func describeDevice(path string, status unix.Stat_t) (blockDevice, error) {
+	if status.Mode&unix.S_IFMT != unix.S_IFBLK {
+		return blockDevice{}, fmt.Errorf("%s is no block device", path)
+	}
 	number := fmt.Sprintf("%d:%d", unix.Major(status.Rdev), unix.Minor(status.Rdev))
 	folder, err := deviceFolder(number)
 	if err != nil {
 		return blockDevice{}, fmt.Errorf("the system knows nothing about the device %s: %w", path, err)
 	}
 	d := blockDevice{path: path, number: number, folder: folder}
+	d.attached = number + " " + readWord(d.whole(), "diskseq")
+	if info, err := os.Stat(folder); err == nil {
+		if made, ok := info.Sys().(*syscall.Stat_t); ok {
+			d.attached += fmt.Sprintf(" %d", made.Ino)
+		}
+	}
 	sectors, err := strconv.ParseInt(readWord(folder, "size"), 10, 64)
 	if err != nil {
 		return d, fmt.Errorf("the size of %s cannot be read: %w", path, err)
@@ -128,8 +255,9 @@ func (d blockDevice) identity() string {
 	return fmt.Sprintf("%s:%d", d.path, d.size)
 }
 
-// mayOverwrite says why a device is not overwritten, or nothing.
-func (d blockDevice) mayOverwrite(options PathOptions) error {
+// mayOverwrite says why a device, which may be open already, is not overwritten, or
+// nothing.
+func (d blockDevice) mayOverwrite(options PathOptions, open *os.File) error {
 	if options.Overwrite != d.identity() {
 		kind := "serial number"
 		if d.serial == "" {
@@ -137,8 +265,7 @@ func (d blockDevice) mayOverwrite(options PathOptions) error {
 		}
 		return fmt.Errorf("%s is not overwritten: --overwrite has to give its %s, %s", d.path, kind, d.identity())
 	}
-	parts := d.parts()
-	mounts, err := mountedOn(parts)
+	mounts, err := mountedOn(d.touching())
 	if err != nil {
 		return err
 	}
@@ -152,11 +279,11 @@ func (d blockDevice) mayOverwrite(options PathOptions) error {
 	if holder := d.holder(); holder != "" {
 		return fmt.Errorf("%s is not overwritten: %s stands on it", d.path, holder)
 	}
-	return d.mayDestroy(options)
+	return d.mayDestroy(options, open)
 }
 
 // mayDestroy refuses a device that holds something, unless that is allowed.
-func (d blockDevice) mayDestroy(options PathOptions) error {
+func (d blockDevice) mayDestroy(options PathOptions, open *os.File) error {
 	if options.OverwriteContents {
 		return nil
 	}
@@ -164,12 +291,16 @@ func (d blockDevice) mayDestroy(options PathOptions) error {
 	if partitions := len(d.parts()) - 1; partitions > 0 {
 		held = fmt.Sprintf("%d partitions", partitions)
 	} else {
-		file, err := os.Open(d.path)
-		if err != nil {
-			return explain("open", d.path, err)
+		file := open
+		if file == nil {
+			var err error
+			if file, err = os.Open(d.path); err != nil {
+				return explain("open", d.path, err)
+			}
+			defer file.Close()
 		}
-		defer file.Close()
-		if held, err = contents(file); err != nil {
+		var err error
+		if held, err = contents(file, d.size); err != nil {
 			return err
 		}
 	}
@@ -207,15 +338,53 @@ func (d blockDevice) parts() []string {
 	return numbers
 }
 
+// touching are the numbers of all that writing to the device changes: its own, those of its
+// partitions, and that of the device that it is a partition of.
+func (d blockDevice) touching() []string {
+	numbers := d.parts()
+	if whole := d.whole(); whole != d.folder {
+		numbers = append(numbers, readWord(whole, "dev"))
+	}
+	return numbers
+}
+
 // holder is a device that stands on this one or on a partition of it: a mapped
-// or encrypted volume, a RAID.
+// or encrypted volume, a RAID, or a loop, of which the kernel keeps no list.
 func (d blockDevice) holder() string {
 	for _, pattern := range []string{"holders/*", "*/holders/*"} {
 		if found, _ := filepath.Glob(filepath.Join(d.folder, pattern)); len(found) > 0 {
 			return filepath.Base(found[0])
 		}
 	}
+	return loopOn(d.touching())
+}
+
+// loopOn is a loop device over one of the devices of those numbers, or empty. The kernel
+// says what a loop is over by path, and when asked, by number (loop(4), LOOP_GET_STATUS64).
+func loopOn(numbers []string) string {
+	loops, _ := filepath.Glob("/sys/block/loop*/loop/backing_file")
+	for _, loop := range loops {
+		name := filepath.Base(filepath.Dir(filepath.Dir(loop)))
+		if slices.Contains(numbers, loopOver("/dev/"+name, readWord(filepath.Dir(loop), "backing_file"))) {
+			return name
+		}
+	}
 	return ""
+}
+
+// loopOver is the number of the device that a loop is over, or empty if it is over a file.
+func loopOver(loop, backing string) string {
+	if file, err := os.Open(loop); err == nil {
+		defer file.Close()
+		if status, err := unix.IoctlLoopGetStatus64(int(file.Fd())); err == nil && status.Rdevice != 0 {
+			return fmt.Sprintf("%d:%d", unix.Major(status.Rdevice), unix.Minor(status.Rdevice))
+		}
+	}
+	var status unix.Stat_t
+	if unix.Stat(backing, &status) != nil || status.Mode&unix.S_IFMT != unix.S_IFBLK {
+		return ""
+	}
+	return fmt.Sprintf("%d:%d", unix.Major(status.Rdev), unix.Minor(status.Rdev))
 }
 
 // mountedOn gives the mount points and swap uses of devices by their numbers,

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -121,10 +122,10 @@ func TestADeviceWithPartitions(t *testing.T) {
 	if err != nil || part.whole() != d.folder || part.size != 8192*512 || part.block != 512 {
 		t.Errorf("the partition is %+v on %s, %v", part, part.whole(), err)
 	}
-	if err := d.mayDestroy(PathOptions{}); err == nil || !strings.Contains(err.Error(), "it holds 2 partitions") {
+	if err := d.mayDestroy(PathOptions{}, nil); err == nil || !strings.Contains(err.Error(), "it holds 2 partitions") {
 		t.Errorf("a device with partitions: %v", err)
 	}
-	if err := d.mayDestroy(PathOptions{OverwriteContents: true}); err != nil {
+	if err := d.mayDestroy(PathOptions{OverwriteContents: true}, nil); err != nil {
 		t.Errorf("though that is allowed: %v", err)
 	}
 	mounts, err := mountedOn([]string{"0:0"})
@@ -158,7 +159,7 @@ func TestContentsAreThoseThatToolsMake(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if got, err := contents(file); err != nil || got != c.want {
+		if got, err := contents(file, 320<<20); err != nil || got != c.want {
 			t.Errorf("%s makes %q, %v; want %q", c.tool, got, err, c.want)
 		}
 		_ = file.Close()
@@ -186,16 +187,16 @@ func TestContentsByTheirFormats(t *testing.T) {
 	} {
 		device := make([]byte, 1<<20)
 		copy(device[c.at:], c.magic)
-		if got, err := contents(bytes.NewReader(device)); err != nil || got != c.want {
+		if got, err := contents(bytes.NewReader(device), 1<<20); err != nil || got != c.want {
 			t.Errorf("%q at %#x is %q, %v; want %q", c.magic, c.at, got, err, c.want)
 		}
 		device = make([]byte, 1<<20)
 		copy(device[c.at+1:], c.magic)
-		if got, _ := contents(bytes.NewReader(device)); got == c.want && got != "" && c.at != 0 {
+		if got, _ := contents(bytes.NewReader(device), 1<<20); got == c.want && got != "" && c.at != 0 {
 			t.Errorf("%q one byte behind %#x is %q", c.magic, c.at, got)
 		}
 	}
-	if _, err := contents(brokenReader{}); !errors.Is(err, syscall.EIO) {
+	if _, err := contents(brokenReader{}, 1<<20); !errors.Is(err, syscall.EIO) {
 		t.Errorf("a device that cannot be read: %v", err)
 	}
 }
@@ -490,7 +491,7 @@ func TestAnswers(t *testing.T) {
 	if err := opened.(Answerer).Answers(); !errors.Is(err, os.ErrNotExist) {
 		t.Errorf("it is not: %v", err)
 	}
-	if err := opened.(Reopener).Reopen(); err == nil || !strings.Contains(err.Error(), "could not open") {
+	if err := opened.(Reopener).Reopen(nil); err == nil || !strings.Contains(err.Error(), "could not open") {
 		t.Errorf("it is opened again: %v", err)
 	}
 	if err := os.WriteFile(name, make([]byte, 1<<20), 0o600); err != nil {
@@ -499,7 +500,7 @@ func TestAnswers(t *testing.T) {
 	if err := opened.(Answerer).Answers(); err == nil || !strings.Contains(err.Error(), "another file") {
 		t.Errorf("it is another: %v", err)
 	}
-	if err := opened.(Reopener).Reopen(); err != nil {
+	if err := opened.(Reopener).Reopen(nil); err != nil {
 		t.Errorf("it is back: %v", err)
 	}
 	if err := opened.(Answerer).Answers(); err != nil {
@@ -543,5 +544,89 @@ func TestProcessorTimeGrows(t *testing.T) {
 	}
 	if used := ProcessorTime() - before; used < 10*time.Millisecond || used > 500*time.Millisecond {
 		t.Errorf("30 ms of work took %s of processor time", used)
+	}
+}
+
+// A device is not overwritten while a loop stands on it, or on a partition of it: what is
+// mounted from there does not show at the device.
+func TestADeviceUnderALoop(t *testing.T) {
+	device := witness.Loop(t, deviceSize)
+	above := witness.LoopOnto(t, device)
+	folder := witness.Mounted(t, above, "noatime")
+	options := PathOptions{Overwrite: fmt.Sprintf("%s:%d", device, deviceSize), OverwriteContents: true}
+	if opened, err := OpenPath(device, options); err == nil {
+		_ = opened.Close()
+		t.Error("a device is overwritten under a loop with a mounted file system")
+	} else if !strings.Contains(err.Error(), filepath.Base(above)+" stands on it") {
+		t.Error(err)
+	}
+	if err := unix.Unmount(folder, 0); err != nil {
+		t.Fatal(err)
+	}
+	if out, err := exec.Command("losetup", "--detach", above).CombinedOutput(); err != nil {
+		t.Fatalf("%v: %s", err, out)
+	}
+	again := func() bool {
+		opened, err := OpenPath(device, options)
+		if err == nil {
+			_ = opened.Close()
+		}
+		return err == nil
+	}
+	for range 30 {
+		if again() {
+			return
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	t.Error("a device is not overwritten though nothing stands on it any more")
+}
+
+// A test file is gone on with only as itself: no link, no shorter file, and none without
+// what was written to it.
+func TestAFileThatComesBack(t *testing.T) {
+	folder := t.TempDir()
+	opened, err := OpenPath(folder, PathOptions{Size: unit.MiB, Tag: "back"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer opened.Close()
+	device := opened.(Reopener)
+	name := filepath.Join(folder, TestFilePrefix+"back"+TestFileSuffix)
+	victim := filepath.Join(t.TempDir(), "victim")
+	if err := os.WriteFile(victim, make([]byte, 2<<20), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	known := func(io.ReaderAt) error { return nil }
+	unknown := func(io.ReaderAt) error { return &StrangerError{name, "nothing of it is there"} }
+	if err := device.Reopen(unknown); err == nil {
+		t.Error("what is open holds something else, and is gone on with")
+	}
+	for _, c := range []struct {
+		name     string
+		put      func() error
+		ours     Recognise
+		stranger bool
+		fails    bool
+	}{
+		{"nothing", func() error { return nil }, known, false, true},
+		{"a link", func() error { return os.Symlink(victim, name) }, known, true, true},
+		{"a folder", func() error { return os.Mkdir(name, 0o700) }, known, false, true},
+		{"a short file", func() error { return os.WriteFile(name, make([]byte, 4096), 0o600) }, known, true, true},
+		{"another file", func() error { return os.WriteFile(name, make([]byte, 1<<20), 0o600) }, unknown, true, true},
+		{"a file that nothing is known of", func() error { return os.WriteFile(name, make([]byte, 1<<20), 0o600) }, nil,
+			true, true},
+		{"the file", func() error { return os.WriteFile(name, make([]byte, 1<<20), 0o600) }, known, false, false},
+	} {
+		if err := errors.Join(os.RemoveAll(name), c.put()); err != nil {
+			t.Fatal(err)
+		}
+		err := device.Reopen(c.ours)
+		if stranger := new(StrangerError); (err != nil) != c.fails || errors.As(err, &stranger) != c.stranger {
+			t.Errorf("%s: %v", c.name, err)
+		}
+	}
+	if len(Leftovers(folder)) != 0 {
+		t.Error("the file that is gone on with is not claimed")
 	}
 }

@@ -3,6 +3,7 @@
 package target
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"runtime"
@@ -15,6 +16,9 @@ func openDevice(path string, _ PathOptions) (Target, error) {
 	return nil, fmt.Errorf("%s is a block device, which cannot be measured directly on %s yet; name a folder on it",
 		path, runtime.GOOS)
 }
+
+// reopenDevice is for devices, which are not opened on this system.
+func (k *kernelFile) reopenDevice(Recognise) error { return errors.ErrUnsupported }
 
 // statisticsOf knows no counters on this system.
 func statisticsOf(*os.File) string { return "" }

@@ -2,6 +2,8 @@ package target
 
 import (
 	"context"
+	"fmt"
+	"io"
 	"time"
 
 	"opengauge/core/unit"
@@ -11,7 +13,13 @@ import (
 // asserts what it implements beside its type.
 type (
 	// Reopener can be opened anew after its device had vanished.
-	Reopener interface{ Reopen() error }
+	Reopener interface {
+		// Reopen goes on with the same device, and with no other. What ours says of what
+		// is there decides; it is nil where nothing was written that could be known
+		// again. A [*StrangerError] says that another device is there, and ends it;
+		// any other error, that the device is not back yet.
+		Reopen(ours Recognise) error
+	}
 
 	// Answerer can be asked whether it is still there.
 	Answerer interface {
@@ -47,3 +55,24 @@ var (
 	_ Roomy    = (*kernelFile)(nil)
 	_ Filler   = (*kernelFile)(nil)
 )
+
+// Recognise reads what a run wrote before, and says why it is not there: nil where it is,
+// a [*StrangerError] where something else is.
+type Recognise func(from io.ReaderAt) error
+
+// StrangerError says that what is found where a device was is not that device, or cannot
+// be told to be it, so that nothing is written to it.
+type StrangerError struct{ Address, Why string }
+
+func (e *StrangerError) Error() string {
+	return fmt.Sprintf("what is at %s now is not used: %s", e.Address, e.Why)
+}
+
+// Resembles says why a device that came back is not gone on with: it has to be written
+// to, and neither what it says of itself nor what it holds tells it from others.
+func Resembles(address string, writable, named bool, ours Recognise) error {
+	if !writable || named || ours != nil {
+		return nil
+	}
+	return &StrangerError{address, "it has no serial number, and nothing was written to it that could be known again"}
+}

@@ -71,6 +71,11 @@ type kernelFile struct {
 	carrier     Carrier
 	// statistics is where the device's counters are, or empty.
 	statistics string
+	// claimed holds a device that is written to for this process; options say which guards
+	// it passed, and serial and attached which it is. Files have none of them.
+	claimed          *os.File
+	options          PathOptions
+	serial, attached string
 	// remove is the path of a test file to remove on Close, or empty.
 	remove string
 	// fillers are files that fill the file system.
@@ -258,7 +263,10 @@ func (k *kernelFile) Open(shape Shape) (Queue, error) {
 }
 
 func (k *kernelFile) Close() error {
-	closed := errors.Join(k.file.Close(), k.Free())
+	closed := errors.Join(k.release(), k.Free())
+	if err := k.file.Close(); !errors.Is(err, fs.ErrClosed) { // one that vanished was closed before
+		closed = errors.Join(closed, err)
+	}
 	if k.remove == "" {
 		return closed
 	}
@@ -275,12 +283,14 @@ func (k *kernelFile) Answers() error {
 	if err != nil {
 		return err
 	}
-	now, err := os.Stat(k.file.Name())
-	if err != nil {
-		return err
-	}
-	if !os.SameFile(info, now) {
-		return fmt.Errorf("%s is another file now", k.file.Name())
+	if k.description.Kind != Device { // a device is what is open, whatever its path leads to now
+		now, err := os.Stat(k.file.Name())
+		if err != nil {
+			return err
+		}
+		if !os.SameFile(info, now) {
+			return fmt.Errorf("%s is another file now", k.file.Name())
+		}
 	}
 	const places = 16
 	buffer := direct.Buffer(int(probeSize))
@@ -291,27 +301,4 @@ func (k *kernelFile) Answers() error {
 		}
 	}
 	return err
-}
-
-// Reopen opens the storage anew after it had vanished, and tries a read. Queues
-// that were open before are of no use any more.
-func (k *kernelFile) Reopen() error {
-	name, flags := k.file.Name(), os.O_RDONLY
-	if k.description.Writable {
-		flags = os.O_RDWR
-	}
-	file, err := direct.Reopen(name, flags, k.description.Direct)
-	if err != nil {
-		return explain("open", name, err)
-	}
-	if _, err := file.ReadAt(direct.Buffer(int(probeSize)), 0); err != nil && !errors.Is(err, io.EOF) {
-		_ = file.Close()
-		return explain("read", name, err)
-	}
-	_ = k.file.Close()
-	k.file = file
-	if k.remove != "" {
-		claim(file)
-	}
-	return nil
 }

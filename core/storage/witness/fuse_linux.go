@@ -1,6 +1,7 @@
 package witness
 
 import (
+	"bytes"
 	"context"
 	"os"
 	"sync"
@@ -21,6 +22,8 @@ type Slow struct {
 	Delay time.Duration
 
 	mutex                  sync.Mutex
+	failing                syscall.Errno
+	files                  []*slowFile
 	underWay, peak         int
 	reads, writes, flushes int
 }
@@ -66,8 +69,25 @@ func (s *Slow) Flushes() int {
 	return s.flushes
 }
 
-// serve lets an operation take its time.
-func (s *Slow) serve(count *int) {
+// Fail lets all reads and writes fail from now on, or with 0 none.
+func (s *Slow) Fail(with syscall.Errno) {
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	s.failing = with
+}
+
+// Contents is what the first file holds.
+func (s *Slow) Contents() []byte {
+	s.mutex.Lock()
+	file := s.files[0]
+	s.mutex.Unlock()
+	file.mutex.RLock()
+	defer file.mutex.RUnlock()
+	return bytes.Clone(file.bytes)
+}
+
+// serve lets an operation take its time, and says how it fails.
+func (s *Slow) serve(count *int) syscall.Errno {
 	s.mutex.Lock()
 	*count++
 	s.underWay++
@@ -75,8 +95,9 @@ func (s *Slow) serve(count *int) {
 	s.mutex.Unlock()
 	time.Sleep(s.Delay)
 	s.mutex.Lock()
+	defer s.mutex.Unlock()
 	s.underWay--
-	s.mutex.Unlock()
+	return s.failing
 }
 
 // slowFolder is the folder, and slowFile a file in it.
@@ -100,6 +121,9 @@ var (
 func (f *slowFolder) Create(ctx context.Context, name string, _ uint32, mode uint32, out *fuse.EntryOut) (*fs.Inode,
 	fs.FileHandle, uint32, syscall.Errno) {
 	file := &slowFile{of: f.of}
+	f.of.mutex.Lock()
+	f.of.files = append(f.of.files, file)
+	f.of.mutex.Unlock()
 	child := f.NewInode(ctx, file, fs.StableAttr{Mode: syscall.S_IFREG | mode&0o777})
 	f.AddChild(name, child, true)
 	out.Mode = syscall.S_IFREG | mode&0o777
@@ -128,7 +152,9 @@ func (f *slowFile) Open(context.Context, uint32) (fs.FileHandle, uint32, syscall
 
 func (f *slowFile) Read(_ context.Context, _ fs.FileHandle, into []byte, offset int64) (fuse.ReadResult,
 	syscall.Errno) {
-	f.of.serve(&f.of.reads)
+	if failed := f.of.serve(&f.of.reads); failed != 0 {
+		return nil, failed
+	}
 	f.mutex.RLock()
 	defer f.mutex.RUnlock()
 	if offset >= int64(len(f.bytes)) {
@@ -138,7 +164,9 @@ func (f *slowFile) Read(_ context.Context, _ fs.FileHandle, into []byte, offset 
 }
 
 func (f *slowFile) Write(_ context.Context, _ fs.FileHandle, from []byte, offset int64) (uint32, syscall.Errno) {
-	f.of.serve(&f.of.writes)
+	if failed := f.of.serve(&f.of.writes); failed != 0 {
+		return 0, failed
+	}
 	f.mutex.Lock()
 	defer f.mutex.Unlock()
 	f.grow(offset + int64(len(from)))

@@ -31,6 +31,12 @@ func LoopOver(tb testing.TB, file string, size unit.Bytes, options ...string) st
 	if err := os.Truncate(file, int64(size)); err != nil {
 		tb.Fatal(err)
 	}
+	return LoopOnto(tb, file, options...)
+}
+
+// LoopOnto makes a block device of a file or of another device.
+func LoopOnto(tb testing.TB, file string, options ...string) string {
+	tb.Helper()
 	out, err := exec.Command("losetup", append(options, "--find", "--show", file)...).CombinedOutput()
 	if err != nil {
 		tb.Skipf("a loop device cannot be made here: %s", out)
