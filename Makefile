@@ -73,7 +73,7 @@ browser-check: ## fetch the accessibility checker that the report's tests use (n
 FUZZED = core/document:FuzzParse core/plan:FuzzParse core/load:FuzzParse core/unit:FuzzParseBytes \
 	core/bench/book:FuzzParse core/bench/survey:FuzzReadCapture core/bench/survey:FuzzDeviceMegabits \
 	core/storage/nbd:FuzzReplies core/standin:FuzzParseScript core/judge/stream:FuzzParse core/record/series:FuzzRead \
-	core/storage/sim:FuzzParseBench core/record/exchange:FuzzRead
+	core/storage/sim:FuzzParseBench core/record/exchange:FuzzRead core/record/spool:FuzzRead
 
 # A list of packages and their fuzz tests; a test says when one is missing.
 FUZZTIME = 30s

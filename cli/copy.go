@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync/atomic"
 
 	"github.com/spf13/cobra"
 
@@ -192,6 +193,9 @@ func (e *environment) copy(ctx context.Context, arguments []string, flags *copyF
 	defer stop()
 	s, err := e.runCopies(ctx, request)
 	if s == nil || len(s.Copies) == 0 {
+		if err == nil || ctx.Err() != nil && errors.Is(err, ctx.Err()) {
+			err = errStoppedEarly
+		}
 		return err
 	}
 	if shown := e.showCopies(s, notation); shown != nil {
@@ -207,21 +211,31 @@ func (e *environment) copy(ctx context.Context, arguments []string, flags *copyF
 }
 
 func (e *environment) runCopies(ctx context.Context, request transfer.Request) (s *session.Session, err error) {
-	book, err := e.createLogbook()
+	keeper, end, err := e.keeping(request.Name)
 	if err != nil {
 		return nil, err
 	}
-	defer func() { err = errors.Join(err, book.Close()) }()
-	if err := mayBeNamed(book, request.Name); err != nil {
-		return nil, err
+	defer func() { err = errors.Join(err, end()) }()
+	for _, end := range request.Ends {
+		if end.Simulated == nil {
+			e.sweep(end.Path)
+		}
 	}
+	removing := &atomic.Bool{}
+	request.Removing = removing
+	e.duties.add(func() string {
+		if removing.Load() {
+			return "what was copied is being removed"
+		}
+		return ""
+	})
 	e.announceCopies(request)
 	teller := term.NewCopies(term.NewScreen(e.stderr))
-	s, err = transfer.Run(ctx, request, book, teller.Tell)
+	s, err = transfer.Run(ctx, request, keeper, teller.Tell)
 	teller.Done()
 	if len(s.Copies) > 0 {
 		s.Findings = finding.Detect(s, unit.Decimal)
-		err = errors.Join(err, book.Finish(s))
+		err = errors.Join(err, keeper.Finish(s))
 	}
 	return s, err
 }

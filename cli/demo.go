@@ -122,11 +122,11 @@ func (e *environment) demo(ctx context.Context, folder string) error {
 	flags := &reportFlags{title: "Tidewrack Field Lab: which drive for the recorders?", author: "Tidewrack Field Lab"}
 	made := article.New(e.reportOf(sessions, flags, notation))
 	report := filepath.Join(folder, "report.html")
-	if err := writeFile(report, func(w io.Writer) error { return page.Write(w, made) }); err != nil {
+	if err := e.writeFile(report, func(w io.Writer) error { return page.Write(w, made) }); err != nil {
 		return err
 	}
 	trace := filepath.Join(folder, "heat-trace.png")
-	if err := writePicture(&reportFlags{picture: trace, drawn: "heat-trace"}, image.PNG,
+	if err := e.writePicture(&reportFlags{picture: trace, drawn: "heat-trace"}, image.PNG,
 		subjectOf(named["limpet-passive"], finding.Detect(named["limpet-passive"], notation), notation)); err != nil {
 		return err
 	}

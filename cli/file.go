@@ -3,34 +3,135 @@ package cli
 import (
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
+
+	"opengauge/core/record/logbook"
+	"opengauge/core/storage/scratch"
+	"opengauge/present/term"
 )
 
-// writeFile writes a file whole or not at all.
-func writeFile(name string, write func(io.Writer) error) (err error) {
-	file, err := os.CreateTemp(filepath.Dir(name), ".opengauge-*")
+// toStandardOutput is how standard output is named where a file is asked for.
+const toStandardOutput = "-"
+
+// writeFile writes a file whole or not at all. Standard output, and what is no plain file,
+// is written into; a logbook is never overwritten.
+func (e *environment) writeFile(name string, write func(io.Writer) error) error {
+	if name == toStandardOutput {
+		return write(e.stdout)
+	}
+	name, info, err := written(name)
+	if err == nil && info != nil && !info.Mode().IsRegular() {
+		err = writeInto(name, write)
+	} else if err == nil {
+		err = e.replace(name, info, write)
+	}
 	if err != nil {
 		return fmt.Errorf("could not write %s: %w", name, err)
 	}
+	return nil
+}
+
+// streamed says whether what is written to a name goes on to somebody else: to standard
+// output, into a pipe or a device. It says nothing about a format.
+func streamed(name string) bool {
+	if name == toStandardOutput {
+		return true
+	}
+	info, err := os.Stat(name)
+	return err == nil && !info.Mode().IsRegular() && !info.IsDir()
+}
+
+// wrote says that a file was written, but for standard output.
+func (e *environment) wrote(name string) {
+	if name != toStandardOutput {
+		e.screen().Println("wrote " + name)
+	}
+}
+
+// written is the file that a name means, past links, and what it is, nil if it is not
+// there yet.
+func written(name string) (string, fs.FileInfo, error) {
+	if real, err := filepath.EvalSymlinks(name); err == nil {
+		name = real
+	}
+	info, err := os.Stat(name)
+	switch {
+	case err != nil:
+		return name, nil, nil // whoever makes it says why it cannot be made
+	case info.IsDir():
+		return name, nil, fmt.Errorf("it is a folder; name a file")
+	case info.Mode().IsRegular() && logbook.IsLogbook(name):
+		return name, nil, fmt.Errorf("it is a logbook, which is not overwritten; name another file")
+	}
+	return name, info, nil
+}
+
+// writeInto writes into a device or a pipe.
+func writeInto(name string, write func(io.Writer) error) error {
+	file, err := os.OpenFile(name, os.O_WRONLY, 0)
+	if err != nil {
+		return err
+	}
+	if err := write(file); err != nil {
+		_ = file.Close()
+		return err
+	}
+	return file.Close()
+}
+
+// replace puts a new file in the place of one that may be there.
+func (e *environment) replace(name string, before fs.FileInfo, write func(io.Writer) error) (err error) {
+	e.sweep(filepath.Dir(name))
+	home, err := scratch.In(filepath.Dir(name))
+	if err != nil {
+		return err
+	}
 	defer func() {
-		if err != nil {
-			_ = file.Close()
-			_ = os.Remove(file.Name())
-			err = fmt.Errorf("could not write %s: %w", name, err)
+		if closed := home.Close(); err == nil {
+			err = closed
 		}
 	}()
+	made, err := home.Name("output")
+	if err != nil {
+		return err
+	}
+	file, err := os.OpenFile(made, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	if err != nil {
+		return err
+	}
+	defer file.Close()
 	if err := write(file); err != nil {
 		return err
 	}
 	if err := file.Sync(); err != nil {
 		return err
 	}
-	if err := file.Chmod(0o644); err != nil {
+	mode := fs.FileMode(0o644)
+	if before != nil {
+		mode = before.Mode().Perm()
+	}
+	if err := file.Chmod(mode); err != nil {
 		return err
 	}
 	if err := file.Close(); err != nil {
 		return err
 	}
-	return os.Rename(file.Name(), name)
+	if err := os.Rename(made, name); err != nil {
+		return err
+	}
+	home.Keep(made)
+	return nil
+}
+
+// sweep removes what killed runs of this user left in a folder, and says so.
+func (e *environment) sweep(folder string) {
+	screen := term.NewScreen(e.stderr)
+	if err := scratch.Sweep(folder, func(left scratch.Leftover) {
+		screen.Printf("removed what a run that was killed had left: %s (%s)\n", term.Clean(left.Path),
+			left.Size.Capacity())
+	}); err != nil {
+		screen.Printf("%s\n", term.Clean(err.Error()))
+	}
 }

@@ -1,6 +1,7 @@
 package cli_test
 
 import (
+	"context"
 	"fmt"
 	"iter"
 	"math/rand/v2"
@@ -100,7 +101,7 @@ func timed(b *testing.B, arguments ...string) (time.Duration, float64) {
 
 func BenchmarkLargeLogbook(b *testing.B) {
 	path := filepath.Join(b.TempDir(), "large.db")
-	book, err := logbook.Create(path)
+	book, err := logbook.Create(context.Background(), path)
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -1,15 +1,17 @@
 package cli
 
 import (
-	"bufio"
 	"errors"
 	"fmt"
+	"io"
 	"os"
+	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"opengauge/core/record/logbook"
 	"opengauge/core/record/session"
 	screens "opengauge/present/term"
 )
@@ -132,21 +134,47 @@ func (e *environment) confirm(question string) error {
 		return usageError{errors.New("nobody is there to be asked; say --yes to go on without asking")}
 	}
 	screens.NewScreen(e.stderr).Printf("%s Type yes: ", screens.Clean(question))
-	answer, _ := bufio.NewReader(os.Stdin).ReadString('\n')
-	if strings.TrimSpace(answer) != "yes" {
+	if answerTo(e.ctx) != "yes" {
 		return errors.New("nothing was removed")
 	}
 	return nil
 }
 
 func newLogbookCheck(env *environment) *cobra.Command {
-	return &cobra.Command{
-		Use:     "check",
-		Short:   "Look for damage: read every session",
-		Example: "  opengauge logbook check",
-		Args:    cobra.NoArgs,
-		RunE:    func(*cobra.Command, []string) error { return env.checkLogbook() },
+	repaired := ""
+	cmd := &cobra.Command{
+		Use:   "check",
+		Short: "Look for damage: read every session",
+		Example: "  opengauge logbook check\n" +
+			"  opengauge logbook check --repair saved.db   write what can be read into a new logbook",
+		Args: cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			if repaired != "" {
+				return env.repairLogbook(repaired)
+			}
+			return env.checkLogbook()
+		},
 	}
+	cmd.Flags().StringVar(&repaired, "repair", "", "write all sessions that can be read into this new logbook, and "+
+		"name the others")
+	return cmd
+}
+
+// repairLogbook saves what can be read.
+func (e *environment) repairLogbook(name string) error {
+	book, err := e.openLogbook()
+	if err != nil {
+		return err
+	}
+	defer book.Close()
+	counter := screens.NewCounter(screens.NewScreen(e.stderr), "read", 0)
+	done, damaged, err := book.Repair(name, func(read, _ int) { counter.Tell(read) })
+	counter.Done()
+	if err != nil {
+		return err
+	}
+	e.screen().Printf("wrote %d sessions to %s\n", done.Added, screens.Clean(name))
+	return damaged.Err()
 }
 
 func (e *environment) checkLogbook() error {
@@ -166,11 +194,38 @@ func (e *environment) checkLogbook() error {
 		screen.Paragraph("■ ", fault)
 	}
 	if len(faults) > 0 {
-		return fmt.Errorf("the logbook %s has %d faults; restore a backup, or export what can be read into a new one",
+		return fmt.Errorf("the logbook %s has %d faults; restore a backup, or save what can be "+
+			"read with --repair FILE",
 			book.Path(), len(faults))
 	}
 	screen.Printf("%s: %d sessions, all of them can be read\n", screens.Clean(book.Path()), count)
 	return nil
+}
+
+// backup writes a copy of the logbook to a new file, or into what is no plain file.
+func (e *environment) backup(book *logbook.Logbook, name string) error {
+	if !streamed(name) {
+		e.sweep(filepath.Dir(name))
+		return book.Backup(name)
+	}
+	folder, err := os.MkdirTemp("", "opengauge-backup-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(folder)
+	made := filepath.Join(folder, "logbook.db")
+	if err := book.Backup(made); err != nil {
+		return err
+	}
+	return e.writeFile(name, func(w io.Writer) error {
+		file, err := os.Open(made)
+		if err != nil {
+			return err
+		}
+		defer file.Close()
+		_, err = io.Copy(w, file)
+		return err
+	})
 }
 
 func newLogbookBackup(env *environment) *cobra.Command {
@@ -185,10 +240,10 @@ func newLogbookBackup(env *environment) *cobra.Command {
 				return err
 			}
 			defer book.Close()
-			if err := book.Backup(arguments[0]); err != nil {
+			if err := env.backup(book, arguments[0]); err != nil {
 				return err
 			}
-			env.screen().Println("wrote " + arguments[0])
+			env.wrote(arguments[0])
 			return nil
 		},
 	}

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bufio"
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -68,6 +69,9 @@ type exporting struct {
 	compression exchange.Compression
 	table       exchange.Table
 	anonymous   *exchange.Anonymous // or nil
+	// ctx ends it, and damaged takes the sessions that cannot be read.
+	ctx     context.Context
+	damaged *logbook.Damaged
 }
 
 func (f *exportFlags) check(references []string) (exporting, error) {
@@ -79,7 +83,7 @@ func (f *exportFlags) check(references []string) (exporting, error) {
 	if !made.filter.Narrow() && !f.all {
 		return made, usageError{errors.New("say which sessions to export: by id or name, with a filter, or --all")}
 	}
-	if f.out != "" {
+	if f.out != "" && !streamed(f.out) {
 		if made.format, made.compression, err = exchange.FormatOf(f.out); err != nil {
 			return made, usageError{fmt.Errorf("--out: %w", err)}
 		}
@@ -109,31 +113,38 @@ func (e *environment) exportSessions(references []string, flags *exportFlags) er
 	}
 	defer book.Close()
 	ids, err := book.IDs(ask.filter)
+	var incomplete error
+	if err != nil && flags.all {
+		ids, incomplete = book.Salvage()
+		err = nil
+	}
 	if err != nil {
 		return err
 	}
 	if len(ids) == 0 {
 		return errors.New("no session is left by the filters; see opengauge logbook list")
 	}
-	if flags.out == "" {
+	damaged := &logbook.Damaged{Incomplete: incomplete}
+	ask.ctx, ask.damaged = e.ctx, damaged
+	if flags.out == "" || flags.out == toStandardOutput {
 		out := bufio.NewWriter(e.stdout)
 		err = errors.Join(exportTo(out, book, ids, ask, func(int) {}), out.Flush())
 	} else {
 		counter := term.NewCounter(term.NewScreen(e.stderr), "exported", len(ids))
-		err = writeFile(flags.out, func(w io.Writer) error { return exportTo(w, book, ids, ask, counter.Tell) })
+		err = e.writeFile(flags.out, func(w io.Writer) error { return exportTo(w, book, ids, ask, counter.Tell) })
 		counter.Done()
 	}
 	if err != nil {
 		return err
 	}
 	screen := term.NewScreen(e.stderr)
-	if flags.out != "" {
-		screen.Printf("wrote %d sessions to %s\n", len(ids), flags.out)
+	if flags.out != "" && flags.out != toStandardOutput {
+		screen.Printf("wrote %d sessions to %s\n", len(ids)-len(damaged.Sessions), flags.out)
 	}
 	if ask.anonymous != nil {
 		screen.Println("replaced " + ask.anonymous.Removed())
 	}
-	return nil
+	return damaged.Err()
 }
 
 // exportTo writes sessions, the oldest first.
@@ -143,9 +154,14 @@ func exportTo(w io.Writer, book *logbook.Logbook, ids []string, ask exporting, t
 		return err
 	}
 	for i := range ids {
-		s, err := book.Load(ids[len(ids)-1-i])
-		if err != nil {
+		if err := ask.ctx.Err(); err != nil {
 			return err
+		}
+		id := ids[len(ids)-1-i]
+		s, err := book.Load(id)
+		if err != nil {
+			ask.damaged.Add(id, err)
+			continue
 		}
 		if s, err = ask.hide(s); err != nil {
 			return err

@@ -49,15 +49,19 @@ func (e *environment) importSessions(names []string) (err error) {
 		done.Conflicting = append(done.Conflicting, more.Conflicting...)
 	}
 	var files []string
+	var lost error
 	for _, name := range names {
 		if !logbook.IsLogbook(name) {
 			files = append(files, name)
 			continue
 		}
-		merged, err := book.MergeFrom(name)
+		counter := term.NewCounter(term.NewScreen(e.stderr), "read", 0)
+		merged, damaged, err := book.MergeFrom(name, func(read, _ int) { counter.Tell(read) })
+		counter.Done()
 		if add(merged); err != nil {
 			return e.importFailed(done, err)
 		}
+		lost = errors.Join(lost, damaged.Err())
 	}
 	counter := term.NewCounter(term.NewScreen(e.stderr), "read", 0)
 	imported, err := book.Import(counted(exchange.Read(files), counter.Tell))
@@ -65,7 +69,7 @@ func (e *environment) importSessions(names []string) (err error) {
 	if add(imported); err != nil {
 		return e.importFailed(done, err)
 	}
-	return e.showImported(done)
+	return errors.Join(e.showImported(done), lost)
 }
 
 // counted tells how far a sequence is.

@@ -15,6 +15,7 @@ import (
 	"opengauge/core/record/session"
 	"opengauge/core/storage/address"
 	"opengauge/core/storage/sim"
+	"opengauge/core/storage/target"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
 	"opengauge/present/table"
@@ -60,7 +61,7 @@ func (e *environment) measure(ctx context.Context, address string, flags *measur
 	}
 	s, err := e.runMeasurement(ctx, address, flags, m)
 	if s == nil || len(s.Passes)+len(s.Contentions) == 0 {
-		if err == nil {
+		if err == nil || ctx.Err() != nil && errors.Is(err, ctx.Err()) {
 			err = errStoppedEarly
 		}
 		return err
@@ -81,8 +82,8 @@ func (e *environment) measure(ctx context.Context, address string, flags *measur
 // logbook comes second: a mistake in the target leaves no empty one behind.
 func (e *environment) runMeasurement(ctx context.Context, named string, flags *measureFlags,
 	m measurement) (s *session.Session, err error) {
-	if err := e.offerLeftovers(named, flags.removeLeftovers); err != nil {
-		return nil, err
+	if !address.IsSimulated(named) {
+		e.sweep(named)
 	}
 	trust, err := authorityFrom(flags.authority)
 	if err != nil {
@@ -90,13 +91,14 @@ func (e *environment) runMeasurement(ctx context.Context, named string, flags *m
 	}
 	id := session.NewID()
 	base := address.Request{
-		Size: m.size, Carrier: m.carrier, Seed: flags.seed, Tag: id, Shared: map[string]*sim.SharedHop{}, Trust: trust,
+		Size: m.size, Carrier: m.carrier, Seed: flags.seed, Shared: map[string]*sim.SharedHop{}, Trust: trust,
 	}
 	around, err := e.openMeasured(ctx, named, flags, m, base)
 	if err != nil {
 		return nil, err
 	}
 	defer func() { err = errors.Join(err, around.Target.Close()) }()
+	e.duties.add(freeing(around.Target))
 	others, closeOthers, err := e.openOthers(ctx, m, base)
 	if err != nil {
 		return nil, err
@@ -107,23 +109,34 @@ func (e *environment) runMeasurement(ctx context.Context, named string, flags *m
 	if err := request.Check(); err != nil {
 		return nil, usageError{err}
 	}
-	book, err := e.createLogbook()
+	keeper, end, err := e.keeping(flags.name)
 	if err != nil {
 		return nil, err
 	}
-	defer book.Close()
-	if err := mayBeNamed(book, flags.name); err != nil {
-		return nil, err
-	}
+	defer func() { err = errors.Join(err, end()) }()
 	e.announce(request)
 	progress := term.NewProgress(term.NewScreen(e.stderr), m.notation)
-	s, err = run.Run(ctx, request, book, progress.Tell)
+	s, err = run.Run(ctx, request, keeper, progress.Tell)
 	progress.Done()
 	if s == nil || len(s.Passes)+len(s.Contentions) == 0 {
 		return s, err
 	}
 	s.Findings = finding.Detect(s, unit.Decimal)
-	return s, errors.Join(err, book.Finish(s))
+	return s, errors.Join(err, keeper.Finish(s))
+}
+
+// freeing says how much of a target's space is not given back yet, once that has begun.
+func freeing(t target.Target) func() string {
+	freer, ok := t.(target.Freer)
+	if !ok {
+		return func() string { return "" }
+	}
+	return func() string {
+		if left := freer.Freeing(); left > 0 {
+			return fmt.Sprintf("the test file is being removed, and %s of it are left", left.Capacity())
+		}
+		return ""
+	}
 }
 
 // openMeasured opens the target that is measured.

@@ -23,12 +23,12 @@ type measureFlags struct {
 	conditions, probes                      []string
 	seed                                    uint64
 
-	within, sample, queue                      string
-	asks                                       askFlags
-	stallAfter, returnWithin                   time.Duration
-	overwrite, authority                       string
-	overwriteContents, removeLeftovers, verify bool
-	repeat                                     int
+	within, sample, queue     string
+	asks                      askFlags
+	stallAfter, returnWithin  time.Duration
+	overwrite, authority      string
+	overwriteContents, verify bool
+	repeat                    int
 }
 
 func (f *measureFlags) add(cmd *cobra.Command, env *environment) {
@@ -54,7 +54,8 @@ func (f *measureFlags) add(cmd *cobra.Command, env *environment) {
 		"FILE.pem")
 	set.BoolVar(&f.overwriteContents, "overwrite-contents", false, "allow that even if the device holds partitions "+
 		"or a file system")
-	set.BoolVar(&f.removeLeftovers, "remove-leftovers", false, "remove test files that killed runs left in the folder")
+	set.Bool("remove-leftovers", false, "")
+	_ = set.MarkDeprecated("remove-leftovers", "what killed runs of yours left in a folder is removed without it")
 	set.StringVar(&f.name, "name", "", "a name for the session")
 	set.StringArrayVar(&f.conditions, "condition", nil, "a key=value that describes the circumstances; may be repeated")
 	set.StringArrayVar(&f.probes, "probe", nil, "an external thermometer: csv:FILE#COLUMN, http://HOST/PAGE#METRIC "+

@@ -2,12 +2,14 @@ package cli
 
 import (
 	"encoding/json"
+	"errors"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"opengauge/core/record/logbook"
 	"opengauge/core/record/session"
+	"opengauge/present/term"
 )
 
 // path is where the logbook is, or ought to be.
@@ -24,7 +26,11 @@ func (e *environment) openLogbook() (*logbook.Logbook, error) {
 	if err != nil {
 		return nil, err
 	}
-	return logbook.Open(path)
+	book, err := logbook.Open(e.ctx, path)
+	if err == nil {
+		e.takeIn(book)
+	}
+	return book, err
 }
 
 // createLogbook opens the logbook, or makes it.
@@ -33,7 +39,49 @@ func (e *environment) createLogbook() (*logbook.Logbook, error) {
 	if err != nil {
 		return nil, err
 	}
-	return logbook.Create(path)
+	book, err := logbook.Create(e.ctx, path)
+	if err == nil {
+		e.takeIn(book)
+	}
+	return book, err
+}
+
+// takeIn stores what measurements left that died, or found the logbook busy, and says so.
+func (e *environment) takeIn(book *logbook.Logbook) {
+	screen := term.NewScreen(e.stderr)
+	if err := book.TakeIn(func(id string) { screen.Printf("took in session %s, which was waiting\n", id) }); err != nil {
+		screen.Printf("%s\n", term.Clean(oneLine(err)))
+	}
+}
+
+// keeping opens the logbook for a new session, and gives what keeps that and what ends it. A
+// logbook that is busy is no hindrance.
+func (e *environment) keeping(name string) (keeper *logbook.Keeper, end func() error, err error) {
+	path, err := e.path()
+	if err != nil {
+		return nil, nil, err
+	}
+	book, err := logbook.Create(e.ctx, path)
+	switch {
+	case err == nil:
+		e.takeIn(book)
+		if err := mayBeNamed(book, name); err != nil {
+			return nil, nil, errors.Join(err, book.Close())
+		}
+	case !logbook.Busy(err):
+		return nil, nil, err
+	}
+	keeper = logbook.Keep(path, book)
+	return keeper, func() error {
+		waits, err := keeper.Close()
+		if waits != "" {
+			term.NewScreen(e.stderr).Printf("%s\n", term.Clean(waits))
+		}
+		if book != nil {
+			err = errors.Join(err, book.Close())
+		}
+		return err
+	}, nil
 }
 
 // loadSessions reads the sessions that the references mean, in their order.

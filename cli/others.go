@@ -32,7 +32,7 @@ func (e *environment) openOthers(ctx context.Context, m measurement, base addres
 		}
 		request := base
 		request.Address, request.Through, request.Setup, request.Conditions = named, through, setup, map[string]string{}
-		request.Seed, request.Tag = base.Seed+uint64(number)+1, fmt.Sprintf("%s-%d", base.Tag, number+1)
+		request.Seed = base.Seed + uint64(number) + 1
 		around, err := openBench(ctx, request)
 		if err != nil {
 			return nil, nil, errors.Join(fmt.Errorf("the plan contends with %s: %w", text, err), closeAll())

@@ -75,7 +75,7 @@ func (f *reportFlags) check() (format image.Format, err error) {
 		return "", usageError{errors.New("say what to write: --out FILE.html, --kit FOLDER, --image FILE.png, or " +
 			"several of them")}
 	}
-	if f.picture != "" {
+	if format = image.PNG; f.picture != "" && !streamed(f.picture) {
 		if format, err = image.FormatOf(f.picture); err != nil {
 			return "", usageError{fmt.Errorf("--image: %w", err)}
 		}
@@ -109,10 +109,10 @@ func (e *environment) report(references []string, flags *reportFlags) error {
 	report := e.reportOf(sessions, flags, notation)
 	made := article.New(report)
 	if flags.out != "" {
-		if err := writeFile(flags.out, func(w io.Writer) error { return page.Write(w, made) }); err != nil {
+		if err := e.writeFile(flags.out, func(w io.Writer) error { return page.Write(w, made) }); err != nil {
 			return err
 		}
-		e.screen().Println("wrote " + flags.out)
+		e.wrote(flags.out)
 	}
 	if flags.kit != "" {
 		if err := kit.Write(flags.kit, made); errors.Is(err, kit.ErrThere) {
@@ -124,10 +124,10 @@ func (e *environment) report(references []string, flags *reportFlags) error {
 			"beside it")
 	}
 	if flags.picture != "" {
-		if err := writePicture(flags, format, report.Subject); err != nil {
+		if err := e.writePicture(flags, format, report.Subject); err != nil {
 			return err
 		}
-		e.screen().Println("wrote " + flags.picture)
+		e.wrote(flags.picture)
 	}
 	return nil
 }
@@ -178,7 +178,7 @@ func (e *environment) reportOf(sessions []*session.Session, flags *reportFlags, 
 
 // writePicture writes a figure of the first session, or of all of them together: the
 // one that is named, or else its depth map, or else the heat trace of its longest pass.
-func writePicture(flags *reportFlags, format image.Format, about figure.Subject) error {
+func (e *environment) writePicture(flags *reportFlags, format image.Format, about figure.Subject) error {
 	names := []string{flags.drawn}
 	if flags.drawn == "" {
 		names = []string{"depth-map", "heat-trace"}
@@ -188,7 +188,7 @@ func writePicture(flags *reportFlags, format image.Format, about figure.Subject)
 	for _, name := range names {
 		kind, _ := figure.FormOf(name)
 		if found := kind.Of(about); len(found) > 0 {
-			return writeFile(flags.picture, func(w io.Writer) error { return image.Write(w, format, longest(found)) })
+			return e.writeFile(flags.picture, func(w io.Writer) error { return image.Write(w, format, longest(found)) })
 		}
 		missing = kind.Missing
 	}

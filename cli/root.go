@@ -9,8 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
-	"os/signal"
+	"slices"
 	"strings"
 	"syscall"
 
@@ -42,6 +41,8 @@ var (
 	errInterrupted = errors.New("interrupted; what was measured is kept")
 	// errStoppedEarly ends one that had nothing yet.
 	errStoppedEarly = errors.New("interrupted before anything was measured; nothing is kept")
+	// errStopped ends one that measures nothing.
+	errStopped = errors.New("interrupted")
 )
 
 // environment is what every command works with.
@@ -51,6 +52,10 @@ type environment struct {
 	benchPath      string
 	units          string
 	json           bool
+	// ctx ends when the command is interrupted.
+	ctx context.Context
+	// duties are what has to be done before the program ends.
+	duties duties
 }
 
 func (e *environment) screen() *term.Screen { return term.NewScreen(e.stdout) }
@@ -64,13 +69,26 @@ func (e *environment) notation() (unit.Notation, error) {
 	return notation, nil
 }
 
-// Main runs the command line and gives the exit code.
+// Main runs the command line and gives the exit code. A signal ends what waits; a second
+// one ends the program.
 func Main(arguments []string, stdout, stderr io.Writer) int {
-	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
-	defer stop()
-	root := newRoot(&environment{stdout: stdout, stderr: stderr})
+	ctx, cancel := context.WithCancel(context.Background())
+	defer cancel()
+	signals := caughtSignals()
+	out, lost := outletTo(stdout)
+	messages, _ := outletTo(stderr) // nobody has to read them
+	env := &environment{ctx: ctx, stdout: out, stderr: messages}
+	root := newRoot(env)
 	root.SetArgs(arguments)
-	return exitCode(root.ExecuteContext(ctx), stderr)
+	ended := make(chan error, 1)
+	go func() { ended <- root.ExecuteContext(ctx) }()
+	select {
+	case err := <-ended:
+		return exitCode(errors.Join(err, lost.cause()), messages)
+	case <-signals:
+		cancel()
+		return env.endAfterSignal(ended, signals)
+	}
 }
 
 func exitCode(err error, stderr io.Writer) int {
@@ -81,12 +99,14 @@ func exitCode(err error, stderr io.Writer) int {
 	case errors.Is(err, errFound):
 		fmt.Fprintf(stderr, "opengauge: %s\n", err)
 		return exitFound
-	case errors.Is(err, errInterrupted), errors.Is(err, errStoppedEarly):
-		fmt.Fprintf(stderr, "opengauge: %s\n", err)
+	case errors.Is(err, errInterrupted), errors.Is(err, errStoppedEarly), errors.Is(err, errStopped):
+		fmt.Fprintf(stderr, "opengauge: %s\n", oneLine(err))
 		return exitInterrupted
 	case errors.As(err, &usage):
 		fmt.Fprintf(stderr, "opengauge: %s\n", oneLine(err))
 		return exitUsage
+	case errors.Is(err, syscall.EPIPE): // whoever read the output has read enough
+		return exitFailed
 	default:
 		fmt.Fprintf(stderr, "opengauge: %s\n", oneLine(err))
 		return exitFailed
@@ -95,11 +115,19 @@ func exitCode(err error, stderr io.Writer) int {
 
 // oneLine writes joined errors in one line.
 func oneLine(err error) string {
-	return term.Clean(strings.ReplaceAll(err.Error(), "\n", "; "))
+	var once []string
+	for line := range strings.Lines(err.Error()) {
+		if line = strings.TrimSpace(line); !slices.Contains(once, line) {
+			once = append(once, line)
+		}
+	}
+	return term.Clean(strings.Join(once, "; "))
 }
 
 // Tree is the tree of commands, to be looked at: the reference is made from it.
-func Tree() *cobra.Command { return newRoot(&environment{stdout: io.Discard, stderr: io.Discard}) }
+func Tree() *cobra.Command {
+	return newRoot(&environment{ctx: context.Background(), stdout: io.Discard, stderr: io.Discard})
+}
 
 func newRoot(env *environment) *cobra.Command {
 	root := &cobra.Command{

@@ -82,7 +82,7 @@ func (e *environment) survey(arguments []string, flags *surveyFlags) error {
 	}
 	var devices []survey.Device
 	if flags.capture != "" {
-		err = writeFile(flags.capture, func(w io.Writer) (err error) {
+		err = e.writeFile(flags.capture, func(w io.Writer) (err error) {
 			devices, err = machine.Capture(w, flags.anonymous)
 			return err
 		})
@@ -105,7 +105,8 @@ func (e *environment) survey(arguments []string, flags *surveyFlags) error {
 	}
 	e.showDevices(devices, len(arguments) > 0, read, notation)
 	if flags.capture != "" {
-		e.screen().Println("\nwrote " + flags.capture)
+		e.screen().Println("")
+		e.wrote(flags.capture)
 	}
 	return nil
 }

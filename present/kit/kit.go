@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"opengauge/core/record/session"
+	"opengauge/core/storage/scratch"
 	"opengauge/present/article"
 	"opengauge/present/figure"
 	"opengauge/present/image"
@@ -31,15 +32,23 @@ func Write(folder string, a article.Article) (err error) {
 	if _, err := os.Lstat(folder); err == nil {
 		return fmt.Errorf("%s %w", folder, ErrThere)
 	}
-	made, err := os.MkdirTemp(filepath.Dir(filepath.Clean(folder)), ".opengauge-kit-")
-	if err != nil {
-		return fmt.Errorf("could not write the kit %s: %w", folder, err)
-	}
 	defer func() {
 		if err != nil {
-			err = errors.Join(fmt.Errorf("could not write the kit %s: %w", folder, err), os.RemoveAll(made))
+			err = fmt.Errorf("could not write the kit %s: %w", folder, err)
 		}
 	}()
+	home, err := scratch.In(filepath.Dir(filepath.Clean(folder)))
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, home.Close()) }()
+	made, err := home.Name("kit")
+	if err != nil {
+		return err
+	}
+	if err := os.Mkdir(made, 0o700); err != nil {
+		return err
+	}
 	w := &writer{folder: made, taken: map[string]bool{}}
 	w.article(a)
 	w.write(ArticleName, func(out io.Writer) error {
@@ -52,7 +61,11 @@ func Write(folder string, a article.Article) (err error) {
 	if err := os.Chmod(made, 0o755); err != nil {
 		return err
 	}
-	return os.Rename(made, folder)
+	if err := os.Rename(made, folder); err != nil {
+		return err
+	}
+	home.Keep(made)
+	return nil
 }
 
 // writer is a folder being written, with the text of its article. The first error

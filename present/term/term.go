@@ -36,7 +36,7 @@ const plainWidth = 100
 // honoured.
 func NewScreen(out io.Writer) *Screen {
 	screen := &Screen{out: colorprofile.NewWriter(out, os.Environ()), Width: plainWidth}
-	file, ok := out.(*os.File)
+	file, ok := out.(interface{ Fd() uintptr })
 	if !ok || !term.IsTerminal(int(file.Fd())) || os.Getenv("TERM") == "dumb" {
 		return screen
 	}

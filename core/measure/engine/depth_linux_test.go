@@ -27,7 +27,7 @@ func TestDepthIsWhatTheFileSees(t *testing.T) {
 		{target.Automatic, "positioned calls", 1}, {target.Native, "io_uring", 4}, {target.Native, "io_uring", 16},
 		{target.Threads, "thread pool", 1}, {target.Threads, "thread pool", 4}, {target.Threads, "thread pool", 16},
 	} {
-		opened, err := target.OpenPath(slow.Folder, target.PathOptions{Size: unit.MiB, Carrier: c.carrier, Tag: "depth"})
+		opened, err := target.OpenPath(slow.Folder, target.PathOptions{Size: unit.MiB, Carrier: c.carrier})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -53,7 +53,7 @@ func BenchmarkLateness(b *testing.B) {
 	for _, c := range carriers {
 		for _, rate := range []float64{1000, 10_000} {
 			b.Run(fmt.Sprintf("%s-%.0f", c.queue, rate), func(b *testing.B) {
-				opened, err := target.OpenPath(file.Name(), target.PathOptions{Tag: "bench", Carrier: c.carrier})
+				opened, err := target.OpenPath(file.Name(), target.PathOptions{Carrier: c.carrier})
 				if err != nil {
 					b.Skip("opening it as a target: ", err)
 				}
@@ -87,7 +87,7 @@ func tell(b *testing.B, r engine.Result) {
 func TestLatenessOnAFile(t *testing.T) {
 	file, span := filled(t, t.TempDir(), 16*unit.MiB, 0)
 	for _, c := range carriers {
-		opened, err := target.OpenPath(file.Name(), target.PathOptions{Tag: "test", Carrier: c.carrier})
+		opened, err := target.OpenPath(file.Name(), target.PathOptions{Carrier: c.carrier})
 		if err != nil {
 			t.Fatal(err)
 		}

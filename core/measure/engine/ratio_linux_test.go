@@ -117,7 +117,7 @@ func compareWith(b *testing.B, file *os.File, l load.Load, ledger *engine.Ledger
 	if info, err := file.Stat(); err == nil && l.Writes() && info.Mode()&os.ModeDevice != 0 {
 		overwrite = fmt.Sprintf("%s:%d", file.Name(), l.Span)
 	}
-	opened, err := target.OpenPath(file.Name(), target.PathOptions{Tag: "bench", Overwrite: overwrite,
+	opened, err := target.OpenPath(file.Name(), target.PathOptions{Overwrite: overwrite,
 		OverwriteContents: true})
 	if err != nil {
 		b.Skip("opening it as a target: ", err)

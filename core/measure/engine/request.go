@@ -87,7 +87,7 @@ type Stall struct {
 	// At is when the oldest operation under way was submitted, or when the
 	// storage answered again.
 	At time.Duration
-	// Offset of that operation, in bytes.
+	// Offset of that operation, in bytes, or below zero if it is a flush.
 	Offset int64
 	Over   bool
 }

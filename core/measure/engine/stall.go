@@ -8,7 +8,7 @@ import (
 
 // ErrStuck says that a pass left operations behind that the storage did not answer in
 // time.
-var ErrStuck = errors.New("the storage does not answer; operations were left behind")
+var ErrStuck = errors.New("the storage does not answer")
 
 const (
 	// patience is how long a stopped pass waits for what is under way: whoever stopped it
@@ -17,6 +17,8 @@ const (
 	// flushPatience is how many times as long as for an operation is waited for a flush,
 	// which may have to empty a large cache.
 	flushPatience = 4
+	// ofFlush is the offset of what has none.
+	ofFlush = -1
 )
 
 // stallWatch notices operations that are under way for too long.

@@ -2,6 +2,7 @@ package engine
 
 import (
 	"errors"
+	"fmt"
 	"math/rand/v2"
 	"time"
 
@@ -87,7 +88,10 @@ func (w *worker) run(number int) error {
 	}
 	if w.outstanding > 0 {
 		// The kernel may still write into the buffers, so they stay.
-		return errors.Join(err, ErrStuck)
+		if errors.Is(err, ErrStuck) {
+			return err
+		}
+		return errors.Join(err, w.stuck())
 	}
 	return errors.Join(err, queue.Close())
 }
@@ -318,9 +322,18 @@ func (w *worker) take(until time.Duration) error {
 		return ErrTooManyErrors
 	}
 	if filled == 0 && w.hangs() {
-		return ErrStuck
+		return w.stuck()
 	}
 	return nil
+}
+
+// stuck says for how long nothing came back, and what of.
+func (w *worker) stuck() error {
+	what := fmt.Sprintf("%d operations", w.outstanding)
+	if w.meter.flushing {
+		what = "a flush"
+	}
+	return fmt.Errorf("%w: %s did not come back within %s", ErrStuck, what, unit.Span(w.now-w.aliveAt))
 }
 
 // hangs says whether nothing has come back for longer than the pass waits.
@@ -409,8 +422,8 @@ func (w *worker) waitOut() error {
 		if deadline == forever && isStopped(w.stopped) {
 			deadline = w.target.Now() + patience
 		}
-		if w.target.Now() > deadline {
-			return ErrStuck
+		if w.now = w.target.Now(); w.now > deadline {
+			return w.stuck()
 		}
 		// What arrives now is not started any more, so nobody wakes for it.
 		if err := w.take(w.meter.nextCut(w.target.Now() + heartbeat)); err != nil && !errors.Is(err, ErrTooManyErrors) {
@@ -439,7 +452,7 @@ func (w *worker) flush() (time.Duration, error) {
 	began := w.target.Now()
 	w.meter.flushing, w.flushed = true, nil
 	slot := w.free.take()
-	w.stall.submitted(slot, 0, began)
+	w.stall.submitted(slot, ofFlush, began)
 	w.now = began
 	if err := w.hand([]target.Operation{{Action: target.Flush, Slot: slot}}); err != nil {
 		return 0, err

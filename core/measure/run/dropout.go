@@ -73,8 +73,11 @@ func (r *runner) stallOf(d *desk) func(engine.Stall) {
 			r.events.add(s.At-r.began, event.Return, "the storage"+of+" answers again")
 			return
 		}
-		r.events.add(s.At-r.began, event.Stall,
-			fmt.Sprintf("an operation%s at byte %d was under way for more than %s", of, s.Offset, r.request.StallAfter))
+		what := fmt.Sprintf("an operation%s at byte %d", of, s.Offset)
+		if s.Offset < 0 {
+			what = "a flush" + of
+		}
+		r.events.add(s.At-r.began, event.Stall, fmt.Sprintf("%s was under way for more than %s", what, r.request.StallAfter))
 	}
 }
 

@@ -59,7 +59,8 @@ func (r *runner) do(ctx context.Context, d *desk, w work) (engine.Result, error)
 	guard, end := guarded(ctx, d.Target, w.Writes())
 	defer end()
 	result, err := engine.Run(guard, d.Target, engine.Request{
-		Load: w.Load, Start: w.start, Ledger: d.ledger, Written: d.written, Seed: newSeed(r.session, w.seed), Timing: w.timing,
+		Load: w.Load, Start: w.start, Ledger: d.ledger, Written: d.written,
+		Seed: newSeed(r.session, w.seed), Timing: w.timing,
 		Watch: engine.Watch{Sense: r.sense, Progress: w.told, Stall: r.stallOf(d)},
 	})
 	d.enter(result.Moved)

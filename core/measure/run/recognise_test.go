@@ -20,7 +20,7 @@ import (
 func remembered(t *testing.T, blocks int, durable bool) (*desk, []byte) {
 	t.Helper()
 	folder := t.TempDir()
-	opened, err := target.OpenPath(folder, target.PathOptions{Size: unit.Bytes(max(blocks, 4)) * 4096, Tag: "known"})
+	opened, err := target.OpenPath(folder, target.PathOptions{Size: unit.Bytes(max(blocks, 4)) * 4096})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -155,14 +155,20 @@ func Run(ctx context.Context, request Request, keeper Keeper, watch func(Progres
 	}
 	err := r.run(ctx)
 	r.finish(ctx, err)
+	if latest := r.events.latest(); err != nil && r.nothingKept() && latest != "" {
+		err = fmt.Errorf("%w (%s)", err, latest)
+	}
 	if keeping := r.keep(); keeping != nil {
 		err = errors.Join(err, fmt.Errorf("keeping the session: %w", keeping))
 	}
 	return r.session, err
 }
 
+// nothingKept says that there is nothing to keep.
+func (r *runner) nothingKept() bool { return len(r.session.Passes)+len(r.session.Contentions) == 0 }
+
 func (r *runner) keep() error {
-	if len(r.session.Passes)+len(r.session.Contentions) == 0 {
+	if r.nothingKept() {
 		return r.keeper.Discard(r.session.ID)
 	}
 	return r.keeper.Finish(r.session)

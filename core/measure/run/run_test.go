@@ -65,7 +65,7 @@ func simulated(t *testing.T, planName string, seed uint64) Request {
 
 func folder(t *testing.T, path string, p plan.Plan) Request {
 	t.Helper()
-	opened, err := target.OpenPath(path, target.PathOptions{Size: 4 * unit.MiB, Tag: "test"})
+	opened, err := target.OpenPath(path, target.PathOptions{Size: 4 * unit.MiB})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -23,7 +23,7 @@ func TestACopyIsFlushed(t *testing.T) {
 	for _, kind := range []Work{Copying, Writing} {
 		_, before := witness.Sectors(t, device)
 		flushes := witness.Flushes(t, device)
-		made, err := NewFolders(source, folder, "made-"+string(kind)).Do(t.Context(), kind, set,
+		made, err := NewFolders(source, filepath.Join(folder, "made-"+string(kind))).Do(t.Context(), kind, set,
 			Options{Parallel: 1, Sample: time.Second})
 		if err != nil || made.FlushSeconds <= 0 {
 			t.Fatalf("%+v, %v", made, err)

@@ -37,10 +37,9 @@ type Folders struct {
 	began        time.Time
 }
 
-// NewFolders prepares to copy from a folder into a new one with a name of its own
-// at the destination.
-func NewFolders(source, destination, name string) *Folders {
-	return &Folders{Source: source, Made: filepath.Join(destination, name), began: time.Now()}
+// NewFolders prepares to copy from a folder into a new one.
+func NewFolders(source, made string) *Folders {
+	return &Folders{Source: source, Made: made, began: time.Now()}
 }
 
 // Now is the time since the ends were opened.

@@ -25,7 +25,7 @@ func laid(t testing.TB, set fileset.Set) *Folders {
 	if err := Make(t.Context(), source, set, nil); err != nil {
 		t.Fatal(err)
 	}
-	return NewFolders(source, t.TempDir(), "copy")
+	return NewFolders(source, filepath.Join(t.TempDir(), "copy"))
 }
 
 func TestACopyIsTheSame(t *testing.T) {
@@ -101,7 +101,7 @@ func TestCopiesAreWhatTheyCopied(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	mover := NewFolders(source, t.TempDir(), "made")
+	mover := NewFolders(source, filepath.Join(t.TempDir(), "made"))
 	made, err := mover.Do(t.Context(), Copying, set, Options{Parallel: 2, Sample: time.Second})
 	if err != nil || made.Bytes != set.Bytes() || made.Files != len(set.Entries) {
 		t.Fatalf("%+v, %v", made, err)
@@ -158,7 +158,7 @@ func TestWhatGoesWrong(t *testing.T) {
 	})
 	t.Run("a name that the destination refuses", func(t *testing.T) {
 		long := fileset.Set{Name: "long", Entries: []fileset.Entry{{Path: strings.Repeat("x", 300), Size: 10}}}
-		mover := NewFolders(t.TempDir(), t.TempDir(), "copy")
+		mover := NewFolders(t.TempDir(), filepath.Join(t.TempDir(), "copy"))
 		if _, err := mover.Do(t.Context(), Writing, long, Options{Parallel: 1, Sample: time.Second}); err == nil ||
 			!strings.Contains(err.Error(), "the destination does not take x") ||
 			!strings.Contains(err.Error(), "too long") {
@@ -166,7 +166,7 @@ func TestWhatGoesWrong(t *testing.T) {
 		}
 	})
 	t.Run("no folder", func(t *testing.T) {
-		mover := NewFolders(t.TempDir(), filepath.Join(t.TempDir(), "file"), "copy")
+		mover := NewFolders(t.TempDir(), filepath.Join(t.TempDir(), "file", "copy"))
 		if err := os.WriteFile(filepath.Dir(mover.Made), nil, 0o644); err != nil {
 			t.Fatal(err)
 		}

@@ -27,8 +27,8 @@ func Make(ctx context.Context, folder string, set fileset.Set, progress func(uni
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		if err := makeFile(filepath.Join(folder, filepath.FromSlash(entry.Path)), set.Content(number),
-			entry.Size); err != nil {
+		content := whileWanted{ctx, set.Content(number)}
+		if err := makeFile(filepath.Join(folder, filepath.FromSlash(entry.Path)), content, entry.Size); err != nil {
 			return fmt.Errorf("could not make the file set in %s: %w", folder, err)
 		}
 		done += entry.Size
@@ -37,6 +37,19 @@ func Make(ctx context.Context, folder string, set fileset.Set, progress func(uni
 		}
 	}
 	return direct.FlushFolder(folder)
+}
+
+// whileWanted reads until the context is over.
+type whileWanted struct {
+	ctx  context.Context
+	from io.Reader
+}
+
+func (w whileWanted) Read(into []byte) (int, error) {
+	if err := w.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return w.from.Read(into)
 }
 
 func makeFile(path string, content io.Reader, size unit.Bytes) error {

@@ -36,7 +36,7 @@ func BenchmarkAgainstTheSystemsCopy(b *testing.B) {
 			if err := Make(b.Context(), source, set, nil); err != nil {
 				b.Fatal(err)
 			}
-			mover := NewFolders(source, folder, "copy")
+			mover := NewFolders(source, filepath.Join(folder, "copy"))
 			var ratios []float64
 			for range 5 {
 				systems := systemsCopy(b, source, filepath.Join(folder, "systems"), set)

@@ -8,6 +8,8 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/shirou/gopsutil/v4/disk"
@@ -18,6 +20,7 @@ import (
 	"opengauge/core/load/fileset"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
+	"opengauge/core/storage/scratch"
 	"opengauge/core/unit"
 )
 
@@ -49,6 +52,8 @@ type Request struct {
 	Own              string
 	Repeat, Parallel int
 	Verify, Keep     bool
+	// Removing is set while what was made is being removed; it may be nil.
+	Removing *atomic.Bool
 	// Alone does the work of each end alone besides.
 	Alone       bool
 	Sample      time.Duration
@@ -104,7 +109,8 @@ func Run(ctx context.Context, r Request, keeper Keeper, tell func(Step)) (s *ses
 	if err := keeper.Begin(s); err != nil {
 		return s, err
 	}
-	u := &underWay{Request: r, session: s, began: time.Now(), made: map[[2]int]string{}, tell: tell}
+	u := &underWay{Request: r, session: s, began: time.Now(), made: map[[2]int]string{},
+		homes: map[int]*scratch.Folder{}, tell: tell}
 	err = u.all(ctx, keeper)
 	err = errors.Join(err, u.clean())
 	if len(s.Copies) == 0 {
@@ -218,8 +224,9 @@ type underWay struct {
 	began   time.Time
 	// made are the folders of sets, by end and set.
 	made map[[2]int]string
-	// copies are what may have to be removed.
+	// copies are what may have to be removed, and homes where that is marked, by end.
 	copies []*Folders
+	homes  map[int]*scratch.Folder
 	tell   func(Step)
 }
 
@@ -315,9 +322,13 @@ func (u *underWay) mover(ctx context.Context, j job) (Mover, error) {
 		source = made
 	}
 	if j.to >= 0 {
-		destination = u.Ends[j.to].Path
+		made, err := u.newFolder(j.to, Copies)
+		if err != nil {
+			return nil, err
+		}
+		destination = made
 	}
-	mover := NewFolders(source, destination, fmt.Sprintf("%s%s-%d-from-%d", CopyPrefix, u.ID, j.set, j.from))
+	mover := NewFolders(source, destination)
 	if j.to >= 0 {
 		u.copies = append(u.copies, mover)
 	}
@@ -334,11 +345,23 @@ func (u *underWay) sameTime() {
 	}
 }
 
-// Names of what is made: these, and the session's id.
+// What is made has these in its names.
 const (
-	SetPrefix  = "opengauge-set-"
-	CopyPrefix = "opengauge-copy-"
+	Sets   = "set"
+	Copies = "copy"
 )
+
+// newFolder gives the path of a folder that is made at an end and removed again.
+func (u *underWay) newFolder(end int, of string) (string, error) {
+	if u.homes[end] == nil {
+		home, err := scratch.In(u.Ends[end].Path)
+		if err != nil {
+			return "", fmt.Errorf("nothing can be made in %s: %w", u.Ends[end].Address, err)
+		}
+		u.homes[end] = home
+	}
+	return u.homes[end].Name(of)
+}
 
 // place gives the folder that a set is in at a source.
 func (u *underWay) place(ctx context.Context, j job) (string, error) {
@@ -352,7 +375,10 @@ func (u *underWay) place(ctx context.Context, j job) (string, error) {
 	if made, ok := u.made[key]; ok {
 		return made, nil
 	}
-	folder := filepath.Join(u.Ends[j.from].Path, fmt.Sprintf("%s%s-%d", SetPrefix, u.ID, j.set))
+	folder, err := u.newFolder(j.from, Sets)
+	if err != nil {
+		return "", err
+	}
 	u.made[key] = folder
 	set := u.Sets[j.set]
 	step := Step{Label: fmt.Sprintf("making the set %s in %s", set.Name, u.Ends[j.from].Address),
@@ -384,14 +410,25 @@ func (u *underWay) cleanCopy(mover Mover, j job, last bool) error {
 		return nil
 	}
 	u.copies = slices.DeleteFunc(u.copies, func(each *Folders) bool { return each == folders })
-	if u.Keep && j.work == Copying && last {
-		return nil
+	if !u.Keep || j.work != Copying || !last {
+		return folders.Clean()
 	}
-	return folders.Clean()
+	u.homes[j.to].Keep(folders.Made)
+	if err := os.Rename(folders.Made, KeptName(folders.Made)); err != nil {
+		return fmt.Errorf("the copy could not get the name under which it is kept: %w", err)
+	}
+	return nil
 }
+
+// KeptName is what a copy is called that is kept.
+func KeptName(made string) string { return strings.TrimSuffix(made, filepath.Ext(made)) }
 
 // clean removes everything that was made and is not kept.
 func (u *underWay) clean() error {
+	if u.Removing != nil {
+		u.Removing.Store(true)
+		defer u.Removing.Store(false)
+	}
 	var failed error
 	for _, each := range u.copies {
 		failed = errors.Join(failed, each.Clean())
@@ -400,6 +437,9 @@ func (u *underWay) clean() error {
 		if err := os.RemoveAll(folder); err != nil {
 			failed = errors.Join(failed, fmt.Errorf("a file set could not be removed, remove it by hand: %w", err))
 		}
+	}
+	for _, home := range u.homes {
+		failed = errors.Join(failed, home.Close())
 	}
 	return failed
 }

@@ -104,7 +104,8 @@ func TestOwnFolderIsCopiedKeptAndNeverChanged(t *testing.T) {
 			t.Errorf("%q is not said: %+v", notes, s.Events)
 		}
 		left := entriesOf(t, to)
-		if len(left) != 1 || !strings.HasPrefix(left[0], transfer.CopyPrefix) {
+		if len(left) != 1 || !strings.HasPrefix(left[0], "opengauge-"+transfer.Copies+"-") ||
+			strings.HasSuffix(left[0], ".tmp") {
 			t.Errorf("kept are %v", left)
 		}
 	}

@@ -1,75 +1,219 @@
 package logbook
 
 import (
+	"database/sql"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
+
+	"opengauge/core/record/session"
+	"opengauge/core/storage/scratch"
 )
 
 // Check looks for damage: the database's own structure, references, and whether
 // every session can be read. It gives what is wrong, a sentence each, and how many
 // sessions it read.
 func (l *Logbook) Check(progress func(done, total int)) ([]string, int, error) {
+	faults := l.structure()
+	ids, incomplete := l.Salvage()
+	if incomplete != nil {
+		faults = append(faults, "not all sessions can be found: "+incomplete.Error())
+	}
+	for i, id := range ids {
+		if err := l.database.ctx.Err(); err != nil {
+			return faults, i, err
+		}
+		progress(i, len(ids))
+		if _, err := l.whole(id); err != nil {
+			faults = append(faults, fmt.Sprintf("session %s cannot be read: %v", id, err))
+		}
+	}
+	return faults, len(ids), l.database.ctx.Err()
+}
+
+// structure is what is wrong with the database itself.
+func (l *Logbook) structure() []string {
 	var faults []string
 	structure, err := queryTexts(l.database, `PRAGMA integrity_check`)
-	if err != nil {
-		return []string{"the database cannot be read: " + err.Error()}, 0, nil
-	}
 	for _, line := range structure {
 		if line != "ok" {
 			faults = append(faults, "the database is damaged: "+line)
 		}
 	}
-	lost, err := queryTexts(l.database, `SELECT "table" FROM pragma_foreign_key_check`)
 	if err != nil {
-		return faults, 0, l.unusable(err)
+		faults = append(faults, "the database cannot be read: "+err.Error())
 	}
+	lost, err := queryTexts(l.database, `SELECT "table" FROM pragma_foreign_key_check`)
 	for _, table := range lost {
 		faults = append(faults, "a row of "+table+" belongs to no session")
 	}
-	ids, err := l.IDs(Filter{})
 	if err != nil {
-		return append(faults, err.Error()), 0, nil
+		faults = append(faults, "references cannot be read: "+err.Error())
 	}
-	for i, id := range ids {
-		progress(i, len(ids))
-		s, err := l.load(id)
-		if err != nil {
-			faults = append(faults, fmt.Sprintf("session %s cannot be read: %v", id, err))
-			continue
-		}
-		var counted int
-		if err := l.database.QueryRow(`SELECT passes FROM sessions WHERE id = ?`, id).Scan(&counted); err == nil &&
-			counted != len(s.Passes) {
-			faults = append(faults, fmt.Sprintf("session %s has %d passes, and should have %d", id, len(s.Passes),
-				counted))
+	return faults
+}
+
+// whole reads a session and sees that all of it is there and holds up.
+func (l *Logbook) whole(id string) (*session.Session, error) {
+	s, err := l.load(id)
+	if err != nil {
+		return nil, err
+	}
+	var counted int
+	if err := l.database.QueryRow(`SELECT passes FROM sessions WHERE id = ?`, id).Scan(&counted); err != nil {
+		return nil, err
+	}
+	if counted != len(s.Passes) {
+		return nil, fmt.Errorf("it has %d passes, and should have %d", len(s.Passes), counted)
+	}
+	if s.ID != id {
+		return nil, fmt.Errorf("it says that it is session %q", s.ID)
+	}
+	return s, s.Check()
+}
+
+// Salvage gives the ids of all sessions that can be found, the newest first, and why some
+// may be missing: where one way to them is damaged, others are tried.
+func (l *Logbook) Salvage() ([]string, error) {
+	ids, err := queryTexts(l.database, `SELECT id FROM sessions`+newestFirst)
+	if err == nil || l.database.ctx.Err() != nil {
+		return ids, err
+	}
+	var found []string
+	for _, way := range []string{`ORDER BY started_ms DESC`, `ORDER BY started_ms`, `ORDER BY rowid DESC`,
+		`ORDER BY rowid`, `ORDER BY id`, `ORDER BY id DESC`, `ORDER BY name`, `ORDER BY name DESC`} {
+		more, _ := queryTexts(l.database, `SELECT id FROM sessions `+way) // those before the damage
+		for _, id := range more {
+			if !slices.Contains(found, id) {
+				found = append(found, id)
+			}
 		}
 	}
-	return faults, len(ids), nil
+	slices.Sort(found)
+	slices.Reverse(found) // ids begin with the time
+	return found, err
+}
+
+// Damaged names sessions that could not be read.
+type Damaged struct {
+	// Sessions are the ids of those, and Reasons why, each.
+	Sessions, Reasons []string
+	// Incomplete says that there may be more that could not even be found.
+	Incomplete error
+}
+
+// Add names a session.
+func (d *Damaged) Add(id string, why error) {
+	d.Sessions, d.Reasons = append(d.Sessions, id), append(d.Reasons, why.Error())
+}
+
+// Err gives the damage as an error, or nil where there is none.
+func (d *Damaged) Err() error {
+	var texts []error
+	for i, id := range d.Sessions {
+		texts = append(texts, fmt.Errorf("session %s is damaged and was left out: %s", id, d.Reasons[i]))
+	}
+	if d.Incomplete != nil {
+		texts = append(texts, fmt.Errorf("the logbook is damaged, and there may be sessions that were not found: %w",
+			d.Incomplete))
+	}
+	return errors.Join(texts...)
+}
+
+// Repair writes all that can be read of the logbook into a new one, and says what is
+// missing there.
+func (l *Logbook) Repair(name string, progress func(done, total int)) (Imported, *Damaged, error) {
+	if _, err := os.Lstat(name); err == nil {
+		return Imported{}, nil, fmt.Errorf("%s is there already; name a new file", name)
+	}
+	home, err := scratch.In(filepath.Dir(name))
+	if err != nil {
+		return Imported{}, nil, fmt.Errorf("could not write %s: %w", name, err)
+	}
+	done, damaged, err := l.saved(home, name, progress)
+	return done, damaged, errors.Join(err, home.Close())
+}
+
+// saved fills a new logbook, and gives it its name once it is whole.
+func (l *Logbook) saved(home *scratch.Folder, name string, progress func(done, total int)) (Imported, *Damaged, error) {
+	made, err := newFile(home, "repair")
+	if err == nil {
+		err = makeAt(l.database.ctx, made)
+	}
+	if err != nil {
+		return Imported{}, nil, fmt.Errorf("could not write %s: %w", name, err)
+	}
+	into, err := openAs(l.database.ctx, name, made, "")
+	if err != nil {
+		return Imported{}, nil, err
+	}
+	done, damaged, err := into.take(l, progress)
+	if err = errors.Join(err, into.Close()); err != nil {
+		return done, damaged, err
+	}
+	return done, damaged, nameAnew(made, name)
+}
+
+// newFile is the path of a database that is made and removed again, with what is beside it
+// while it is open.
+func newFile(home *scratch.Folder, of string) (string, error) {
+	made, err := home.Name(of)
+	if err != nil {
+		return "", err
+	}
+	return made, errors.Join(home.Also(made+"-wal"), home.Also(made+"-shm"))
 }
 
 // Backup writes a copy of the logbook, whole or not at all, while others may use it.
 // A file that is there already is not overwritten.
-func (l *Logbook) Backup(name string) error {
+func (l *Logbook) Backup(name string) (err error) {
+	defer func() {
+		if err != nil {
+			err = fmt.Errorf("could not write the backup %s: %w", name, err)
+		}
+	}()
 	if _, err := os.Lstat(name); err == nil {
-		return fmt.Errorf("%s is there already; name a new file", name)
+		return errors.New("it is there already; name a new file")
 	}
-	folder, err := os.MkdirTemp(filepath.Dir(name), ".opengauge-backup-")
+	home, err := scratch.In(filepath.Dir(name))
 	if err != nil {
-		return fmt.Errorf("could not write the backup %s: %w", name, err)
+		return err
 	}
-	defer os.RemoveAll(folder)
-	made := filepath.Join(folder, "logbook.db")
+	defer func() { err = errors.Join(err, home.Close()) }()
+	made, err := home.Name("backup")
+	if err != nil {
+		return err
+	}
 	if _, err := l.database.Exec(`VACUUM INTO ?`, made); err != nil {
-		return fmt.Errorf("could not write the backup %s: %w", name, err)
+		return err
 	}
 	file, err := os.OpenFile(made, os.O_RDWR, 0)
 	if err != nil {
 		return err
 	}
-	defer file.Close()
-	if err := file.Sync(); err != nil {
-		return fmt.Errorf("could not write the backup %s: %w", name, err)
+	if err := errors.Join(file.Sync(), file.Close()); err != nil {
+		return err
 	}
-	return os.Rename(made, name)
+	if err := os.Link(made, name); err == nil || errors.Is(err, os.ErrExist) {
+		return err
+	}
+	if _, err := os.Lstat(name); err == nil {
+		return os.ErrExist
+	}
+	if err := os.Rename(made, name); err != nil {
+		return err
+	}
+	home.Keep(made)
+	return nil
+}
+
+// tagsOf are the tags of a session, as far as they can be read.
+func tagsOf(from querier, id string) []string {
+	tags, err := queryTexts(from, `SELECT tag FROM tags WHERE session = ?`, id)
+	if err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return nil
+	}
+	return tags
 }

@@ -1,6 +1,7 @@
 package logbook
 
 import (
+	"context"
 	"database/sql"
 	"errors"
 	"fmt"
@@ -192,7 +193,7 @@ func TestAnImportThatFailsKeepsWholeSessions(t *testing.T) {
 func older(t *testing.T, sessions ...*session.Session) string {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "older.db")
-	database, err := sql.Open("sqlite", source(path))
+	database, err := sql.Open("sqlite", source(path, "rwc"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -227,7 +228,7 @@ func older(t *testing.T, sessions ...*session.Session) string {
 func TestAnOlderLogbookIsBroughtUpToDate(t *testing.T) {
 	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
 	want := example("k3f9abcdef", "stick", at)
-	book, err := Open(older(t, want))
+	book, err := Open(context.Background(), older(t, want))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -256,11 +257,11 @@ func TestMergeALogbookWhole(t *testing.T) {
 	}
 	book := newBook(t)
 	keep(t, book, ranked("t0000", "", at, 1))
-	done, err := book.MergeFrom(theirs.Path())
+	done, err := merge(book, theirs.Path())
 	if err != nil || done.Added != 119 || done.Known != 1 || len(done.Conflicting) != 0 {
 		t.Fatalf("%+v, %v", done, err)
 	}
-	if done, err = book.MergeFrom(theirs.Path()); err != nil || done.Added != 0 || done.Known != 120 {
+	if done, err = merge(book, theirs.Path()); err != nil || done.Added != 0 || done.Known != 120 {
 		t.Errorf("again: %+v, %v", done, err)
 	}
 	if got, _, err := book.List(Filter{Tags: []string{"article"}}); err != nil || len(got) != 1 {
@@ -270,13 +271,21 @@ func TestMergeALogbookWhole(t *testing.T) {
 	if standings, err := book.Standings(s); err != nil || standings[0].Slower != 50 || standings[0].Others != 119 {
 		t.Errorf("its standings: %+v, %v", standings, err)
 	}
-	if done, err = book.MergeFrom(older(t, example("old", "", at))); err != nil || done.Added != 1 {
+	if done, err = merge(book, older(t, example("old", "", at))); err != nil || done.Added != 1 {
 		t.Errorf("an older one: %+v, %v", done, err)
 	}
 	left, _ := filepath.Glob(filepath.Join(filepath.Dir(book.Path()), ".opengauge*"))
 	if faults, _, _ := book.Check(func(int, int) {}); len(faults) != 0 || len(left) != 0 {
 		t.Errorf("faults %q, left behind %q", faults, left)
 	}
+}
+
+func merge(book *Logbook, name string) (Imported, error) {
+	done, damaged, err := book.MergeFrom(name, func(int, int) {})
+	if err == nil {
+		err = damaged.Err()
+	}
+	return done, err
 }
 
 func TestIsLogbook(t *testing.T) {
@@ -302,7 +311,7 @@ func TestBackup(t *testing.T) {
 	if err := book.Backup(copied); err != nil {
 		t.Fatal(err)
 	}
-	restored, err := Open(copied)
+	restored, err := Open(context.Background(), copied)
 	if err != nil {
 		t.Fatal(err)
 	}

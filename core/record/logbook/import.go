@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"iter"
 	"reflect"
+	"time"
 
 	"opengauge/core/record/session"
 )
@@ -22,19 +23,23 @@ type Imported struct {
 
 // inTransaction is how many sessions are added at once: others who wait for the
 // logbook wait no longer than for that.
-const inTransaction = 200
+const inTransaction = 50
 
 // Import adds whole sessions. A session that is there already is left as it is. An
 // error ends the import; the sessions before it are kept, each of them whole.
 func (l *Logbook) Import(sessions iter.Seq2[*session.Session, error]) (Imported, error) {
 	done := Imported{Conflicting: []string{}}
+	if err := l.mayChange(); err != nil {
+		return done, err
+	}
 	batch := make([]whole, 0, inTransaction)
 	flush := func() error {
 		if len(batch) == 0 {
 			return nil
 		}
 		added := done
-		err := l.change(func(tx *sql.Tx) error {
+		began := time.Now()
+		err := l.database.change(func(tx *sql.Tx) error {
 			into, err := newImporting(tx)
 			if err != nil {
 				return err
@@ -48,10 +53,14 @@ func (l *Logbook) Import(sessions iter.Seq2[*session.Session, error]) (Imported,
 		})
 		if err == nil {
 			done, batch = added, batch[:0]
+			l.giveWay(time.Since(began))
 		}
 		return err
 	}
 	for each, err := range l.packedAhead(sessions) {
+		if err == nil {
+			err = l.database.ctx.Err()
+		}
 		if err == nil {
 			batch = append(batch, each)
 		}
@@ -62,6 +71,15 @@ func (l *Logbook) Import(sessions iter.Seq2[*session.Session, error]) (Imported,
 		}
 	}
 	return done, flush()
+}
+
+// giveWay leaves the logbook to others for as long as it was held, up to a moment.
+func (l *Logbook) giveWay(held time.Duration) {
+	const longest = 20 * time.Millisecond
+	select {
+	case <-l.database.ctx.Done():
+	case <-time.After(min(held, longest)):
+	}
 }
 
 // whole is a session with its passes as rows have them.

@@ -7,16 +7,13 @@ package logbook
 
 import (
 	"context"
-	"database/sql"
 	"embed"
 	"errors"
 	"fmt"
 	"io/fs"
-	"net/url"
 	"os"
 	"path/filepath"
 	"runtime"
-	"time"
 
 	"github.com/klauspost/compress/zstd"
 	"github.com/pressly/goose/v3"
@@ -32,8 +29,12 @@ const applicationID = 1330072642
 
 // Logbook is an open logbook. Several programs may have one open at once.
 type Logbook struct {
-	database *sql.DB
+	database store
 	path     string
+	// readOnly says that it cannot be changed, and folder is where a copy of it is that
+	// stands for it, if there is one.
+	readOnly bool
+	folder   string
 	// Samples are kept compressed. Both may be used by several goroutines.
 	encoder *zstd.Encoder
 	decoder *zstd.Decoder
@@ -56,81 +57,12 @@ func DefaultPath() (string, error) {
 	return filepath.Join(data, "opengauge", "logbook.db"), nil
 }
 
-// Create opens the logbook at path and makes it if it is not there.
-func Create(path string) (*Logbook, error) {
-	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
-		return nil, fmt.Errorf("could not make the folder of the logbook %s: %w; name another place with --logbook",
-			path, err)
-	}
-	return open(path)
-}
-
-// Open opens a logbook that is there already.
-func Open(path string) (*Logbook, error) {
-	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) {
-		return nil, fmt.Errorf("there is no logbook at %s yet; measure something first, or name another place with "+
-			"--logbook", path)
-	} else if err != nil {
-		return nil, fmt.Errorf("could not open the logbook: %w", err)
-	}
-	return open(path)
-}
-
-func open(path string) (*Logbook, error) {
-	database, err := sql.Open("sqlite", source(path))
-	if err != nil {
-		return nil, fmt.Errorf("could not open the logbook %s: %w", path, err)
-	}
-	book := &Logbook{database: database, path: path}
-	if err := book.prepareCompression(); err != nil {
-		_ = database.Close()
-		return nil, err
-	}
-	if err := book.prepare(); err != nil {
-		_ = database.Close()
-		return nil, err
-	}
-	return book, nil
-}
-
 func (l *Logbook) prepareCompression() (err error) {
 	if l.encoder, err = zstd.NewWriter(nil, zstd.WithEncoderConcurrency(runtime.GOMAXPROCS(0)),
 		zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithLowerEncoderMem(true)); err != nil {
 		return err
 	}
 	l.decoder, err = zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(largestSamples))
-	return err
-}
-
-// source is the database driver's name for the file, with each connection's
-// settings: readers beside one writer, waiting for each other, and every
-// transaction on stable media when it ends.
-func source(path string) string {
-	settings := url.Values{"_pragma": {
-		"busy_timeout(10000)", "journal_mode(WAL)", "synchronous(FULL)", "foreign_keys(ON)",
-	}, "_txlock": {"immediate"}}
-	return (&url.URL{Scheme: "file", Opaque: (&url.URL{Path: path}).EscapedPath(),
-		RawQuery: settings.Encode()}).String()
-}
-
-// prepare checks that the file is a logbook that this program understands, and
-// brings an older one up to date. When two programs do that at once, one of them
-// fails, and finds it done when it looks again.
-func (l *Logbook) prepare() error {
-	const tries, pause = 20, 100 * time.Millisecond
-	var err error
-	for range tries {
-		if err = l.recognise(); err == nil {
-			err = l.bringUpToDate()
-		}
-		if !lostRace(err) {
-			break
-		}
-		time.Sleep(pause)
-	}
-	if cause := new(sqlite.Error); errors.As(err, &cause) {
-		return l.unusable(err)
-	}
 	return err
 }
 
@@ -150,12 +82,12 @@ func (l *Logbook) bringUpToDate() error {
 	if err != nil {
 		return err
 	}
-	provider, err := goose.NewProvider(goose.DialectSQLite3, l.database, files,
+	provider, err := goose.NewProvider(goose.DialectSQLite3, l.database.DB, files,
 		goose.WithGoMigrations(fillFinding()...))
 	if err != nil {
 		return err
 	}
-	ctx := context.Background()
+	ctx := l.database.ctx
 	held, err := provider.GetDBVersion(ctx)
 	if err != nil {
 		return err
@@ -165,11 +97,17 @@ func (l *Logbook) bringUpToDate() error {
 		return fmt.Errorf("the logbook %s was written by a newer opengauge (layout %d, this program knows up to "+
 			"%d); use that program, or name another logbook with --logbook", l.path, held, known)
 	}
+	if held < known && l.readOnly {
+		return errOlder
+	}
 	if held < known {
 		_, err = provider.Up(ctx)
 	}
 	return err
 }
+
+// errOlder says that a logbook that cannot be written has a layout of an older program.
+var errOlder = errors.New("the logbook has an older layout, and cannot be written")
 
 func newest(provider *goose.Provider) int64 {
 	var newest int64
@@ -177,46 +115,6 @@ func newest(provider *goose.Provider) int64 {
 		newest = max(newest, migration.Version)
 	}
 	return newest
-}
-
-// recognise refuses files that are no logbook, before anything is written, and marks
-// an empty one as a logbook.
-func (l *Logbook) recognise() error {
-	var id int64
-	if err := l.database.QueryRow("PRAGMA application_id").Scan(&id); err != nil {
-		return err
-	}
-	if id == applicationID {
-		return nil
-	}
-	return l.mark()
-}
-
-// mark makes an empty file a logbook. It looks and writes in one transaction, as
-// another program may be making the same logbook.
-func (l *Logbook) mark() error {
-	transaction, err := l.database.Begin()
-	if err != nil {
-		return err
-	}
-	defer func() { _ = transaction.Rollback() }()
-	var id, tables int64
-	if err := transaction.QueryRow("PRAGMA application_id").Scan(&id); err != nil {
-		return err
-	}
-	if id == applicationID {
-		return nil
-	}
-	if err := transaction.QueryRow("SELECT count(*) FROM sqlite_schema").Scan(&tables); err != nil {
-		return err
-	}
-	if tables > 0 {
-		return fmt.Errorf("%s is a database, but not a logbook; name another file with --logbook", l.path)
-	}
-	if _, err := transaction.Exec(fmt.Sprintf("PRAGMA application_id = %d", applicationID)); err != nil {
-		return err
-	}
-	return transaction.Commit()
 }
 
 func (l *Logbook) unusable(err error) error {
@@ -230,5 +128,24 @@ func (l *Logbook) Path() string { return l.path }
 // Close closes the logbook.
 func (l *Logbook) Close() error {
 	l.decoder.Close()
-	return errors.Join(l.encoder.Close(), l.database.Close())
+	err := errors.Join(l.encoder.Close(), l.database.Close())
+	if l.folder != "" {
+		err = errors.Join(err, os.RemoveAll(l.folder))
+	}
+	return err
+}
+
+// Under is the logbook within another context: what waits for it ends with that.
+func (l *Logbook) Under(ctx context.Context) *Logbook {
+	other := *l
+	other.database.ctx = ctx
+	return &other
+}
+
+// mayChange says why the logbook cannot be changed, or nothing.
+func (l *Logbook) mayChange() error {
+	if l.readOnly {
+		return fmt.Errorf("the logbook %s can only be read", l.path)
+	}
+	return nil
 }

@@ -3,80 +3,125 @@ package logbook
 import (
 	"database/sql"
 	"encoding/json"
-	"errors"
 	"fmt"
 
 	fastjson "github.com/go-json-experiment/json"
 
 	"opengauge/core/record/session"
+	"opengauge/core/record/spool"
 )
 
-// Begin records a session that starts now. It is kept as interrupted until
-// [Logbook.Finish] says otherwise, so that a crash leaves it truthful.
-func (l *Logbook) Begin(s *session.Session) error {
+// begun and ended are the records of a session's beginning and end.
+func begun(s *session.Session) (spool.Record, error) {
 	started := *s
-	started.State = session.Interrupted
-	document, err := header(&started)
-	if err != nil {
-		return err
-	}
-	_, err = l.database.Exec(
-		`INSERT INTO sessions (id, name, started_ms, state, simulated, plan, target, document)
-			VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-		s.ID, s.Name, s.Started.UnixMilli(), started.State, s.Simulated, s.Plan.Name, s.Target.Address, document)
-	return err
+	started.State, started.Passes = session.Interrupted, nil
+	return spool.New(spool.Begin, 0, &started)
 }
 
-// AddPass adds a pass to a session that was begun.
-func (l *Logbook) AddPass(id string, pass session.Pass) error {
-	packed, err := l.pack(pass)
-	if err != nil {
+func ended(s *session.Session) (spool.Record, error) {
+	without := *s
+	without.Passes = nil
+	return spool.New(spool.Finish, 0, &without)
+}
+
+// Store takes records of a session in, together. One that is there already is stored once.
+func (l *Logbook) Store(id string, records ...spool.Record) error {
+	if err := l.mayChange(); err != nil {
 		return err
 	}
-	return l.change(func(tx *sql.Tx) error {
-		_, err := tx.Exec(
-			`INSERT INTO passes (session, position, document, samples)
-			 SELECT ?1, count(*), ?2, ?3 FROM passes WHERE session = ?1`,
-			id, packed.document, packed.samples)
-		if err == nil {
-			_, err = tx.Exec(`UPDATE sessions SET passes = passes + 1 WHERE id = ?`, id)
+	ready := make([]stored, len(records))
+	for i, record := range records {
+		var err error
+		if ready[i], err = l.ready(record); err != nil {
+			return fmt.Errorf("record %d of session %s: %w", i+1, id, err)
 		}
-		return err
-	})
-}
-
-// Finish records how a session ended.
-func (l *Logbook) Finish(s *session.Session) error {
-	document, err := header(s)
-	if err != nil {
-		return err
 	}
-	return l.change(func(tx *sql.Tx) error {
-		result, err := tx.Exec(`UPDATE sessions SET state = ?, document = ? WHERE id = ?`, s.State, document, s.ID)
+	return l.database.change(func(tx *sql.Tx) error {
+		noted := false
+		for i := range ready {
+			if err := ready[i].put(tx, id); err != nil {
+				return err
+			}
+			noted = noted || ready[i].kind == spool.Finish
+		}
+		if !noted {
+			return nil
+		}
+		s, err := brief(tx, id)
 		if err != nil {
 			return err
-		}
-		if changed, err := result.RowsAffected(); err == nil && changed == 0 {
-			return fmt.Errorf("session %s is not in the logbook any more", s.ID)
 		}
 		return noteAnew(tx, s)
 	})
 }
 
-// change makes several changes together, or none.
-func (l *Logbook) change(make func(*sql.Tx) error) error {
-	tx, err := l.database.Begin()
-	if err != nil {
+// stored is a record as rows have it.
+type stored struct {
+	kind    spool.Kind
+	session *session.Session
+	header  string
+	number  int
+	pass    packed
+}
+
+// ready makes rows of a record.
+func (l *Logbook) ready(record spool.Record) (stored, error) {
+	made := stored{kind: record.Kind, number: record.Number}
+	switch record.Kind {
+	case spool.Pass:
+		var pass session.Pass
+		if err := json.Unmarshal(record.Document, &pass); err != nil {
+			return made, err
+		}
+		var err error
+		made.pass, err = l.pack(pass)
+		return made, err
+	case spool.Begin, spool.Finish:
+		made.session = &session.Session{}
+		if err := json.Unmarshal(record.Document, made.session); err != nil {
+			return made, err
+		}
+		var err error
+		made.header, err = header(made.session)
+		return made, err
+	case spool.Discard:
+		return made, nil
+	}
+	return made, fmt.Errorf("unknown kind of record %q", record.Kind)
+}
+
+// put stores a record within a transaction.
+func (r *stored) put(tx *sql.Tx, id string) error {
+	switch r.kind {
+	case spool.Discard:
+		_, err := tx.Exec(`DELETE FROM sessions WHERE id = ?`, id)
+		return err
+	case spool.Pass:
+		if _, err := tx.Exec(`INSERT INTO passes (session, position, document, samples) VALUES (?, ?, ?, ?)
+				ON CONFLICT DO NOTHING`, id, r.number, r.pass.document, r.pass.samples); err != nil {
+			return err
+		}
+		_, err := tx.Exec(`UPDATE sessions SET passes = (SELECT count(*) FROM passes WHERE session = ?1) WHERE id = ?1`,
+			id)
 		return err
 	}
-	if err := make(tx); err != nil {
-		return errors.Join(err, tx.Rollback())
+	onConflict := `DO NOTHING`
+	if r.kind == spool.Finish {
+		onConflict = `DO UPDATE SET state = excluded.state, document = excluded.document`
 	}
-	return tx.Commit()
+	s := r.session
+	_, err := tx.Exec(
+		`INSERT INTO sessions (id, name, started_ms, state, simulated, plan, target, document)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (id) `+onConflict,
+		id, s.Name, s.Started.UnixMilli(), s.State, s.Simulated, s.Plan.Name, s.Target.Address, r.header)
+	return err
 }
 
 // Discard forgets a session.
 func (l *Logbook) Discard(id string) error {
+	if err := l.mayChange(); err != nil {
+		return err
+	}
 	_, err := l.database.Exec(`DELETE FROM sessions WHERE id = ?`, id)
 	return err
 }

@@ -48,7 +48,6 @@ type Request struct {
 	Seed              uint64
 	Conditions        map[string]string
 	Probes            []sensor.Source
-	Tag               string
 	// Trust says which servers of volumes are trusted; nil is as the system does.
 	Trust *tls.Config
 	// Shared are the ports of simulated hosts that several parts are behind, by
@@ -92,7 +91,7 @@ func Open(ctx context.Context, r Request) (Opened, error) {
 
 func openPath(r Request) (Opened, error) {
 	made, err := target.OpenPath(r.Address, target.PathOptions{
-		Size: r.Size, Carrier: r.Carrier, Tag: r.Tag, Overwrite: r.Overwrite, OverwriteContents: r.OverwriteContents,
+		Size: r.Size, Carrier: r.Carrier, Overwrite: r.Overwrite, OverwriteContents: r.OverwriteContents,
 	})
 	if err != nil {
 		return Opened{}, err

@@ -9,7 +9,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"slices"
+	"runtime"
 	"strings"
 	"syscall"
 	"testing"
@@ -19,6 +19,7 @@ import (
 
 	"opengauge/core/storage/direct"
 	"opengauge/core/storage/payload"
+	"opengauge/core/storage/scratch"
 	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
 )
@@ -208,6 +209,8 @@ func (brokenReader) ReadAt([]byte, int64) (int, error) { return 0, syscall.EIO }
 // Each way to the kernel reads what it wrote, flushes, and tells errors and short reads
 // of each operation, in its own slot.
 func TestEveryCarrierOnADevice(t *testing.T) {
+	runtime.LockOSThread() // a queue is of one thread
+	defer runtime.UnlockOSThread()
 	device := witness.Loop(t, deviceSize)
 	for _, c := range []struct {
 		carrier Carrier
@@ -321,7 +324,7 @@ func TestDiscardForgetsFromAnOffset(t *testing.T) {
 func TestFillingAFolder(t *testing.T) {
 	device := witness.Loop(t, deviceSize)
 	folder := witness.Mounted(t, device, "noatime")
-	opened, err := OpenPath(folder, PathOptions{Size: 4 * unit.MiB, Tag: "fill"})
+	opened, err := OpenPath(folder, PathOptions{Size: 4 * unit.MiB})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -348,12 +351,13 @@ func TestFillingAFolder(t *testing.T) {
 			t.Errorf("filled to %.3f, told %.3f, want %.2f", share, told, level)
 		}
 	}
-	names, _ := filepath.Glob(filepath.Join(folder, "opengauge-test-file-fill-filler-*.tmp"))
+	names, _ := filepath.Glob(filepath.Join(folder, "opengauge-filler-*.tmp"))
 	if len(names) < 2 || asked < 30<<20 {
 		t.Errorf("%d fillers of %d bytes: %v", len(names), asked, names)
 	}
-	if left := Leftovers(folder); len(left) > 0 {
-		t.Errorf("files in use are leftovers: %v", left)
+	stays := func(l scratch.Leftover) { t.Errorf("%s is taken for a leftover", l.Path) }
+	if err := scratch.Sweep(folder, stays); err != nil {
+		t.Error(err)
 	}
 	if err := filler.FillTo(context.Background(), 0.99, data, func(float64) {}); err == nil ||
 		!strings.Contains(err.Error(), "would leave less than") {
@@ -384,34 +388,40 @@ func TestFillingAFolder(t *testing.T) {
 	_ = file.Close()
 }
 
-// Only test files that nobody uses any more are leftovers, and nothing that only looks
-// like one by a pattern in the folder's name.
-func TestLeftovers(t *testing.T) {
+// A test file is marked as one for as long as it is used, whatever its folder is called,
+// and what only looks like one is let be.
+func TestATestFileIsMarked(t *testing.T) {
 	folder := filepath.Join(t.TempDir(), "a[b]*?")
-	if err := os.MkdirAll(filepath.Join(folder, "opengauge-test-file-folder.tmp"), 0o700); err != nil {
+	if err := os.MkdirAll(folder, 0o700); err != nil {
 		t.Fatal(err)
 	}
-	for _, name := range []string{"opengauge-test-file-dead.tmp", "other.tmp", "opengauge-test-file-dead.txt"} {
-		if err := os.WriteFile(filepath.Join(folder, name), []byte("abc"), 0o600); err != nil {
-			t.Fatal(err)
-		}
+	thesis := filepath.Join(folder, "opengauge-test-file-my-thesis.tmp")
+	if err := os.WriteFile(thesis, []byte("abc"), 0o600); err != nil {
+		t.Fatal(err)
 	}
-	opened, err := OpenPath(folder, PathOptions{Size: unit.MiB, Tag: "living"})
+	opened, err := OpenPath(folder, PathOptions{Size: unit.MiB})
 	if err != nil {
 		t.Fatal(err)
 	}
-	left := Leftovers(folder)
-	want := []Leftover{{Path: filepath.Join(folder, "opengauge-test-file-dead.tmp"), Size: 3}}
-	if !slices.Equal(left, want) {
-		t.Errorf("leftovers are %v, want %v", left, want)
+	stays := func(l scratch.Leftover) { t.Errorf("%s is taken for a leftover", l.Path) }
+	if err := scratch.Sweep(folder, stays); err != nil {
+		t.Error(err)
 	}
-	_ = opened.Close()
+	if made, _ := os.ReadDir(folder); len(made) != 3 {
+		t.Errorf("there are %v, want the file, its mark and the thesis", made)
+	}
+	if err := opened.Close(); err != nil {
+		t.Error(err)
+	}
+	if left, _ := os.ReadDir(folder); len(left) != 1 || left[0].Name() != filepath.Base(thesis) {
+		t.Errorf("left are %v", left)
+	}
 }
 
 func TestRoomEndsBeforeTheReserve(t *testing.T) {
 	device := witness.Loop(t, deviceSize)
 	folder := witness.Mounted(t, device, "noatime")
-	opened, err := OpenPath(folder, PathOptions{Size: unit.MiB, Tag: "room"})
+	opened, err := OpenPath(folder, PathOptions{Size: unit.MiB})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -586,13 +596,17 @@ func TestADeviceUnderALoop(t *testing.T) {
 // what was written to it.
 func TestAFileThatComesBack(t *testing.T) {
 	folder := t.TempDir()
-	opened, err := OpenPath(folder, PathOptions{Size: unit.MiB, Tag: "back"})
+	opened, err := OpenPath(folder, PathOptions{Size: unit.MiB})
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer opened.Close()
 	device := opened.(Reopener)
-	name := filepath.Join(folder, TestFilePrefix+"back"+TestFileSuffix)
+	names, _ := filepath.Glob(filepath.Join(folder, "opengauge-"+TestFile+"-*.tmp"))
+	if len(names) != 1 {
+		t.Fatalf("test files are %v", names)
+	}
+	name := names[0]
 	victim := filepath.Join(t.TempDir(), "victim")
 	if err := os.WriteFile(victim, make([]byte, 2<<20), 0o600); err != nil {
 		t.Fatal(err)
@@ -625,8 +639,5 @@ func TestAFileThatComesBack(t *testing.T) {
 		if stranger := new(StrangerError); (err != nil) != c.fails || errors.As(err, &stranger) != c.stranger {
 			t.Errorf("%s: %v", c.name, err)
 		}
-	}
-	if len(Leftovers(folder)) != 0 {
-		t.Error("the file that is gone on with is not claimed")
 	}
 }

@@ -6,12 +6,9 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
-	"path/filepath"
-	"strings"
 
 	"github.com/shirou/gopsutil/v4/disk"
 
-	"opengauge/core/storage/direct"
 	"opengauge/core/unit"
 )
 
@@ -59,16 +56,14 @@ func (k *kernelFile) FillTo(ctx context.Context, share float64, data func(length
 
 // addFiller writes one filler file.
 func (k *kernelFile) addFiller(ctx context.Context, blocks unit.Bytes, data func(length int) []byte) error {
-	name := strings.TrimSuffix(k.remove, TestFileSuffix) + fmt.Sprintf("-filler-%d", len(k.fillers)+1) + TestFileSuffix
-	file, _, err := direct.Create(name, 0o600)
+	file, _, err := createIn(k.home, "filler")
 	if err != nil {
-		return explain("create a filler file in", filepath.Dir(name), err)
+		return explain("create a filler file in", k.description.Path, err)
 	}
-	claim(file)
 	k.fillers = append(k.fillers, file)
 	for at := unit.Bytes(0); at < blocks && ctx.Err() == nil; at++ {
 		if _, err := file.WriteAt(data(int(fillerBlock)), int64(at*fillerBlock)); err != nil {
-			return explain("fill", filepath.Dir(name), err)
+			return explain("fill", k.description.Path, err)
 		}
 	}
 	return file.Sync()
@@ -78,9 +73,15 @@ func (k *kernelFile) addFiller(ctx context.Context, blocks unit.Bytes, data func
 func (k *kernelFile) Free() error {
 	var failed error
 	for _, file := range k.fillers {
+		info, sized := file.Stat()
 		_ = file.Close()
 		if err := os.Remove(file.Name()); err != nil && !errors.Is(err, fs.ErrNotExist) {
 			failed = errors.Join(failed, fmt.Errorf("a filler file could not be removed, remove it by hand: %w", err))
+			continue
+		}
+		k.home.Keep(file.Name())
+		if sized == nil && k.freeing.Load() > 0 {
+			k.freeing.Add(-info.Size())
 		}
 	}
 	k.fillers = nil

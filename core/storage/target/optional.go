@@ -33,6 +33,13 @@ type (
 	// Discarder can forget what it holds from an offset on.
 	Discarder interface{ Discard(from unit.Bytes) error }
 
+	// Freer gives space back as it is closed.
+	Freer interface {
+		// Freeing is how much is not given back yet, once that has begun. It may be asked
+		// by another goroutine.
+		Freeing() unit.Bytes
+	}
+
 	// Roomy may run out of the space around it.
 	Roomy interface {
 		// Room says why nothing more should be written, or nothing.
@@ -53,6 +60,7 @@ var (
 	_ Reopener = (*kernelFile)(nil)
 	_ Answerer = (*kernelFile)(nil)
 	_ Roomy    = (*kernelFile)(nil)
+	_ Freer    = (*kernelFile)(nil)
 	_ Filler   = (*kernelFile)(nil)
 )
 

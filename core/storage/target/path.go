@@ -6,7 +6,7 @@ import (
 	"io"
 	"io/fs"
 	"os"
-	"path/filepath"
+	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -14,6 +14,7 @@ import (
 
 	"opengauge/core/clock"
 	"opengauge/core/storage/direct"
+	"opengauge/core/storage/scratch"
 	"opengauge/core/unit"
 )
 
@@ -30,8 +31,6 @@ type PathOptions struct {
 	Overwrite string
 	// OverwriteContents allows that even where the device holds something.
 	OverwriteContents bool
-	// Tag tells this run's test file from others: the session's id.
-	Tag string
 }
 
 const (
@@ -76,10 +75,13 @@ type kernelFile struct {
 	claimed          *os.File
 	options          PathOptions
 	serial, attached string
-	// remove is the path of a test file to remove on Close, or empty.
-	remove string
-	// fillers are files that fill the file system.
+	// remove is the path of a test file to remove on Close, or empty, and home where it is
+	// marked as one. The fillers are files that fill the file system.
+	remove  string
+	home    *scratch.Folder
 	fillers []*os.File
+	// freeing is how many bytes of them are not given back yet, once that has begun.
+	freeing atomic.Int64
 }
 
 func openFolder(path string, options PathOptions) (Target, error) {
@@ -91,17 +93,21 @@ func openFolder(path string, options PathOptions) (Target, error) {
 	if err != nil {
 		return nil, err
 	}
-	name := filepath.Join(path, TestFilePrefix+options.Tag+TestFileSuffix)
-	file, past, err := direct.Create(name, 0o600)
+	home, err := scratch.In(path)
 	if err != nil {
 		return nil, explain("create a test file in", path, err)
 	}
-	made := &kernelFile{file: file, clock: clock.Start(), carrier: options.Carrier, remove: name, description: Description{
-		Kind: Folder, Address: path, Path: path, Span: size,
-		Capacity: unit.Bytes(usage.Total), FileSystem: usage.Fstype,
-		Writable: true, Unfilled: true, Direct: past, Parallel: true,
-	}}
-	claim(file)
+	file, past, err := createIn(home, TestFile)
+	if err != nil {
+		return nil, errors.Join(explain("create a test file in", path, err), home.Close())
+	}
+	name := file.Name()
+	made := &kernelFile{file: file, clock: clock.Start(), carrier: options.Carrier, remove: name, home: home,
+		description: Description{
+			Kind: Folder, Address: path, Path: path, Span: size,
+			Capacity: unit.Bytes(usage.Total), FileSystem: usage.Fstype,
+			Writable: true, Unfilled: true, Direct: past, Parallel: true,
+		}}
 	if err := direct.Reserve(made.file, int64(made.description.Span)); err != nil {
 		return nil, errors.Join(explain("reserve "+size.Capacity()+" in", path, err), made.Close())
 	}
@@ -123,12 +129,23 @@ func (k *kernelFile) lookAround() {
 	}
 }
 
-// The name of a test file is this prefix, the session's id and this suffix, so
-// that anyone who finds one knows whose it is.
-const (
-	TestFilePrefix = "opengauge-test-file-"
-	TestFileSuffix = ".tmp"
-)
+// TestFile is what test files have in their names.
+const TestFile = "test-file"
+
+// createIn makes a new file for direct I/O, marked as one that is removed again.
+func createIn(home *scratch.Folder, of string) (file *os.File, past bool, err error) {
+	name, err := home.Name(of)
+	if err != nil {
+		return nil, false, err
+	}
+	if file, past, err = direct.Create(name, 0o600); err != nil {
+		return nil, false, err
+	}
+	if err := home.Made(name); err != nil {
+		return nil, false, errors.Join(err, file.Close())
+	}
+	return file, past, nil
+}
 
 // PlannedSize is how large a test file in the folder would be, or why it would
 // not fit.
@@ -236,9 +253,6 @@ func (k *kernelFile) settleDirect(path string, reopen func() (*os.File, error)) 
 	}
 	_ = k.file.Close()
 	k.file, k.description.Direct = cached, false
-	if k.remove != "" {
-		claim(cached)
-	}
 	return nil
 }
 
@@ -263,18 +277,50 @@ func (k *kernelFile) Open(shape Shape) (Queue, error) {
 }
 
 func (k *kernelFile) Close() error {
-	closed := errors.Join(k.release(), k.Free())
+	closed := k.release()
+	if k.home != nil {
+		k.shrink()
+		closed = errors.Join(closed, k.Free())
+	}
 	if err := k.file.Close(); !errors.Is(err, fs.ErrClosed) { // one that vanished was closed before
 		closed = errors.Join(closed, err)
 	}
-	if k.remove == "" {
+	if k.home == nil {
 		return closed
 	}
-	if err := os.Remove(k.remove); err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return fmt.Errorf("the test file could not be removed, remove it by hand: %w", err)
-	}
-	return closed
+	err := k.home.Close()
+	k.freeing.Store(0)
+	return errors.Join(closed, err)
 }
+
+// freedAtOnce is how much of a file is given back at a time: systems take a while for
+// much, and nobody sees how far they are.
+const freedAtOnce = 8 << 30
+
+// shrink gives the test file's space back.
+func (k *kernelFile) shrink() {
+	info, err := os.Lstat(k.remove)
+	if err != nil || !info.Mode().IsRegular() {
+		return
+	}
+	left := info.Size()
+	for _, filler := range k.fillers {
+		if info, err := filler.Stat(); err == nil {
+			left += info.Size()
+		}
+	}
+	k.freeing.Store(left)
+	for size := info.Size() - freedAtOnce; size > 0; size -= freedAtOnce {
+		if k.file.Truncate(size) != nil {
+			return // removing it gives back the rest
+		}
+		k.freeing.Add(-freedAtOnce)
+	}
+}
+
+// Freeing is how much of what was written for the measurement is not given back yet, once
+// that has begun.
+func (k *kernelFile) Freeing() unit.Bytes { return unit.Bytes(k.freeing.Load()) }
 
 // Answers tries a read in several places: storage of which a part cannot be read is
 // still there.

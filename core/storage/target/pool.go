@@ -93,15 +93,13 @@ func (p *pool) Submit(operations []Operation) error {
 }
 
 func (p *pool) Wait(done []Completion, until time.Duration) (int, error) {
-	if filled := p.drain(done); filled > 0 {
-		return filled, nil
+	for { // the bell may still ring for what was taken before
+		filled, left := p.drain(done), until-p.clock.Now()
+		if filled > 0 || left <= 0 {
+			return filled, nil
+		}
+		p.bell.Wait(left)
 	}
-	left := until - p.clock.Now()
-	if left <= 0 {
-		return 0, nil
-	}
-	p.bell.Wait(left)
-	return p.drain(done), nil
 }
 
 // drain takes what is complete by now.

@@ -100,9 +100,6 @@ func (k *kernelFile) goOnWith(file *os.File, err error) error {
 	}
 	_ = k.file.Close()
 	k.file = file
-	if k.remove != "" {
-		claim(file)
-	}
 	return nil
 }
 

@@ -1,0 +1,6 @@
+//go:build !linux
+
+package cli
+
+// heldByKernel is not known on this system.
+func heldByKernel() string { return "" }

@@ -1,0 +1,104 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/signal"
+	"slices"
+	"strings"
+	"sync"
+	"syscall"
+	"time"
+
+	"opengauge/present/term"
+)
+
+// How long a command that was interrupted may take to clean up before it says what it
+// waits for, and how often it says so.
+const (
+	cleanWithin = 1600 * time.Millisecond
+	sayEvery    = 2 * time.Second
+)
+
+// caughtSignals are those that end a command. One that whoever started the program has
+// set to be ignored stays ignored; a pipe that nobody reads any more is an error of
+// writing, and no end.
+func caughtSignals() <-chan os.Signal {
+	caught := make(chan os.Signal, 4)
+	for _, each := range []os.Signal{os.Interrupt, syscall.SIGTERM, syscall.SIGHUP} {
+		if each != syscall.SIGHUP || !signal.Ignored(each) {
+			signal.Notify(caught, each)
+		}
+	}
+	signal.Notify(make(chan os.Signal, 1), syscall.SIGPIPE)
+	return caught
+}
+
+// duties are what a command has to do before it ends: what is being cleaned up, by what is
+// left of it.
+type duties struct {
+	mutex sync.Mutex
+	left  []func() string
+}
+
+// add enters a duty, by a function that says what is left of it, or nothing.
+func (d *duties) add(left func() string) {
+	d.mutex.Lock()
+	defer d.mutex.Unlock()
+	d.left = append(d.left, left)
+}
+
+// pending says what is left of all duties, or nothing.
+func (d *duties) pending() string {
+	d.mutex.Lock()
+	defer d.mutex.Unlock()
+	var texts []string
+	for _, left := range d.left {
+		if text := left(); text != "" && !slices.Contains(texts, text) {
+			texts = append(texts, text)
+		}
+	}
+	return strings.Join(texts, "; ")
+}
+
+// endAfterSignal waits for a command that was interrupted, and gives the exit code. It
+// waits long only for what is being cleaned up, and for a thread that the kernel does not
+// give back, and says so.
+func (e *environment) endAfterSignal(ended <-chan error, signals <-chan os.Signal) int {
+	wait := time.NewTimer(cleanWithin)
+	for {
+		select {
+		case err := <-ended:
+			return exitCode(interrupted(err), e.stderr)
+		case <-signals:
+			fmt.Fprintln(e.stderr, "opengauge: ended at once; what it made may be left behind")
+			return exitInterrupted
+		case <-wait.C:
+		}
+		reason := e.duties.pending()
+		if reason == "" {
+			reason = heldByKernel()
+		}
+		if reason == "" {
+			fmt.Fprintln(e.stderr, "opengauge: interrupted; what it made may be left behind")
+			return exitInterrupted
+		}
+		fmt.Fprintf(e.stderr, "opengauge: still waiting: %s (a second signal ends it at once)\n", term.Clean(reason))
+		wait.Reset(sayEvery)
+	}
+}
+
+// interrupted is the error of a command that a signal ended.
+func interrupted(err error) error {
+	switch {
+	case err == nil, errors.Is(err, errFound):
+		return fmt.Errorf("%w as it ended; all was done", errStopped)
+	case errors.Is(err, errInterrupted), errors.Is(err, errStoppedEarly), errors.Is(err, errStopped):
+		return err
+	case errors.Is(err, context.Canceled):
+		return errStopped
+	}
+	return errors.Join(errStopped, err)
+}

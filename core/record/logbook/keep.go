@@ -1,0 +1,151 @@
+package logbook
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"opengauge/core/record/session"
+	"opengauge/core/record/spool"
+)
+
+// Times that a measurement waits for a busy logbook: beside a pass, and at its end.
+const (
+	briefly  = 300 * time.Millisecond
+	finally  = 10 * time.Second
+	takingIn = 2 * time.Second
+)
+
+// Keeper keeps one session while it is measured. Everything is on stable media in a spool
+// before it goes to the logbook, so that a logbook that is busy, or away, costs a
+// measurement nothing. It belongs to one goroutine.
+type Keeper struct {
+	path    string
+	book    *Logbook // nil where it could not be opened
+	spool   *spool.File
+	lost    error // why the spool could not be written
+	id      string
+	passes  int
+	pending []spool.Record
+	failed  error // why the logbook did not take what is pending
+	finally time.Duration
+}
+
+// Keep gives a keeper for a session in the logbook at path. The logbook may be nil: then it
+// is tried again at the end.
+func Keep(path string, book *Logbook) *Keeper {
+	return &Keeper{path: path, book: book, finally: finally}
+}
+
+// Begin keeps a session that starts now.
+func (k *Keeper) Begin(s *session.Session) error {
+	record, err := begun(s)
+	if err != nil {
+		return err
+	}
+	k.id = s.ID
+	k.spool, k.lost = spool.Create(k.path, s.ID)
+	return k.add(record)
+}
+
+// AddPass keeps the next pass.
+func (k *Keeper) AddPass(_ string, pass session.Pass) error {
+	record, err := spool.New(spool.Pass, k.passes, pass)
+	if err != nil {
+		return err
+	}
+	k.passes++
+	return k.add(record)
+}
+
+// Finish keeps how the session ended, or how far it is; what was said of that before is
+// forgotten.
+func (k *Keeper) Finish(s *session.Session) error {
+	record, err := ended(s)
+	if err != nil {
+		return err
+	}
+	k.pending = slices.DeleteFunc(k.pending, func(r spool.Record) bool { return r.Kind == spool.Finish })
+	return k.add(record)
+}
+
+// Discard forgets a session that measured nothing.
+func (k *Keeper) Discard(string) error {
+	record, err := spool.New(spool.Discard, 0, nil)
+	if err != nil {
+		return err
+	}
+	return k.add(record)
+}
+
+// add puts a record into the spool and tries to store what is pending. That it cannot be
+// stored now is no error.
+func (k *Keeper) add(record spool.Record) error {
+	if k.spool != nil && k.lost == nil {
+		k.lost = k.spool.Append(record)
+	}
+	k.pending = append(k.pending, record)
+	k.store(briefly)
+	return nil
+}
+
+func (k *Keeper) store(within time.Duration) {
+	if k.book == nil || len(k.pending) == 0 {
+		return
+	}
+	patient := k.book.Under(context.Background())
+	patient.database.patience = within
+	if k.failed = patient.Store(k.id, k.pending...); k.failed == nil {
+		k.pending = k.pending[:0]
+	}
+}
+
+// Close stores what is pending, or leaves it in the spool and says so. It fails if neither
+// has it.
+func (k *Keeper) Close() (waits string, err error) {
+	if k.id == "" {
+		return "", nil
+	}
+	if k.book == nil {
+		if book, err := Create(context.Background(), k.path); err == nil {
+			k.book = book
+			defer book.Close()
+		} else {
+			k.failed = err
+		}
+	}
+	k.store(k.finally)
+	switch {
+	case len(k.pending) == 0 && k.spool != nil:
+		return "", k.spool.Remove()
+	case len(k.pending) == 0:
+		return "", nil
+	case k.spool == nil || k.lost != nil:
+		err := fmt.Errorf("session %s could not be kept: %w", k.id, errors.Join(k.failed, k.lost))
+		if k.spool != nil {
+			err = errors.Join(err, k.spool.Close())
+		}
+		return "", err
+	}
+	return fmt.Sprintf("the logbook did not take session %s (%v); it waits in %s, and the next command that opens the "+
+		"logbook takes it in", k.id, k.failed, k.spool.Path()), k.spool.Close()
+}
+
+// TakeIn stores what programs that are dead left beside the logbook, and tells of each
+// session. What a busy logbook does not take now is left for the next time.
+func (l *Logbook) TakeIn(tell func(id string)) error {
+	if l.readOnly {
+		return nil
+	}
+	patient := l.Under(l.database.ctx)
+	patient.database.patience = takingIn
+	return spool.TakeIn(l.path, func(waiting spool.Waiting) error {
+		if err := patient.Store(waiting.Session, waiting.Records...); err != nil {
+			return fmt.Errorf("what waits in %s is not in the logbook yet: %w", waiting.Path, err)
+		}
+		tell(waiting.Session)
+		return nil
+	})
+}

@@ -1,0 +1,293 @@
+package logbook
+
+import (
+	"context"
+	"database/sql"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"net/url"
+	"os"
+	"path/filepath"
+	"time"
+
+	"modernc.org/sqlite"
+
+	"opengauge/core/storage/scratch"
+)
+
+// Create opens the logbook at path and makes it if it is not there. The context ends what
+// waits for it.
+func Create(ctx context.Context, path string) (*Logbook, error) {
+	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+		return nil, fmt.Errorf("could not make the folder of the logbook %s: %w; name another place with --logbook",
+			path, err)
+	}
+	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) {
+		if err := makeNew(ctx, path); err != nil {
+			return nil, fmt.Errorf("could not make the logbook %s: %w; name another place with --logbook", path, err)
+		}
+	}
+	book, err := Open(ctx, path)
+	if err == nil && book.readOnly {
+		return nil, errors.Join(fmt.Errorf("the logbook %s can only be read; name another with --logbook", path),
+			book.Close())
+	}
+	return book, err
+}
+
+// Open opens a logbook that is there already. One that cannot be written can be read.
+func Open(ctx context.Context, path string) (*Logbook, error) {
+	info, err := os.Stat(path)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil, fmt.Errorf("there is no logbook at %s yet; measure something first, or name another place with "+
+			"--logbook", path)
+	case err != nil:
+		return nil, fmt.Errorf("could not open the logbook: %w", err)
+	case !info.Mode().IsRegular():
+		return nil, fmt.Errorf("%s is no plain file, and so no logbook; name a file with --logbook", path)
+	}
+	if err := looksLikeOne(ctx, path); err != nil {
+		return nil, err
+	}
+	if writable(path) {
+		return openAs(ctx, path, path, "")
+	}
+	return openToRead(ctx, path)
+}
+
+// makeNew makes an empty logbook, whole before it has its name: nobody meets half of one.
+// If another program was quicker, its logbook is the one.
+func makeNew(ctx context.Context, path string) error {
+	home, err := scratch.In(filepath.Dir(path))
+	if err != nil {
+		return err
+	}
+	made, err := newFile(home, "logbook")
+	if err == nil {
+		err = makeAt(ctx, made)
+	}
+	if err == nil {
+		err = nameAnew(made, path)
+	}
+	return errors.Join(err, home.Close())
+}
+
+func makeAt(ctx context.Context, path string) error {
+	file, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
+	if err != nil {
+		return err
+	}
+	if err := file.Close(); err != nil {
+		return err
+	}
+	database, err := sql.Open("sqlite", source(path, "rw"))
+	if err != nil {
+		return err
+	}
+	if _, err := database.ExecContext(ctx, fmt.Sprintf("PRAGMA application_id = %d", applicationID)); err != nil {
+		return errors.Join(err, database.Close())
+	}
+	if err := database.Close(); err != nil {
+		return err
+	}
+	book, err := openAs(ctx, path, path, "")
+	if err != nil {
+		return err
+	}
+	return book.Close()
+}
+
+// nameAnew gives a file a name that nothing has yet.
+func nameAnew(made, path string) error {
+	err := os.Link(made, path)
+	if err == nil || errors.Is(err, fs.ErrExist) {
+		return nil
+	}
+	if _, there := os.Lstat(path); there == nil {
+		return nil
+	}
+	return os.Rename(made, path) // this file system has no second names for files
+}
+
+// looksLikeOne refuses what is no logbook, and touches nothing. What the file itself does
+// not say yet may be in the log beside it.
+func looksLikeOne(ctx context.Context, path string) error {
+	id, err := applicationOf(path)
+	if err == nil && id != applicationID && hasLog(path) {
+		id, err = applicationByLog(ctx, path)
+	}
+	switch {
+	case errors.Is(err, errNoDatabase):
+		return fmt.Errorf("%s is no logbook: %w; name another file with --logbook", path, err)
+	case err != nil:
+		return fmt.Errorf("could not open the logbook %s: %w", path, err)
+	case id != applicationID:
+		return fmt.Errorf("%s is a database, but not a logbook; name another file with --logbook", path)
+	}
+	return nil
+}
+
+var errNoDatabase = errors.New("it is no database")
+
+// applicationOf is the id of the application whose database a file is (SQLite, Database
+// File Format, 1.3).
+func applicationOf(path string) (int64, error) {
+	file, err := os.Open(path)
+	if err != nil {
+		return 0, err
+	}
+	defer file.Close()
+	const at = 68
+	begin := make([]byte, 100)
+	read, err := file.ReadAt(begin, 0)
+	switch {
+	case err != nil && !errors.Is(err, io.EOF):
+		return 0, err
+	case read == 0:
+		return 0, fmt.Errorf("%w, it is empty", errNoDatabase)
+	case read < len(begin) || string(begin[:16]) != "SQLite format 3\x00":
+		return 0, errNoDatabase
+	}
+	return int64(binary.BigEndian.Uint32(begin[at:])), nil
+}
+
+func hasLog(path string) bool {
+	info, err := os.Stat(path + "-wal")
+	return err == nil && info.Size() > 0
+}
+
+func applicationByLog(ctx context.Context, path string) (id int64, err error) {
+	database, err := sql.Open("sqlite", source(path, "ro"))
+	if err != nil {
+		return 0, err
+	}
+	defer database.Close()
+	err = database.QueryRowContext(ctx, "PRAGMA application_id").Scan(&id)
+	return id, err
+}
+
+// IsLogbook says whether a file is a logbook.
+func IsLogbook(name string) bool {
+	id, err := applicationOf(name)
+	return err == nil && id == applicationID
+}
+
+// writable says whether a logbook can be written: the file, and its folder, in which there
+// is a log beside it while it is.
+func writable(path string) bool {
+	file, err := os.OpenFile(path, os.O_RDWR, 0)
+	if err != nil {
+		return false
+	}
+	_ = file.Close()
+	return mayMakeFiles(filepath.Dir(path))
+}
+
+// openToRead opens a logbook that cannot be written: in its place where nothing is to be
+// done about it, or else a copy.
+func openToRead(ctx context.Context, path string) (*Logbook, error) {
+	if !hasLog(path) {
+		book, err := openAs(ctx, path, path, "immutable=1")
+		if err == nil || !errors.Is(err, errOlder) {
+			return book, err
+		}
+	}
+	folder, err := os.MkdirTemp("", "opengauge-logbook-")
+	if err != nil {
+		return nil, fmt.Errorf("could not make a folder for a copy of %s: %w", path, err)
+	}
+	copied := filepath.Join(folder, "copy.db")
+	err = copyFiles(path, copied)
+	var book *Logbook
+	if err == nil {
+		book, err = openAs(ctx, path, copied, "")
+	}
+	if err != nil {
+		return nil, errors.Join(err, os.RemoveAll(folder))
+	}
+	book.readOnly, book.folder = true, folder
+	return book, nil
+}
+
+// copyFiles copies a database, and its log.
+func copyFiles(from, to string) error {
+	for _, beside := range []string{"", "-wal"} {
+		if err := copyFile(from+beside, to+beside); err != nil && (beside == "" || !errors.Is(err, fs.ErrNotExist)) {
+			return fmt.Errorf("could not copy %s: %w", from+beside, err)
+		}
+	}
+	return nil
+}
+
+func copyFile(from, to string) error {
+	in, err := os.Open(from)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	out, err := os.OpenFile(to, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(out, in)
+	return errors.Join(err, out.Close())
+}
+
+// openAs opens the logbook of a path that is in a file, which may be a copy of it.
+func openAs(ctx context.Context, path, file, settings string) (*Logbook, error) {
+	mode := "rw"
+	if settings != "" {
+		mode = "ro&" + settings
+	}
+	database, err := sql.Open("sqlite", source(file, mode))
+	if err != nil {
+		return nil, fmt.Errorf("could not open the logbook %s: %w", path, err)
+	}
+	book := &Logbook{database: store{database, ctx, usualPatience}, path: path, readOnly: settings != ""}
+	if err := book.prepareCompression(); err != nil {
+		return nil, errors.Join(err, database.Close())
+	}
+	if err := book.prepare(); err != nil {
+		return nil, errors.Join(err, database.Close())
+	}
+	return book, nil
+}
+
+// source is the database driver's name for the file, with each connection's
+// settings: readers beside one writer, waiting for each other, and every
+// transaction on stable media when it ends.
+func source(path, mode string) string {
+	settings := url.Values{"_pragma": {
+		fmt.Sprintf("busy_timeout(%d)", lockWait.Milliseconds()), "synchronous(FULL)", "foreign_keys(ON)",
+	}, "_txlock": {"immediate"}}
+	if mode == "rw" {
+		settings["_pragma"] = append(settings["_pragma"], "journal_mode(WAL)")
+	}
+	return (&url.URL{Scheme: "file", Opaque: (&url.URL{Path: path}).EscapedPath(),
+		RawQuery: settings.Encode() + "&mode=" + mode}).String()
+}
+
+// prepare checks that the program understands the logbook, and brings an older one up to
+// date. When two programs do that at once, one of them fails, and finds it done when it
+// looks again.
+func (l *Logbook) prepare() error {
+	const within, pause = 30 * time.Second, 100 * time.Millisecond
+	var err error
+	for began := time.Now(); ; time.Sleep(pause) {
+		err = l.bringUpToDate()
+		if !lostRace(err) || time.Since(began) > within || l.database.ctx.Err() != nil {
+			break
+		}
+		if !busy(err) && time.Since(began) > 20*pause {
+			break
+		}
+	}
+	if cause := new(sqlite.Error); errors.As(err, &cause) {
+		return l.unusable(err)
+	}
+	return err
+}
