@@ -29,6 +29,7 @@ var storeys = [][]string{
 	{"present/article"},
 	{"present/figure"},
 	{"present/table"},
+	{"present/text"},
 	{"core/judge/"},
 	{"core/standin"},
 	{"core/measure/"},

@@ -43,6 +43,9 @@ func Parse(file string, source []byte) (Node, error) {
 		return Node{}, fmt.Errorf("%s: %d bytes is too large for a document written by hand (at most %d)", file,
 			len(source), maxSize)
 	}
+	if err := shallow(file, source); err != nil {
+		return Node{}, err
+	}
 	parsed, err := parser.ParseBytes(source, 0)
 	if err != nil {
 		return Node{}, placed(file, err)

@@ -15,6 +15,7 @@ import (
 	"gonum.org/v1/plot/vg/vgsvg"
 
 	"opengauge/present/figure"
+	"opengauge/present/text"
 )
 
 // Size of an image in pixels.
@@ -58,6 +59,14 @@ func Write(w io.Writer, format Format, f figure.Figure) error {
 	if err := f.Draw(canvas); err != nil {
 		return fmt.Errorf("drawing %s: %w", f.Head().Title, err)
 	}
-	_, err := writer.WriteTo(w)
+	if format != SVG {
+		_, err := writer.WriteTo(w)
+		return err
+	}
+	var out strings.Builder
+	if _, err := writer.WriteTo(&out); err != nil {
+		return err
+	}
+	_, err := io.WriteString(w, text.Clean(out.String())) // XML has no place for control characters
 	return err
 }

@@ -18,6 +18,7 @@ import (
 	"opengauge/present/figure"
 	"opengauge/present/image"
 	"opengauge/present/table"
+	"opengauge/present/text"
 )
 
 // ArticleName is the file of a kit that is read first.
@@ -51,7 +52,7 @@ func Write(folder string, a article.Article) (err error) {
 	}
 	w := &writer{folder: made, taken: map[string]bool{}}
 	w.article(a)
-	w.write(ArticleName, func(out io.Writer) error {
+	w.writeText(ArticleName, func(out io.Writer) error {
 		_, err := io.WriteString(out, w.text.String())
 		return err
 	})
@@ -167,8 +168,8 @@ func (w *writer) figure(f article.Shown) {
 // table writes a table in both formats, and into the article unless it is long.
 func (w *writer) table(t article.Tabled) {
 	name := w.free("table-" + t.Name)
-	w.write(name+".csv", t.CSV)
-	w.write(name+".md", t.Markdown)
+	w.writeText(name+".csv", t.CSV)
+	w.writeText(name+".md", t.Markdown)
 	if t.Long {
 		return
 	}
@@ -189,6 +190,18 @@ func (w *writer) write(name string, fill func(io.Writer) error) {
 		return
 	}
 	w.err = errors.Join(fill(file), file.Close())
+}
+
+// writeText writes a file of text, in which nothing acts on whoever shows it.
+func (w *writer) writeText(name string, fill func(io.Writer) error) {
+	w.write(name, func(out io.Writer) error {
+		var content strings.Builder
+		if err := fill(&content); err != nil {
+			return err
+		}
+		_, err := io.WriteString(out, text.Clean(content.String()))
+		return err
+	})
 }
 
 // free makes a file's name of a text: letters, digits and hyphens, and no other one's.

@@ -5,6 +5,7 @@
 package page
 
 import (
+	"bytes"
 	"embed"
 	"encoding/base64"
 	"encoding/json"
@@ -18,6 +19,7 @@ import (
 	"opengauge/present/figure"
 	"opengauge/present/image"
 	"opengauge/present/table"
+	"opengauge/present/text"
 )
 
 //go:embed page.html page.css page.js vendor/echarts.min.js
@@ -42,7 +44,13 @@ func Write(w io.Writer, a article.Article) error {
 	if page, err = page.ParseFS(files, "page.html"); err != nil {
 		return err
 	}
-	return page.Execute(w, made)
+	var out bytes.Buffer
+	if err := page.Execute(&out, made); err != nil {
+		return err
+	}
+	// What is shown may come from devices, servers and other people's files.
+	_, err = io.WriteString(w, text.Clean(out.String()))
+	return err
 }
 
 func newView(a article.Article) (view, error) {

@@ -9,13 +9,13 @@ import (
 	"io"
 	"os"
 	"strings"
-	"unicode"
 
 	"charm.land/lipgloss/v2"
 	"github.com/charmbracelet/colorprofile"
 	"golang.org/x/term"
 
 	"opengauge/present/figure"
+	"opengauge/present/text"
 )
 
 // Screen is where text goes, with what it can show.
@@ -70,14 +70,7 @@ func (s *Screen) Paragraph(lead, text string) {
 }
 
 // Clean takes out of a text what would steer a terminal instead of being shown.
-func Clean(text string) string {
-	return strings.Map(func(r rune) rune {
-		if r != '\n' && unicode.IsControl(r) || unicode.Is(unicode.Bidi_Control, r) {
-			return '·'
-		}
-		return r
-	}, text)
-}
+func Clean(shown string) string { return text.Clean(strings.ReplaceAll(shown, "\t", "·")) }
 
 var (
 	bold = lipgloss.NewStyle().Bold(true)

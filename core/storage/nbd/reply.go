@@ -2,10 +2,12 @@ package nbd
 
 import (
 	"bufio"
+	"cmp"
 	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"syscall"
 )
 
@@ -14,9 +16,45 @@ type pending struct {
 	// into is where the data of a read goes; nil for other requests.
 	into   []byte
 	offset int64
-	// arrived is how much of it has come.
-	arrived int
+	// arrived are the stretches of it that have come, from and to, in their order.
+	arrived [][2]int64
 	err     error
+}
+
+// whole says whether all of it has come.
+func (p *pending) whole() bool {
+	return len(p.into) == 0 || len(p.arrived) == 1 && p.arrived[0] == [2]int64{0, int64(len(p.into))}
+}
+
+// note enters a stretch, which must not have come before ("Structured reply chunk message":
+// chunks of one reply do not overlap).
+func (p *pending) note(from, to int64) error {
+	if from == to {
+		return nil
+	}
+	at, _ := slices.BinarySearchFunc(p.arrived, from, func(s [2]int64, from int64) int { return cmp.Compare(s[0], from) })
+	if at > 0 && p.arrived[at-1][1] > from || at < len(p.arrived) && p.arrived[at][0] < to {
+		return garbage("it sends the bytes from %d to %d of a read twice", from, to)
+	}
+	p.arrived = slices.Insert(p.arrived, at, [2]int64{from, to})
+	if at+1 < len(p.arrived) && p.arrived[at+1][0] == to {
+		p.arrived[at][1] = p.arrived[at+1][1]
+		p.arrived = slices.Delete(p.arrived, at+1, at+2)
+	}
+	if at > 0 && p.arrived[at-1][1] == from {
+		p.arrived[at-1][1] = p.arrived[at][1]
+		p.arrived = slices.Delete(p.arrived, at, at+1)
+	}
+	return nil
+}
+
+// bytes is how much has come.
+func (p *pending) bytes() int64 {
+	total := int64(0)
+	for _, s := range p.arrived {
+		total += s[1] - s[0]
+	}
+	return total
 }
 
 // replies reads replies from a server. It holds no memory but what requests brought.
@@ -85,8 +123,8 @@ func (r *replies) chunk() (uint64, bool, error) {
 		return 0, false, err
 	}
 	done := flags&chunkDone != 0
-	if done && p.err == nil && p.into != nil && p.arrived < len(p.into) {
-		p.err = fmt.Errorf("the server sent %d of %d bytes: %w", p.arrived, len(p.into), syscall.EIO)
+	if done && p.err == nil && !p.whole() {
+		p.err = fmt.Errorf("the server sent %d of %d bytes: %w", p.bytes(), len(p.into), syscall.EIO)
 	}
 	return cookie, done, nil
 }
@@ -117,7 +155,7 @@ func (p *pending) place(offset uint64, length int) ([]byte, error) {
 		return nil, garbage("it sends %d bytes at %d, and was asked for %d at %d", length, offset, len(p.into),
 			p.offset)
 	}
-	return p.into[at : at+int64(length)], nil
+	return p.into[at : at+int64(length)], p.note(at, at+int64(length))
 }
 
 func (r *replies) data(p *pending, length uint32) error {
@@ -132,7 +170,6 @@ func (r *replies) data(p *pending, length uint32) error {
 	if err != nil {
 		return err
 	}
-	p.arrived += len(into)
 	_, err = io.ReadFull(r.from, into)
 	return err
 }
@@ -150,7 +187,6 @@ func (r *replies) hole(p *pending, length uint32) error {
 		return err
 	}
 	clear(into)
-	p.arrived += len(into)
 	return nil
 }
 

@@ -2,12 +2,16 @@ package nbd
 
 import (
 	"bufio"
+	"context"
 	"encoding/binary"
 	"errors"
+	"fmt"
 	"io"
 	"net"
 	"sync"
 	"time"
+
+	"golang.org/x/sync/semaphore"
 )
 
 // Backing holds the bytes of a served volume. Its methods may be called from several
@@ -38,30 +42,53 @@ type Server struct {
 	mutex       sync.Mutex
 	connections map[net.Conn]bool
 	closed      bool
+	// memory is what requests of all clients may take together.
+	memory *semaphore.Weighted
 }
 
 const (
 	// atOnce bounds how many requests of a connection are under way.
 	atOnce = 1024
+	// clientMemory and allMemory bound the data of requests under way, of one client and of
+	// all: who asks for more is served later.
+	clientMemory = 64 << 20
+	allMemory    = 256 << 20
+	// mostClients are served at once; others are turned away.
+	mostClients = 512
+	// acceptPause is waited when no client can be taken in now, as descriptors are short.
+	acceptPause = 50 * time.Millisecond
 	// largestServed is the largest request that is taken.
 	largestServed = 32 << 20
 	// preferredServed is told to clients.
 	preferredServed = 4096
 )
 
-// Serve takes connections until the listener is closed.
+// Serve takes connections until the listener is closed. Where it cannot take one in now, it
+// goes on with those that it has.
 func (s *Server) Serve(listener net.Listener) error {
+	s.memory = semaphore.NewWeighted(allMemory)
+	short := false
 	for {
 		c, err := listener.Accept()
-		if err != nil {
-			if errors.Is(err, net.ErrClosed) {
+		switch {
+		case errors.Is(err, net.ErrClosed):
+			return nil
+		case err != nil:
+			if !short {
+				s.say("no client can be taken in now: " + err.Error())
+			}
+			short = true
+			time.Sleep(acceptPause)
+			continue
+		}
+		short = false
+		if taken, closed := s.add(c); !taken {
+			_ = c.Close()
+			if closed {
 				return nil
 			}
-			return err
-		}
-		if !s.add(c) {
-			_ = c.Close()
-			return nil
+			s.say(fmt.Sprintf("client %s is turned away: there are %d", c.RemoteAddr(), mostClients))
+			continue
 		}
 		go func() {
 			defer s.remove(c)
@@ -79,14 +106,18 @@ func (s *Server) say(text string) {
 	}
 }
 
-func (s *Server) add(c net.Conn) bool {
+// add enters a connection, unless the server is closed or has enough of them.
+func (s *Server) add(c net.Conn) (taken, closed bool) {
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
+	if s.closed || len(s.connections) >= mostClients {
+		return false, s.closed
+	}
 	if s.connections == nil {
 		s.connections = map[net.Conn]bool{}
 	}
 	s.connections[c] = true
-	return !s.closed
+	return true, false
 }
 
 func (s *Server) remove(c net.Conn) {
@@ -122,7 +153,9 @@ func (s *Server) handle(c net.Conn) error {
 		return err
 	}
 	_ = c.SetDeadline(time.Time{})
-	t := &transmission{export: export, conn: c, reader: h.reader, writer: bufio.NewWriterSize(c, readAhead),
+	ctx, gone := context.WithCancel(context.Background())
+	defer gone()
+	t := &transmission{ctx: ctx, own: semaphore.NewWeighted(clientMemory), all: s.memory, export: export, conn: c, reader: h.reader, writer: bufio.NewWriterSize(c, readAhead),
 		structured: h.structured, room: make(chan struct{}, atOnce)}
 	return t.run()
 }
@@ -261,6 +294,8 @@ func (h *handshake) info(option uint32, data []byte) (*Served, bool, error) {
 
 // transmission is the exchange of requests and replies with a client.
 type transmission struct {
+	ctx        context.Context // ends with the connection
+	own, all   *semaphore.Weighted
 	export     *Served
 	conn       net.Conn
 	reader     *bufio.Reader
@@ -276,16 +311,33 @@ func (t *transmission) run() error {
 	var group sync.WaitGroup
 	defer group.Wait()
 	for {
+		t.room <- struct{}{}
 		r, err := t.request()
 		if err != nil || r.command == commandEnd {
 			return err
 		}
-		t.room <- struct{}{}
 		group.Go(func() {
-			defer func() { <-t.room }()
+			defer func() { t.giveBack(r); <-t.room }()
 			t.serve(r)
 		})
 	}
+}
+
+// take waits until there is memory for a request's data.
+func (t *transmission) take(r request) error {
+	if err := t.own.Acquire(t.ctx, r.memory()); err != nil {
+		return err
+	}
+	if err := t.all.Acquire(t.ctx, r.memory()); err != nil {
+		t.own.Release(r.memory())
+		return err
+	}
+	return nil
+}
+
+func (t *transmission) giveBack(r request) {
+	t.own.Release(r.memory())
+	t.all.Release(r.memory())
 }
 
 // request is what a client asks for.
@@ -295,6 +347,14 @@ type request struct {
 	offset         int64
 	length         uint32
 	data           []byte
+}
+
+// memory is how much a request's data takes.
+func (r *request) memory() int64 {
+	if r.command != commandRead && r.command != commandWrite {
+		return 0
+	}
+	return min(int64(r.length), largestServed)
 }
 
 func (t *transmission) request() (request, error) {
@@ -310,12 +370,16 @@ func (t *transmission) request() (request, error) {
 		cookie: binary.BigEndian.Uint64(head[8:]),
 		offset: int64(binary.BigEndian.Uint64(head[16:])), length: binary.BigEndian.Uint32(head[24:]),
 	}
+	if r.command == commandWrite && r.length > largestServed {
+		return r, errors.New("it sends a request that is too large")
+	}
+	if err := t.take(r); err != nil {
+		return r, err
+	}
 	if r.command == commandWrite {
-		if r.length > largestServed {
-			return r, errors.New("it sends a request that is too large")
-		}
 		r.data = make([]byte, r.length)
 		if _, err := io.ReadFull(t.reader, r.data); err != nil {
+			t.giveBack(r)
 			return r, err
 		}
 	}

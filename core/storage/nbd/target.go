@@ -287,7 +287,9 @@ func (q *queue) breakOff(err error) {
 	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
 		err = errors.New("the server ended the connection")
 	}
-	q.broken = fmt.Errorf("%w: %w", err, syscall.ENODEV)
+	if q.broken = err; !errors.Is(err, ErrGarbage) { // one that speaks nonsense is there
+		q.broken = fmt.Errorf("%w: %w", err, syscall.ENODEV)
+	}
 	for number := range q.slots {
 		if s := &q.slots[number]; s.busy {
 			s.err = q.broken
@@ -323,7 +325,7 @@ const writeWithin = 30 * time.Second
 func (q *queue) add(o *target.Operation, now time.Duration) {
 	s := &q.slots[o.Slot]
 	s.busy, s.turn, s.submitted = true, s.turn+1, now
-	s.pending = pending{offset: o.Offset}
+	s.pending = pending{offset: o.Offset, arrived: s.arrived[:0]}
 	var flags, command uint16
 	offset, length := o.Offset, o.Length
 	switch o.Action {

@@ -1,0 +1,189 @@
+package nbd
+
+import (
+	"context"
+	"errors"
+	"net"
+	"runtime"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"opengauge/core/storage/target"
+)
+
+// A server that speaks nonsense is no device that vanished.
+func TestNonsenseIsNoDropout(t *testing.T) {
+	hello := big("NBDMAGIC", "IHAVEOPT", uint16(3), uint64(magicReply), uint32(optionStructuredReply),
+		uint32(replyUnsupport), uint32(0), uint64(magicReply), uint32(optionGo), uint32(replyInfo), uint32(12),
+		uint16(infoExport), uint64(1<<20), uint16(1), uint64(magicReply), uint32(optionGo), uint32(replyAck), uint32(0))
+	for name, c := range map[string]struct {
+		says []byte
+		gone bool
+	}{
+		"a wrong cookie": {big(uint32(magicSimple), uint32(0), uint64(0xdead)), false},
+		"a huge chunk":   {big(uint32(magicStructured), uint16(1), uint16(chunkData), uint64(1)<<32, uint32(1<<31), uint64(0)), false},
+		"its end":        {nil, true},
+	} {
+		volume, err := Open(context.Background(), scripted(t, append(hello[:len(hello):len(hello)], c.says...)), Options{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		queue, err := volume.Open(target.Shape{Slots: 1, Block: 4096})
+		if err != nil {
+			t.Fatal(err)
+		}
+		err = one(t, volume, queue, target.Operation{Action: target.Read, Length: 4096})
+		if errors.Is(err, syscall.ENODEV) != c.gone || errors.Is(err, ErrGarbage) == c.gone {
+			t.Errorf("%s: %v", name, err)
+		}
+		_ = queue.Close()
+	}
+}
+
+// Opening a volume that never answers ends with its context.
+func TestAServerThatSaysNothing(t *testing.T) {
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer listener.Close()
+	ctx, cancel := context.WithCancel(t.Context())
+	time.AfterFunc(100*time.Millisecond, cancel)
+	began := time.Now()
+	_, err = Open(ctx, "nbd://"+listener.Addr().String()+"/v", Options{})
+	if took := time.Since(began); !errors.Is(err, context.Canceled) || took > time.Second {
+		t.Errorf("after %s: %v", took, err)
+	}
+}
+
+// greedy asks for large reads and takes none of what comes, and gives its connection.
+func greedy(t *testing.T, address string, requests int) net.Conn {
+	t.Helper()
+	parsed, err := ParseAddress(address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c, err := connect(t.Context(), parsed, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	go func() {
+		for cookie := range requests {
+			var head [requestLength]byte
+			header{command: commandRead, cookie: uint64(cookie), length: largestServed}.put(head[:])
+			if _, err := c.Write(head[:]); err != nil {
+				return
+			}
+		}
+	}()
+	return c
+}
+
+// heapOf is the memory that a test's process holds, in bytes.
+func heapOf() uint64 {
+	runtime.GC()
+	var m runtime.MemStats
+	runtime.ReadMemStats(&m)
+	return m.HeapAlloc
+}
+
+// Clients that ask for more than they take are held back, and do not keep others waiting.
+func TestAServersMemoryIsBounded(t *testing.T) {
+	server, address := serving(t, Served{Name: "v", Backing: NewMemory(64 << 20)})
+	before := heapOf()
+	for range 3 {
+		defer greedy(t, address+"v", 500).Close()
+	}
+	time.Sleep(500 * time.Millisecond)
+	if held := heapOf() - before; held > 3*clientMemory+64<<20 {
+		t.Errorf("three clients make it hold %d MiB", held>>20)
+	}
+	volume, queue := openQueue(t, address+"v", Options{}, 1, 4096)
+	if err := one(t, volume, queue, target.Operation{Action: target.Read, Length: 4096}); err != nil {
+		t.Errorf("another client: %v", err)
+	}
+	for range 6 {
+		defer greedy(t, address+"v", 500).Close()
+	}
+	time.Sleep(500 * time.Millisecond)
+	if held := heapOf() - before; held > allMemory+128<<20 {
+		t.Errorf("nine clients make it hold %d MiB", held>>20)
+	}
+	began := time.Now()
+	server.Close()
+	if took := time.Since(began); took > time.Second {
+		t.Errorf("closing it under load took %s", took)
+	}
+}
+
+// short is a listener that cannot take anybody in for a while.
+type short struct {
+	net.Listener
+	mutex sync.Mutex
+	fails int
+}
+
+func (s *short) Accept() (net.Conn, error) {
+	s.mutex.Lock()
+	s.fails--
+	fails := s.fails
+	s.mutex.Unlock()
+	if fails >= 0 {
+		return nil, &net.OpError{Op: "accept", Err: syscall.EMFILE}
+	}
+	return s.Listener.Accept()
+}
+
+func TestAServerOutlastsAShortageOfDescriptors(t *testing.T) {
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var mutex sync.Mutex
+	var said []string
+	server := &Server{Exports: []Served{{Name: "v", Backing: NewMemory(1 << 20)}}, Log: func(text string) {
+		mutex.Lock()
+		defer mutex.Unlock()
+		said = append(said, text)
+	}}
+	ended := make(chan error)
+	go func() { ended <- server.Serve(&short{Listener: listener, fails: 5}) }()
+	volume, queue := openQueue(t, "nbd://"+listener.Addr().String()+"/v", Options{}, 1, 4096)
+	if err := one(t, volume, queue, target.Operation{Action: target.Read, Length: 4096}); err != nil {
+		t.Error(err)
+	}
+	_ = listener.Close()
+	server.Close()
+	if err := <-ended; err != nil {
+		t.Error(err)
+	}
+	mutex.Lock()
+	defer mutex.Unlock()
+	if all := strings.Join(said, "\n"); strings.Count(all, "no client can be taken in now") != 1 {
+		t.Errorf("it says %q", all)
+	}
+}
+
+// The stretches of a read that have come are entered in whatever order they come.
+func TestStretchesAddUp(t *testing.T) {
+	p := &pending{into: make([]byte, 100)}
+	for _, s := range [][2]int64{{50, 60}, {0, 10}, {20, 30}, {10, 20}, {60, 100}, {30, 50}} {
+		if p.whole() {
+			t.Errorf("it is whole before %v came", s)
+		}
+		if err := p.note(s[0], s[1]); err != nil {
+			t.Errorf("%v: %v", s, err)
+		}
+	}
+	if !p.whole() || p.bytes() != 100 {
+		t.Errorf("of 100 bytes %d came, as %v", p.bytes(), p.arrived)
+	}
+	for _, s := range [][2]int64{{0, 1}, {99, 100}, {0, 100}} {
+		if err := p.note(s[0], s[1]); !errors.Is(err, ErrGarbage) {
+			t.Errorf("%v once more: %v", s, err)
+		}
+	}
+}
