@@ -3,6 +3,7 @@ package cli
 import (
 	"encoding/json"
 	"errors"
+	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -26,6 +27,7 @@ func (e *environment) openLogbook() (*logbook.Logbook, error) {
 	if err != nil {
 		return nil, err
 	}
+	e.sweep(filepath.Dir(path))
 	book, err := logbook.Open(e.ctx, path)
 	if err == nil {
 		e.takeIn(book)
@@ -39,6 +41,7 @@ func (e *environment) createLogbook() (*logbook.Logbook, error) {
 	if err != nil {
 		return nil, err
 	}
+	e.sweep(filepath.Dir(path))
 	book, err := logbook.Create(e.ctx, path)
 	if err == nil {
 		e.takeIn(book)
@@ -61,6 +64,7 @@ func (e *environment) keeping(name string) (keeper *logbook.Keeper, end func() e
 	if err != nil {
 		return nil, nil, err
 	}
+	e.sweep(filepath.Dir(path))
 	book, err := logbook.Create(e.ctx, path)
 	switch {
 	case err == nil:

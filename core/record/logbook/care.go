@@ -163,7 +163,7 @@ func newFile(home *scratch.Folder, of string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return made, errors.Join(home.Also(made+"-wal"), home.Also(made+"-shm"))
+	return made, errors.Join(home.Also(made+"-wal"), home.Also(made+"-shm"), home.Also(made+"-journal"))
 }
 
 // Backup writes a copy of the logbook, whole or not at all, while others may use it.
@@ -182,7 +182,7 @@ func (l *Logbook) Backup(name string) (err error) {
 		return err
 	}
 	defer func() { err = errors.Join(err, home.Close()) }()
-	made, err := home.Name("backup")
+	made, err := newFile(home, "backup")
 	if err != nil {
 		return err
 	}

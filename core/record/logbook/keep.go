@@ -2,8 +2,11 @@ package logbook
 
 import (
 	"context"
+	"crypto/sha256"
 	"errors"
 	"fmt"
+	"os"
+	"path/filepath"
 	"slices"
 	"time"
 
@@ -28,6 +31,7 @@ type Keeper struct {
 	lost    error // why the spool could not be written
 	id      string
 	passes  int
+	moved   bool // the spool is elsewhere
 	pending []spool.Record
 	failed  error // why the logbook did not take what is pending
 	finally time.Duration
@@ -48,6 +52,34 @@ func (k *Keeper) Begin(s *session.Session) error {
 	k.id = s.ID
 	k.spool, k.lost = spool.Create(k.path, s.ID)
 	return k.add(record)
+}
+
+// elsewhere is where spools are whose place beside the logbook is full, or cannot be written:
+// in the folder for temporary files, under a name that is this user's and this logbook's.
+func elsewhere(path string) string {
+	if absolute, err := filepath.Abs(path); err == nil {
+		path = absolute
+	}
+	return filepath.Join(os.TempDir(), fmt.Sprintf("opengauge-%d-%x", os.Getuid(), sha256.Sum256([]byte(path))))
+}
+
+// moveOn begins another spool elsewhere, with all that the logbook does not have yet.
+func (k *Keeper) moveOn() {
+	other, err := spool.Create(elsewhere(k.path), k.id)
+	if err != nil {
+		k.lost = errors.Join(k.lost, err)
+		return
+	}
+	for _, record := range k.pending {
+		if err := other.Append(record); err != nil {
+			k.lost = errors.Join(k.lost, err, other.Remove())
+			return
+		}
+	}
+	if k.spool != nil {
+		_ = k.spool.Remove()
+	}
+	k.spool, k.lost, k.moved = other, nil, true
 }
 
 // AddPass keeps the next pass.
@@ -88,6 +120,9 @@ func (k *Keeper) add(record spool.Record) error {
 	}
 	k.pending = append(k.pending, record)
 	k.store(briefly)
+	if k.lost != nil && len(k.pending) > 0 && !k.moved {
+		k.moveOn()
+	}
 	return nil
 }
 
@@ -141,11 +176,12 @@ func (l *Logbook) TakeIn(tell func(id string)) error {
 	}
 	patient := l.Under(l.database.ctx)
 	patient.database.patience = takingIn
-	return spool.TakeIn(l.path, func(waiting spool.Waiting) error {
+	store := func(waiting spool.Waiting) error {
 		if err := patient.Store(waiting.Session, waiting.Records...); err != nil {
 			return fmt.Errorf("what waits in %s is not in the logbook yet: %w", waiting.Path, err)
 		}
 		tell(waiting.Session)
 		return nil
-	})
+	}
+	return errors.Join(spool.TakeIn(l.path, store), spool.TakeIn(elsewhere(l.path), store))
 }

@@ -112,6 +112,8 @@ func TestRecordsAreStoredOnce(t *testing.T) {
 // A session whose spool cannot be written is kept by the logbook alone, and one that
 // nothing keeps is an error.
 func TestWithoutASpool(t *testing.T) {
+	temporary := t.TempDir()
+	t.Setenv("TMPDIR", temporary)
 	book := newBook(t)
 	want := example("k3f9abcdef", "", time.Now())
 	if err := os.WriteFile(book.Path()+"-spool-k3f9abcdef.jsonl", nil, 0o600); err != nil {
@@ -124,6 +126,18 @@ func TestWithoutASpool(t *testing.T) {
 	letGo := held(t, book.Path())
 	defer letGo()
 	keeper := Keep(book.Path(), book)
+	keeper.finally = time.Second
+	if err := keeper.Begin(want); err != nil {
+		t.Fatal(err)
+	}
+	waits, err := keeper.Close()
+	if err != nil || !strings.Contains(waits, "it waits in "+temporary) {
+		t.Errorf("what waits elsewhere: %q, %v", waits, err)
+	}
+	if err := os.RemoveAll(temporary); err != nil {
+		t.Fatal(err)
+	}
+	keeper = Keep(book.Path(), book)
 	keeper.finally = time.Second
 	if err := keeper.Begin(want); err != nil {
 		t.Fatal(err)

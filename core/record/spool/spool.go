@@ -90,7 +90,7 @@ func Create(logbook, id string) (*File, error) {
 	}
 	f := &File{file, path}
 	// It says something only once it is locked: nobody takes one for a dead program's before.
-	if err := errors.Join(claim.File(file), f.line(first{Format, id, time.Now().UTC()})); err != nil {
+	if err := errors.Join(claim.New(file), f.line(first{Format, id, time.Now().UTC()})); err != nil {
 		return nil, errors.Join(err, f.Remove())
 	}
 	return f, nil
@@ -159,11 +159,8 @@ func takeIn(path string, store func(Waiting) error) error {
 		return fmt.Errorf("could not open %s, in which passes wait: %w", path, err)
 	}
 	f := &File{file, path}
-	if claim.File(file) != nil {
-		return f.Close() // its program lives
-	}
-	if !f.still() {
-		return f.Close() // another program was quicker
+	if info, err := file.Stat(); err != nil || claim.Unborn(info) || claim.File(file) != nil || !f.still() {
+		return f.Close() // its program lives, or another one was quicker
 	}
 	waiting, err := read(file)
 	waiting.Path = path
@@ -183,14 +180,14 @@ func takeIn(path string, store func(Waiting) error) error {
 	return f.Remove()
 }
 
-// still says whether the path leads to what is open.
+// still says whether the path leads to what is open, and that is this user's.
 func (f *File) still() bool {
 	open, err := f.file.Stat()
 	if err != nil {
 		return false
 	}
 	now, err := os.Lstat(f.path)
-	return err == nil && os.SameFile(open, now)
+	return err == nil && os.SameFile(open, now) && claim.Own(now)
 }
 
 // longestSpool bounds what a damaged file can make the reader allocate.

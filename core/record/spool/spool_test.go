@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 )
 
 // record makes a record of a text.
@@ -64,6 +65,15 @@ func TestWhatADeadProgramLeftIsTakenIn(t *testing.T) {
 		}
 	}
 
+	// Another is so young that its program may be about to write to it.
+	young := nameOf(logbook, "young")
+	if err := os.WriteFile(young, nil, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	old := time.Now().Add(-time.Minute)
+	if err := os.Chtimes(nameOf(logbook, "early"), old, old); err != nil {
+		t.Fatal(err)
+	}
 	busy := errors.New("the logbook is busy")
 	if err := TakeIn(logbook, func(Waiting) error { return busy }); !errors.Is(err, busy) {
 		t.Errorf("a busy logbook: %v", err)
@@ -84,8 +94,8 @@ func TestWhatADeadProgramLeftIsTakenIn(t *testing.T) {
 	if taken[0].Records[2].Number != 1 || taken[0].Records[2].Kind != Pass {
 		t.Errorf("the last record is %+v", taken[0].Records[2])
 	}
-	if left, _ := filepath.Glob(filepath.Join(filepath.Dir(logbook), "*spool*")); len(left) != 1 ||
-		left[0] != living.Path() {
+	if left, _ := filepath.Glob(filepath.Join(filepath.Dir(logbook), "*spool*")); len(left) != 2 ||
+		left[0] != living.Path() || left[1] != young {
 		t.Errorf("left are %v", left)
 	}
 	if err := living.Remove(); err != nil {

@@ -4,7 +4,9 @@ package claim
 
 import (
 	"errors"
+	"io/fs"
 	"os"
+	"syscall"
 
 	"golang.org/x/sys/unix"
 )
@@ -16,4 +18,10 @@ func File(file *os.File) error {
 		return ErrHeld
 	}
 	return err
+}
+
+// Own says whether a file belongs to the user of this process.
+func Own(info fs.FileInfo) bool {
+	status, ok := info.Sys().(*syscall.Stat_t)
+	return ok && int(status.Uid) == os.Geteuid()
 }

@@ -69,7 +69,7 @@ func In(path string) (*Folder, error) {
 	}
 	f.mark = mark
 	// It says something only once it is locked: nobody takes one for dead before that.
-	if err := errors.Join(claim.File(mark), f.note(head{format, os.Getpid(), time.Now().UTC()})); err != nil {
+	if err := errors.Join(claim.New(mark), f.note(head{format, os.Getpid(), time.Now().UTC()})); err != nil {
 		return nil, errors.Join(err, f.drop())
 	}
 	return f, nil
@@ -200,7 +200,7 @@ func sweepMark(folder, name string, tell func(Leftover)) error {
 	}
 	defer mark.Close()
 	info, err := mark.Stat()
-	if err != nil || !own(info) || claim.File(mark) != nil {
+	if err != nil || !claim.Own(info) || claim.Unborn(info) || claim.File(mark) != nil {
 		return nil
 	}
 	now, err := os.Lstat(path)
@@ -209,7 +209,7 @@ func sweepMark(folder, name string, tell func(Leftover)) error {
 	}
 	entries, ok := read(mark, strings.TrimSuffix(strings.TrimPrefix(name, markPrefix), markSuffix))
 	if !ok {
-		if info.Size() == 0 && time.Since(info.ModTime()) > stillborn {
+		if info.Size() == 0 { // its program died as it made it
 			return errors.Join(mark.Close(), os.Remove(path))
 		}
 		return nil // it only looks like a mark
@@ -223,9 +223,6 @@ func sweepMark(folder, name string, tell func(Leftover)) error {
 	}
 	return errors.Join(mark.Close(), os.Remove(path))
 }
-
-// stillborn is the age from which on an empty mark is of a program that died as it made it.
-const stillborn = time.Minute
 
 // largestMark bounds what is read of a mark.
 const largestMark = 1 << 20
@@ -268,7 +265,7 @@ func belongs(name, id string) bool {
 func (e entry) remove(folder string, tell func(Leftover)) error {
 	path := filepath.Join(folder, e.Name)
 	info, err := os.Lstat(path)
-	if err != nil || !own(info) || e.Number != 0 && numberOf(info) != e.Number ||
+	if err != nil || !claim.Own(info) || e.Number != 0 && numberOf(info) != e.Number ||
 		!info.IsDir() && !info.Mode().IsRegular() {
 		return nil
 	}

@@ -4,15 +4,8 @@ package scratch
 
 import (
 	"io/fs"
-	"os"
 	"syscall"
 )
-
-// own says whether a file belongs to the user of this process.
-func own(info fs.FileInfo) bool {
-	status, ok := info.Sys().(*syscall.Stat_t)
-	return ok && int(status.Uid) == os.Geteuid()
-}
 
 // numberOf is a file's number in its file system.
 func numberOf(info fs.FileInfo) uint64 {

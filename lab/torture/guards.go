@@ -1,0 +1,87 @@
+//go:build linux
+
+package main
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+)
+
+// guard is a line of the program that keeps something from being lost or touched, with what
+// it is without it, and the part that has to notice.
+type guard struct {
+	name, file, line, without string
+	part                      string
+	tries                     int
+}
+
+var guards = []guard{
+	{"a device is known again by its blocks", "core/measure/run/recognise.go",
+		"if stable.own == stable.read && 2*loose.own >= loose.read {", "if true {", "device swap", 8},
+	{"what is kept is told only then", "core/record/logbook/keep.go", "	k.store(briefly)\n	if k.lost",
+		"	if k.lost", "kill measure", 40},
+	{"a busy logbook is waited for", "core/record/logbook/store.go", "case !busy(err):", "case true:", "twenty at once", 4},
+	{"what enters was read", "core/record/logbook/merge.go", "			if err != nil {\n				damaged.Add(ids[i], err)\n				continue\n			}\n",
+		"			_ = err\n			s = &session.Session{ID: ids[i]}\n", "torn logbook", 12},
+	{"what killed runs left is swept", "core/storage/scratch/scratch.go", "failed = errors.Join(failed, each.remove(folder, tell))",
+		"_ = each", "kill measure", 40},
+}
+
+// withoutGuards builds the program without each guard, and looks whether its part finds
+// faults then.
+func withoutGuards(folder string, seed uint64) error {
+	var missed []string
+	for number, g := range guards {
+		source := filepath.Join(folder, fmt.Sprint("source-", number))
+		if err := copyOfSource(source); err != nil {
+			return err
+		}
+		file := filepath.Join(source, g.file)
+		text, err := os.ReadFile(file)
+		if err != nil {
+			return err
+		}
+		if strings.Count(string(text), g.line) != 1 {
+			return fmt.Errorf("the guard %q is not in %s any more", g.name, g.file)
+		}
+		if err := os.WriteFile(file, []byte(strings.Replace(string(text), g.line, g.without, 1)), 0o600); err != nil {
+			return err
+		}
+		program := filepath.Join(source, "opengauge")
+		if err := build(source, program); err != nil {
+			return fmt.Errorf("without %q: %w", g.name, err)
+		}
+		t := &table{}
+		for _, each := range parts {
+			if each.name == g.part {
+				t.torture(program, folder, each, g.tries, seed)
+			}
+		}
+		fmt.Printf("without the guard that %s: %d faults in %d tries of %s\n", g.name, len(t.faults), g.tries, g.part)
+		if len(t.faults) == 0 {
+			missed = append(missed, g.name)
+		}
+		if err := os.RemoveAll(source); err != nil {
+			return err
+		}
+	}
+	if len(missed) > 0 {
+		return fmt.Errorf("nobody notices when these are missing: %s", strings.Join(missed, "; "))
+	}
+	return nil
+}
+
+// copyOfSource copies the program's source.
+func copyOfSource(to string) error {
+	if err := os.MkdirAll(to, 0o700); err != nil {
+		return err
+	}
+	out, err := exec.Command("cp", "-r", "go.mod", "go.sum", "cmd", "cli", "core", "present", "examples", to).CombinedOutput()
+	if err != nil {
+		return fmt.Errorf("copying the source: %w: %s", err, out)
+	}
+	return nil
+}
