@@ -6,7 +6,7 @@ export CGO_ENABLED = 0
 PACKAGES = ./...
 
 .PHONY: demo help build quick test race fuzz bench accuracy lab lint cross docs examples screenshots tools browser-check \
-	wine mutants night
+	wine mutants night torture
 
 demo: build ## build the program and run the full example
 	bin/opengauge demo --out bin/demo
@@ -26,8 +26,14 @@ ALLOW =
 test: ## run the tests, and say at the end which were skipped and why
 	go run ./lab/suite $(if $(ALLOW),-allow $(ALLOW)) -- -p 1 -parallel 3 -timeout 15m $(PACKAGES)
 
+# What runs with the race detector; CI takes fewer.
+RACED = ./core/... ./present/...
 race: ## the tests of the core and the drawings with the race detector, which needs a C compiler
-	CGO_ENABLED=1 go test -short -race ./core/... ./present/...
+	CGO_ENABLED=1 go test -short -race -p 1 -timeout 20m $(RACED)
+
+TRIES = 2000
+torture: ## kill it, fill its disks, tear its logbook, swap its devices, lie to it (TRIES=2000; as root)
+	go run ./lab/torture -tries $(TRIES)
 
 bench: ## speed and cost, as ratios to a bare loop of the same system calls where that is what counts
 	go test -run '^$$' -bench . ./core/measure/engine ./core/storage/payload ./core/storage/sim ./core/measure/transfer ./cli
@@ -65,6 +71,7 @@ tools: browser-check ## install what some tests and the screenshots need (Debian
 	apt-get update -qq
 	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends qemu-system-x86 qemu-utils e2fsprogs \
 		mount nbdkit libnbd-bin chromium chromium-driver git xvfb xterm imagemagick fonts-dejavu-core wine wine64 fdisk dosfstools \
+		gcc libc6-dev \
 		$(if $(shell command -v npm),,npm) >/dev/null
 
 browser-check: ## fetch the accessibility checker that the report's tests use (npm)
@@ -86,5 +93,6 @@ PACKAGE = core/stat core/storage/target core/measure/run core/measure/transfer c
 mutants: ## break lines of PACKAGE, 60 drawn by the commit, and list those that no test notices
 	go run ./lab/mutants -equivalent docs/equivalent-mutants.txt $(addprefix ./,$(PACKAGE))
 
-night: test race accuracy mutants ## what takes long: everything that test does, with the race detector, a thousand runs, fuzzing
+night: test race accuracy mutants torture ## what takes long: everything that test does, with the race detector, a thousand runs, fuzzing
+	go run ./lab/torture -guards
 	$(MAKE) fuzz FUZZTIME=5m
