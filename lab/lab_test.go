@@ -18,6 +18,13 @@ import (
 // bench boots the machine, or skips and says what it takes.
 func bench(t *testing.T) *machine {
 	t.Helper()
+	kernel, initramfs := image(t)
+	return boot(t, kernel, initramfs)
+}
+
+// image makes what the machine boots, or skips and says what it takes.
+func image(t *testing.T) (kernel, initramfs string) {
+	t.Helper()
 	if os.Getenv("OPENGAUGE_LAB") == "" {
 		t.Skip("the lab takes minutes; make lab runs it")
 	}
@@ -28,8 +35,7 @@ func bench(t *testing.T) *machine {
 	if len(packages) == 0 {
 		t.Skip("the lab needs Debian's kernel package in .lab: make lab fetches it where apt-get works")
 	}
-	kernel, initramfs := buildImage(t, packages[len(packages)-1])
-	return boot(t, kernel, initramfs)
+	return buildImage(t, packages[len(packages)-1])
 }
 
 func decode[T any](t *testing.T, got outcome) T {

@@ -49,8 +49,32 @@ type machine struct {
 	replies  *bufio.Reader
 }
 
-// boot starts the machine and waits until its guest is ready.
+// boot starts the machine with the bench's disks and waits until its guest is ready.
 func boot(t *testing.T, kernel, initramfs string) *machine {
+	t.Helper()
+	var devices []string
+	for _, d := range disks {
+		devices = append(devices, "-object", "throttle-group,id=limit-"+d.name,
+			"-blockdev", "driver=null-co,node-name=zeros-"+d.name+",read-zeroes=on,size="+diskSize,
+			"-blockdev", "driver=throttle,node-name=node-"+d.name+",throttle-group=limit-"+d.name+",file=zeros-"+d.name)
+		for _, device := range d.devices {
+			devices = append(devices, "-device", device)
+		}
+	}
+	return bootWith(t, kernel, initramfs, devices)
+}
+
+// accelerator is the emulator's own processor, unless somebody says that this machine's can be
+// used: where it cannot, the emulator hangs.
+func accelerator() string {
+	if named := os.Getenv("OPENGAUGE_LAB_ACCELERATOR"); named != "" {
+		return named
+	}
+	return "tcg,thread=multi"
+}
+
+// bootWith starts a machine with devices of one's own.
+func bootWith(t *testing.T, kernel, initramfs string, devices []string) *machine {
 	t.Helper()
 	folder, err := os.MkdirTemp("", "opengauge-lab-") // short: names of sockets are bounded
 	if err != nil {
@@ -59,21 +83,14 @@ func boot(t *testing.T, kernel, initramfs string) *machine {
 	t.Cleanup(func() { _ = os.RemoveAll(folder) })
 	in := func(name string) string { return filepath.Join(folder, name) }
 	arguments := []string{
-		"-machine", "q35", "-accel", "tcg,thread=multi", "-cpu", "max", "-m", "1024", "-smp", "2", "-nodefaults",
+		"-machine", "q35", "-accel", accelerator(), "-cpu", "max", "-m", "1024", "-smp", "2", "-nodefaults",
 		"-display", "none", "-no-reboot",
 		"-kernel", kernel, "-initrd", initramfs, "-append", "console=ttyS0 quiet panic=-1",
 		"-serial", "file:" + in("console"), "-chardev", "socket,id=line,path=" + in("line") + ",server=on,wait=off",
 		"-serial", "chardev:line",
 		"-qmp", "unix:" + in("monitor") + ",server=on,wait=off", "-device", "qemu-xhci,id=xhci",
 	}
-	for _, d := range disks {
-		arguments = append(arguments, "-object", "throttle-group,id=limit-"+d.name,
-			"-blockdev", "driver=null-co,node-name=zeros-"+d.name+",read-zeroes=on,size="+diskSize,
-			"-blockdev", "driver=throttle,node-name=node-"+d.name+",throttle-group=limit-"+d.name+",file=zeros-"+d.name)
-		for _, device := range d.devices {
-			arguments = append(arguments, "-device", device)
-		}
-	}
+	arguments = append(arguments, devices...)
 	m := &machine{t: t, console: in("console"), emulator: exec.Command("qemu-system-x86_64", arguments...)}
 	var complaint strings.Builder
 	m.emulator.Stderr = &complaint
@@ -119,6 +136,13 @@ func (m *machine) listen(patience time.Duration) string {
 	return strings.TrimRight(text, "\r\n")
 }
 
+// heard gives the guest's next line, or why there is none.
+func (m *machine) heard(patience time.Duration) (string, error) {
+	_ = m.line.SetReadDeadline(time.Now().Add(patience))
+	text, err := m.answers.ReadString('\n')
+	return strings.TrimRight(text, "\r\n"), err
+}
+
 // outcome is what a run of the program in the guest gave.
 type outcome struct {
 	Code   int
@@ -150,12 +174,16 @@ func (m *machine) ask(request map[string]any) func() outcome {
 	}
 	return func() outcome {
 		m.t.Helper()
-		var got outcome
-		if err := json.Unmarshal([]byte(m.listen(3*time.Minute)), &got); err != nil {
-			m.t.Fatal(err)
-		}
-		return got
+		return m.outcome(m.listen(3 * time.Minute))
 	}
+}
+
+func (m *machine) outcome(line string) (got outcome) {
+	m.t.Helper()
+	if err := json.Unmarshal([]byte(line), &got); err != nil {
+		m.t.Fatal(err)
+	}
+	return got
 }
 
 func (m *machine) run(write map[string]string, arguments ...string) outcome {

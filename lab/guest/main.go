@@ -11,6 +11,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"os/exec"
 	"strings"
@@ -25,9 +26,21 @@ type request struct {
 	Run []string `json:"run"`
 	// Write puts a file into place first.
 	Write map[string]string `json:"write"`
+	// Mount puts the file system of a device at a place before that.
+	Mount *mount `json:"mount"`
+	// Stable are files that are written and flushed, and Loose such that are not.
+	Stable map[string]string `json:"stable"`
+	Loose  map[string]string `json:"loose"`
+	// Stream sends each line that the program says of how far it is, as a line of its own.
+	Stream bool `json:"stream"`
 	// Limit is what the kernel lets the program do to a device: the device's path, and
 	// limits as in io.max (Documentation/admin-guide/cgroup-v2.rst).
 	Limit *limit `json:"limit"`
+}
+
+type mount struct {
+	Device string `json:"device"`
+	Place  string `json:"place"`
 }
 
 type limit struct {
@@ -72,15 +85,46 @@ func serve() error {
 		if len(asked.Run) == 0 {
 			return nil
 		}
-		given, err := json.Marshal(carryOut(asked))
-		if err != nil {
-			return err
-		}
-		if _, err := line.Write(append(given, '\n')); err != nil {
+		if err := send(line, carryOut(asked, line)); err != nil {
 			return err
 		}
 	}
 	return errors.New("the host hung up")
+}
+
+// send writes a line.
+func send(line io.Writer, content any) error {
+	text, err := json.Marshal(content)
+	if err != nil {
+		return err
+	}
+	_, err = line.Write(append(text, '\n'))
+	return err
+}
+
+// said is a line of what the program says while it runs.
+type said struct {
+	Said string `json:"said"`
+}
+
+// teller sends on what is said, a line at a time.
+type teller struct {
+	line io.Writer
+	rest []byte
+}
+
+func (t *teller) Write(text []byte) (int, error) {
+	t.rest = append(t.rest, text...)
+	for {
+		line, rest, whole := bytes.Cut(t.rest, []byte("\n"))
+		if !whole {
+			return len(text), nil
+		}
+		t.rest = bytes.Clone(rest)
+		if err := send(t.line, said{string(line)}); err != nil {
+			return 0, err
+		}
+	}
 }
 
 func mountAll() error {
@@ -171,7 +215,43 @@ func limited(l limit) (*os.File, error) {
 	return os.Open(group)
 }
 
-func carryOut(asked request) answer {
+// prepare mounts and writes what is asked for before the program runs.
+func prepare(asked request) error {
+	if asked.Mount != nil {
+		if err := os.MkdirAll(asked.Mount.Place, 0o755); err != nil {
+			return err
+		}
+		if err := unix.Mount(asked.Mount.Device, asked.Mount.Place, "ext4", 0, ""); err != nil {
+			return fmt.Errorf("mounting %s: %w", asked.Mount.Device, err)
+		}
+	}
+	for name, content := range asked.Stable {
+		file, err := os.Create(name)
+		if err != nil {
+			return err
+		}
+		_, err = file.WriteString(content)
+		if err := errors.Join(err, file.Sync(), file.Close()); err != nil {
+			return err
+		}
+	}
+	for name, content := range asked.Loose {
+		if err := os.WriteFile(name, []byte(content), 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func carryOut(asked request, line io.Writer) answer {
+	if err := prepare(asked); err != nil {
+		return answer{Code: -1, Stderr: err.Error()}
+	}
+	if asked.Stream {
+		if err := send(line, said{"ready to run"}); err != nil {
+			return answer{Code: -1, Stderr: err.Error()}
+		}
+	}
 	for name, content := range asked.Write {
 		if err := os.WriteFile(name, []byte(content), 0o644); err != nil {
 			return answer{Code: -1, Stderr: err.Error()}
@@ -189,6 +269,9 @@ func carryOut(asked request) answer {
 	command.Env = []string{"HOME=/tmp", "OPENGAUGE_LOGBOOK=/tmp/logbook.db"}
 	var stdout, stderr bytes.Buffer
 	command.Stdout, command.Stderr = &stdout, &stderr
+	if asked.Stream {
+		command.Stderr = io.MultiWriter(&stderr, &teller{line: line})
+	}
 	err := command.Run()
 	var exit *exec.ExitError
 	if err != nil && !errors.As(err, &exit) {
