@@ -36,9 +36,11 @@ type part struct {
 }
 
 var parts = []part{
-	{"kill measure", 0.52, killMeasure}, {"kill copy", 0.12, killCopy}, {"kill logbook", 0.14, killLogbook},
+	{"kill measure", 0.45, killMeasure}, {"interrupt", 0.1, interrupt}, {"kill copy", 0.1, killCopy},
+	{"kill logbook", 0.14, killLogbook},
 	{"kill report", 0.06, killReport}, {"full disk", 0.06, fullDisk}, {"torn logbook", 0.06, tornLogbook},
-	{"twenty at once", 0.005, twentyAtOnce}, {"device swap", 0.01, deviceSwap}, {"server that lies", 0.025, lyingServer},
+	{"twenty at once", 0.005, twentyAtOnce}, {"device swap", 0.01, deviceSwap},
+	{"server that lies", 0.02, lyingServer},
 }
 
 func main() {

@@ -249,8 +249,14 @@ func TestAnOlderLogbookIsBroughtUpToDate(t *testing.T) {
 func TestMergeALogbookWhole(t *testing.T) {
 	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
 	theirs := newBook(t)
-	for number := range 120 {
-		keep(t, theirs, ranked(fmt.Sprintf("t%04d", number), "", at, float64(number+1)))
+	if _, err := theirs.Import(func(yield func(*session.Session, error) bool) {
+		for number := range 120 {
+			if !yield(ranked(fmt.Sprintf("t%04d", number), "", at, float64(number+1)), nil) {
+				return
+			}
+		}
+	}); err != nil {
+		t.Fatal(err)
 	}
 	if err := theirs.AddTags("t0001", []string{"article"}); err != nil {
 		t.Fatal(err)

@@ -114,7 +114,7 @@ func TestAServersMemoryIsBounded(t *testing.T) {
 	}
 	began := time.Now()
 	server.Close()
-	if took := time.Since(began); took > time.Second {
+	if took := time.Since(began); took > 10*time.Second {
 		t.Errorf("closing it under load took %s", took)
 	}
 }
