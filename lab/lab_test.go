@@ -12,6 +12,7 @@ import (
 
 	"opengauge/core/bench/event"
 	"opengauge/core/bench/survey"
+	"opengauge/core/judge/finding"
 	"opengauge/core/record/session"
 )
 
@@ -64,6 +65,7 @@ func TestLab(t *testing.T) {
 	t.Run("the right hops, rates, widths and temperatures", func(t *testing.T) { checkSurvey(t, devices) })
 	t.Run("a drive at the ceiling of its hop is link-bound", func(t *testing.T) { checkLinkBound(t, m, devices) })
 	t.Run("a drive that the kernel throttles", func(t *testing.T) { checkThrottled(t, m, devices) })
+	t.Run("a drive with a bad sector", func(t *testing.T) { checkBadSector(t, m, devices) })
 	t.Run("a drive that is pulled out", func(t *testing.T) { checkPulled(t, m, devices) })
 }
 
@@ -82,6 +84,7 @@ func checkSurvey(t *testing.T, devices map[string]survey.Device) {
 		"TW-QUEUED": {survey.HardDisk, "usb 3.2 gen 1 queued", 1, 0},
 		"TW-SINGLE": {survey.HardDisk, "usb 3.2 gen 1 bulk-only", 1, 0},
 		"TW-SATA":   {survey.HardDisk, "sata 1", 1, 0},
+		"TW-WORN":   {survey.SolidState, "pcie 1.0 x1", 1, 49.85},
 	}
 	for serial, w := range want {
 		d, ok := devices[serial]
@@ -170,6 +173,26 @@ func checkThrottled(t *testing.T, m *machine, devices map[string]survey.Device) 
 		if !(math.Abs(got/c.want-1) <= 0.05) {
 			t.Errorf("held to %s: measured %.0f", c.most, got)
 		}
+	}
+}
+
+// checkBadSector reads over a sector that the drive cannot read: that is told with its place,
+// and is no dropout.
+func checkBadSector(t *testing.T, m *machine, devices map[string]survey.Device) {
+	write := map[string]string{"/tmp/over.yaml": "plan: over\nsteps:\n  - sustain: {operation: read, access: sequential, " +
+		"block: 16KiB, depth: 2, over: 1x}\n"}
+	got := m.run(write, "measure", devices["TW-WORN"].Path, "--size", "40MiB", "--plan", "/tmp/over.yaml", "--json")
+	s := decode[session.Session](t, got)
+	f, found := kinds(s)["io-errors"]
+	_, dropped := kinds(s)["dropout"]
+	if !found || dropped || f.Severity != session.Fault || s.State != session.Complete {
+		t.Fatalf("exit %d, state %s, findings %+v", got.Code, s.State, s.Findings)
+	}
+	e, _ := finding.EvidenceOf[finding.IOErrorsEvidence](f)
+	const block = 16 << 10
+	if want := int64(badSector * 512 / block * block); e.FirstOffset == nil || *e.FirstOffset != want || e.Action != "read" ||
+		*e.FromOffset != want || *e.ToOffset != want {
+		t.Errorf("of a bad sector in the block at %d is said %+v", want, e)
 	}
 }
 

@@ -22,21 +22,29 @@ type disk struct {
 	name string
 	// devices are the emulator's, the last of which the drive is.
 	devices []string
+	// bad is a sector that cannot be read, or 0.
+	bad int64
 }
 
 // disks are what is on the bench. Sizes and serials tell them apart.
 var disks = []disk{
-	{"wide", []string{"pcie-root-port,id=slot1,bus=pcie.0,chassis=1,slot=1,x-speed=8,x-width=4",
+	{name: "wide", devices: []string{"pcie-root-port,id=slot1,bus=pcie.0,chassis=1,slot=1,x-speed=8,x-width=4",
 		"nvme,id=wide,bus=slot1,serial=TW-WIDE,drive=node-wide"}},
-	{"narrow", []string{"pcie-root-port,id=slot2,bus=pcie.0,chassis=2,slot=2,x-speed=2_5,x-width=1",
+	{name: "narrow", devices: []string{"pcie-root-port,id=slot2,bus=pcie.0,chassis=2,slot=2,x-speed=2_5,x-width=1",
 		"nvme,id=narrow,bus=slot2,serial=TW-NARROW,drive=node-narrow"}},
-	{"queued", []string{"usb-uas,id=queued,bus=xhci.0",
+	{name: "queued", devices: []string{"usb-uas,id=queued,bus=xhci.0",
 		"scsi-hd,bus=queued.0,scsi-id=0,lun=0,serial=TW-QUEUED,drive=node-queued"}},
-	{"single", []string{"usb-storage,id=single,bus=xhci.0,serial=TW-SINGLE,drive=node-single"}},
-	{"sata", []string{"ide-hd,id=sata,bus=ide.0,serial=TW-SATA,drive=node-sata"}},
+	{name: "single", devices: []string{"usb-storage,id=single,bus=xhci.0,serial=TW-SINGLE,drive=node-single"}},
+	{name: "sata", devices: []string{"ide-hd,id=sata,bus=ide.0,serial=TW-SATA,drive=node-sata"}},
+	{name: "worn", devices: []string{"pcie-root-port,id=slot3,bus=pcie.0,chassis=3,slot=3,x-speed=2_5,x-width=1",
+		"nvme,id=worn,bus=slot3,serial=TW-WORN,drive=node-worn"}, bad: badSector},
 }
 
-const diskSize = "2147483648" // 2 GiB
+const (
+	diskSize = "2147483648" // 2 GiB
+	// badSector is 20 MiB and 12 KiB behind the beginning of its disk.
+	badSector = (20<<20 + 12<<10) / 512
+)
 
 // machine is a running virtual machine.
 type machine struct {
@@ -55,8 +63,16 @@ func boot(t *testing.T, kernel, initramfs string) *machine {
 	var devices []string
 	for _, d := range disks {
 		devices = append(devices, "-object", "throttle-group,id=limit-"+d.name,
-			"-blockdev", "driver=null-co,node-name=zeros-"+d.name+",read-zeroes=on,size="+diskSize,
-			"-blockdev", "driver=throttle,node-name=node-"+d.name+",throttle-group=limit-"+d.name+",file=zeros-"+d.name)
+			"-blockdev", "driver=null-co,node-name=zeros-"+d.name+",read-zeroes=on,size="+diskSize)
+		below := "zeros-" + d.name
+		if d.bad > 0 {
+			devices = append(devices, "-blockdev", fmt.Sprintf("driver=blkdebug,node-name=bad-%s,image=%s,"+
+				"inject-error.0.event=none,inject-error.0.iotype=read,inject-error.0.sector=%d,inject-error.0.errno=5,"+
+				"inject-error.0.once=off", d.name, below, d.bad))
+			below = "bad-" + d.name
+		}
+		devices = append(devices,
+			"-blockdev", "driver=throttle,node-name=node-"+d.name+",throttle-group=limit-"+d.name+",file="+below)
 		for _, device := range d.devices {
 			devices = append(devices, "-device", device)
 		}

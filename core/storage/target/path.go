@@ -342,9 +342,15 @@ func (k *kernelFile) Answers() error {
 	buffer := direct.Buffer(int(probeSize))
 	for place := range places {
 		at := int64(k.description.Span-probeSize) / places * int64(place) / int64(probeSize) * int64(probeSize)
-		if _, err = k.file.ReadAt(buffer, max(at, 0)); err == nil || errors.Is(err, io.EOF) {
+		if _, err = k.file.ReadAt(buffer, max(at, 0)); k.answered(err) {
 			return nil
 		}
 	}
 	return err
+}
+
+// answered says whether a read was answered, by what came of it. A device that was removed
+// has an end at its beginning.
+func (k *kernelFile) answered(err error) bool {
+	return err == nil || errors.Is(err, io.EOF) && k.description.Kind != Device
 }

@@ -3,7 +3,6 @@ package target
 import (
 	"errors"
 	"fmt"
-	"io"
 	"os"
 
 	"opengauge/core/storage/direct"
@@ -83,7 +82,7 @@ func sameFile(a, b *os.File) bool {
 
 // recognise tries a read, and asks whether what this run wrote is there.
 func (k *kernelFile) recognise(file *os.File, ours Recognise) error {
-	if _, err := file.ReadAt(direct.Buffer(int(probeSize)), 0); err != nil && !errors.Is(err, io.EOF) {
+	if _, err := file.ReadAt(direct.Buffer(int(probeSize)), 0); !k.answered(err) {
 		return explain("read", file.Name(), err)
 	}
 	if ours == nil {
