@@ -192,35 +192,6 @@ func TestBlocksBelowTheDevicesAreRefused(t *testing.T) {
 	}
 }
 
-// throttledAll gives a way to run the program on devices that the kernel holds to known
-// rates, each to its own.
-func throttledAll(t *testing.T, rates map[string]int64) func(*exec.Cmd) *exec.Cmd {
-	t.Helper()
-	group, err := os.MkdirTemp("/sys/fs/cgroup/blkio", "opengauge-test-")
-	if err != nil {
-		t.Skip("a cgroup with I/O limits cannot be made here: ", err)
-	}
-	t.Cleanup(func() { _ = os.Remove(group) })
-	for device, rate := range rates {
-		var status unix.Stat_t
-		if err := unix.Stat(device, &status); err != nil {
-			t.Fatal(err)
-		}
-		limit := fmt.Sprintf("%d:%d %d", unix.Major(status.Rdev), unix.Minor(status.Rdev), rate)
-		for _, file := range []string{"blkio.throttle.read_bps_device", "blkio.throttle.write_bps_device"} {
-			if err := os.WriteFile(filepath.Join(group, file), []byte(limit), 0); err != nil {
-				t.Skip("the device cannot be throttled here: ", err)
-			}
-		}
-	}
-	return func(command *exec.Cmd) *exec.Cmd {
-		inside := exec.Command("sh", append([]string{"-c", `echo $$ > "$0"/cgroup.procs && exec "$@"`, group},
-			command.Args...)...)
-		inside.Env = command.Env
-		return inside
-	}
-}
-
 func TestAFixedRateIsHeld(t *testing.T) {
 	t.Parallel() // it mostly waits
 	d := newDesk(t)

@@ -2,6 +2,7 @@ package lab
 
 import (
 	"encoding/json"
+	"fmt"
 	"math"
 	"os"
 	"os/exec"
@@ -54,7 +55,9 @@ func surveyed(t *testing.T, m *machine) map[string]survey.Device {
 	document := decode[struct{ Devices []survey.Device }](t, m.run(nil, "survey", "--json"))
 	found := map[string]survey.Device{}
 	for _, d := range document.Devices {
-		found[d.Serial] = d
+		if strings.HasPrefix(d.Serial, "TW-") {
+			found[d.Serial] = d
+		}
 	}
 	return found
 }
@@ -65,6 +68,7 @@ func TestLab(t *testing.T) {
 	t.Run("the right hops, rates, widths and temperatures", func(t *testing.T) { checkSurvey(t, devices) })
 	t.Run("a drive at the ceiling of its hop is link-bound", func(t *testing.T) { checkLinkBound(t, m, devices) })
 	t.Run("a drive that the kernel throttles", func(t *testing.T) { checkThrottled(t, m, devices) })
+	t.Run("a copy between throttled ends", func(t *testing.T) { checkThrottledCopy(t, m) })
 	t.Run("a drive with a bad sector", func(t *testing.T) { checkBadSector(t, m, devices) })
 	t.Run("a drive that is pulled out", func(t *testing.T) { checkPulled(t, m, devices) })
 }
@@ -172,6 +176,37 @@ func checkThrottled(t *testing.T, m *machine, devices map[string]survey.Device) 
 		t.Logf("held to %s: measured %.0f", c.most, got)
 		if !(math.Abs(got/c.want-1) <= 0.05) {
 			t.Errorf("held to %s: measured %.0f", c.most, got)
+		}
+	}
+}
+
+// checkThrottledCopy copies between two file systems that the kernel holds to known rates: it
+// takes as long as the slower one allows, and that end is named.
+func checkThrottledCopy(t *testing.T, m *machine) {
+	const size, slow, fast = 48 << 20, 6 << 20, 12 << 20
+	for end, rates := range map[string][2]int{"source": {slow, fast}, "destination": {fast, slow}} {
+		both := func(rate int) string { return fmt.Sprintf("rbps=%d wbps=%d", rate, rate) }
+		got := m.ask(map[string]any{
+			"mount": []map[string]string{{"device": "/dev/vda", "place": "/from"}, {"device": "/dev/vdb", "place": "/to"}},
+			"limit": []map[string]string{{"device": "/dev/vda", "most": both(rates[0])},
+				{"device": "/dev/vdb", "most": both(rates[1])}},
+			"run": []string{"copy", "/from", "/to", "--set", "large-file", "--size", fmt.Sprint(size), "--json"},
+		})()
+		s := decode[session.Session](t, got)
+		if got.Code != 0 || len(s.Copies) != 3 {
+			t.Fatalf("exit %d with %d copies: %s", got.Code, len(s.Copies), got.Stderr)
+		}
+		for _, c := range s.Copies {
+			rate := map[string]int{session.CopyWhole: slow, session.CopySource: rates[0],
+				session.CopyDestination: rates[1]}[c.Work]
+			want := float64(size) / float64(rate)
+			t.Logf("slower %s: %s took %.2f s, allowed are %.2f s", end, c.Work, c.ElapsedSeconds, want)
+			if off := c.ElapsedSeconds/want - 1; !(math.Abs(off) <= 0.05) {
+				t.Errorf("slower %s: %s took %.2f s, want %.2f s", end, c.Work, c.ElapsedSeconds, want)
+			}
+		}
+		if f, ok := kinds(s)["endpoint-bound"]; !ok || f.Evidence.Fact("end") != end {
+			t.Errorf("the slower %s: found %+v", end, s.Findings)
 		}
 	}
 }

@@ -3,6 +3,7 @@ package lab
 import (
 	"bufio"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net"
 	"os"
@@ -77,7 +78,25 @@ func boot(t *testing.T, kernel, initramfs string) *machine {
 			devices = append(devices, "-device", device)
 		}
 	}
+	for i, name := range []string{"from", "to"} { // file systems to copy between, on vda and vdb
+		devices = append(devices, "-drive", fmt.Sprintf("if=none,id=%s,format=raw,file=%s", name, formatted(t)),
+			"-device", fmt.Sprintf("virtio-blk-pci,drive=%s,serial=COPY-%d", name, i))
+	}
 	return bootWith(t, kernel, initramfs, devices)
+}
+
+// formatted is an image with an empty file system.
+func formatted(t *testing.T) string {
+	t.Helper()
+	image := filepath.Join(t.TempDir(), "image")
+	if err := errors.Join(os.WriteFile(image, nil, 0o600), os.Truncate(image, 192<<20)); err != nil {
+		t.Fatal(err)
+	}
+	out, err := exec.Command("mkfs.ext4", "-q", "-F", "-E", "lazy_itable_init=0,lazy_journal_init=0", image).CombinedOutput()
+	if err != nil {
+		t.Skipf("no file system can be made here: %v: %s", err, out)
+	}
+	return image
 }
 
 // accelerator is the emulator's own processor, unless somebody says that this machine's can be
@@ -175,7 +194,7 @@ func (m *machine) start(write map[string]string, arguments ...string) func() out
 // throttled has the program run while the kernel lets it do so much to a device.
 func (m *machine) throttled(device, most string, write map[string]string, arguments ...string) outcome {
 	m.t.Helper()
-	limit := map[string]string{"device": device, "most": most}
+	limit := []map[string]string{{"device": device, "most": most}}
 	return m.ask(map[string]any{"run": arguments, "write": write, "limit": limit})()
 }
 

@@ -103,7 +103,7 @@ func cut(t *testing.T, kernel, initramfs, disk string, number int) (told int) {
 	})
 	mark := fmt.Sprintf("cut %d", number)
 	_ = m.ask(map[string]any{
-		"mount":  map[string]string{"device": "/dev/vda", "place": "/disk"},
+		"mount":  []map[string]string{{"device": "/dev/vda", "place": "/disk"}},
 		"stable": map[string]string{"/disk/stable": strings.Repeat(mark+" is flushed\n", 1000)},
 		"loose":  map[string]string{fmt.Sprintf("/disk/loose-%d", number): strings.Repeat(mark+" is not\n", 1000)},
 		"write": map[string]string{"/tmp/short.yaml": "plan: short\nsteps:\n  - sweep: {operation: [read, write], access: " +

@@ -26,16 +26,16 @@ type request struct {
 	Run []string `json:"run"`
 	// Write puts a file into place first.
 	Write map[string]string `json:"write"`
-	// Mount puts the file system of a device at a place before that.
-	Mount *mount `json:"mount"`
+	// Mount puts file systems of devices at places before that.
+	Mount []mount `json:"mount"`
 	// Stable are files that are written and flushed, and Loose such that are not.
 	Stable map[string]string `json:"stable"`
 	Loose  map[string]string `json:"loose"`
 	// Stream sends each line that the program says of how far it is, as a line of its own.
 	Stream bool `json:"stream"`
-	// Limit is what the kernel lets the program do to a device: the device's path, and
-	// limits as in io.max (Documentation/admin-guide/cgroup-v2.rst).
-	Limit *limit `json:"limit"`
+	// Limit is what the kernel lets the program do to devices: a device's path, and limits
+	// as in io.max (Documentation/admin-guide/cgroup-v2.rst).
+	Limit []limit `json:"limit"`
 }
 
 type mount struct {
@@ -195,12 +195,8 @@ func openPort() (*os.File, error) {
 // groups is where the kernel's groups of processes are.
 const groups = "/groups"
 
-// limited makes a group whose processes may do so much to a device.
-func limited(l limit) (*os.File, error) {
-	var status unix.Stat_t
-	if err := unix.Stat(l.Device, &status); err != nil {
-		return nil, err
-	}
+// limited makes a group whose processes may do so much to devices.
+func limited(limits []limit) (*os.File, error) {
 	group := groups + "/limited"
 	if err := os.WriteFile(groups+"/cgroup.subtree_control", []byte("+io"), 0); err != nil {
 		return nil, fmt.Errorf("letting groups have limits: %w", err)
@@ -208,21 +204,27 @@ func limited(l limit) (*os.File, error) {
 	if err := os.MkdirAll(group, 0o755); err != nil {
 		return nil, err
 	}
-	most := fmt.Sprintf("%d:%d %s", unix.Major(status.Rdev), unix.Minor(status.Rdev), l.Most)
-	if err := os.WriteFile(group+"/io.max", []byte(most), 0); err != nil {
-		return nil, fmt.Errorf("limiting %s: %w", most, err)
+	for _, l := range limits {
+		var status unix.Stat_t
+		if err := unix.Stat(l.Device, &status); err != nil {
+			return nil, err
+		}
+		most := fmt.Sprintf("%d:%d %s", unix.Major(status.Rdev), unix.Minor(status.Rdev), l.Most)
+		if err := os.WriteFile(group+"/io.max", []byte(most), 0); err != nil {
+			return nil, fmt.Errorf("limiting %s: %w", most, err)
+		}
 	}
 	return os.Open(group)
 }
 
 // prepare mounts and writes what is asked for before the program runs.
 func prepare(asked request) error {
-	if asked.Mount != nil {
-		if err := os.MkdirAll(asked.Mount.Place, 0o755); err != nil {
+	for _, each := range asked.Mount {
+		if err := os.MkdirAll(each.Place, 0o755); err != nil {
 			return err
 		}
-		if err := unix.Mount(asked.Mount.Device, asked.Mount.Place, "ext4", 0, ""); err != nil {
-			return fmt.Errorf("mounting %s: %w", asked.Mount.Device, err)
+		if err := unix.Mount(each.Device, each.Place, "ext4", 0, ""); err != nil && err != unix.EBUSY {
+			return fmt.Errorf("mounting %s: %w", each.Device, err)
 		}
 	}
 	for name, content := range asked.Stable {
@@ -258,8 +260,8 @@ func carryOut(asked request, line io.Writer) answer {
 		}
 	}
 	command := exec.Command("/opengauge", asked.Run...)
-	if asked.Limit != nil {
-		group, err := limited(*asked.Limit)
+	if len(asked.Limit) > 0 {
+		group, err := limited(asked.Limit)
 		if err != nil {
 			return answer{Code: -1, Stderr: err.Error()}
 		}

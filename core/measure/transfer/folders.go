@@ -80,6 +80,8 @@ func (f *Folders) Do(ctx context.Context, kind Work, set fileset.Set, options Op
 	}
 	if kind != Writing {
 		m.made.Dropped = w.dropSource()
+	} else {
+		payload.Compressible(0) // making it ready is no work of the destination's
 	}
 	began := time.Now()
 	err := w.sampled(ctx, m, began)
