@@ -158,7 +158,7 @@ func exportTo(w io.Writer, book *logbook.Logbook, ids []string, ask exporting, t
 			return err
 		}
 		id := ids[len(ids)-1-i]
-		s, err := book.Load(id)
+		s, err := book.Whole(id)
 		if err != nil {
 			ask.damaged.Add(id, err)
 			continue

@@ -26,7 +26,7 @@ func (l *Logbook) Check(progress func(done, total int)) ([]string, int, error) {
 			return faults, i, err
 		}
 		progress(i, len(ids))
-		if _, err := l.whole(id); err != nil {
+		if _, err := l.Whole(id); err != nil {
 			faults = append(faults, fmt.Sprintf("session %s cannot be read: %v", id, err))
 		}
 	}
@@ -55,8 +55,8 @@ func (l *Logbook) structure() []string {
 	return faults
 }
 
-// whole reads a session and sees that all of it is there and holds up.
-func (l *Logbook) whole(id string) (*session.Session, error) {
+// Whole reads the session of an id, and sees that all of it is there and holds up.
+func (l *Logbook) Whole(id string) (*session.Session, error) {
 	s, err := l.load(id)
 	if err != nil {
 		return nil, err

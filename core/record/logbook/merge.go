@@ -85,7 +85,7 @@ func (l *Logbook) take(other *Logbook, progress func(done, total int)) (Imported
 		for i := len(ids) - 1; i >= 0; i-- { // the oldest first, as they came
 			progress(read, len(ids))
 			read++
-			s, err := other.whole(ids[i])
+			s, err := other.Whole(ids[i])
 			if err != nil {
 				damaged.Add(ids[i], err)
 				continue
