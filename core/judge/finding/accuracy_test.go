@@ -335,6 +335,14 @@ func runsOf(t *testing.T) int {
 	return runs
 }
 
+// orFewer is how many of a number of tries there is time for.
+func orFewer(tries int) int {
+	if testing.Short() {
+		return tries / 5
+	}
+	return tries
+}
+
 func TestAccuracy(t *testing.T) {
 	runs := runsOf(t)
 	scores := map[string]*score{}

@@ -42,8 +42,9 @@ func only(t *testing.T, s *session.Session, kind string) session.Finding {
 
 // Size and refill of a bucket are found to within 5 %.
 func TestBucketsOfCredits(t *testing.T) {
+	t.Parallel()
 	r := rand.New(rand.NewPCG(8, 8))
-	for number := range 50 {
+	for number := range orFewer(50) {
 		refill := 300 + 2000*r.Float64()
 		burst := refill * (1.6 + 2*r.Float64())
 		lasts := 30 + 120*r.Float64()
