@@ -4,27 +4,52 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
+
+	"golang.org/x/sys/unix"
 )
 
-// heldByKernel says in what the kernel holds a thread of this process that no signal
-// reaches (proc(5), /proc/pid/task/tid/stat, state D, and wchan), or nothing.
+// holding are the calls in which a device, or whoever serves a file system, can hold a
+// thread, whatever signals it is sent.
+var holding = map[int]string{
+	unix.SYS_PREAD64: "a read", unix.SYS_PWRITE64: "a write", unix.SYS_PWRITEV2: "a write", unix.SYS_FSYNC: "a flush",
+	unix.SYS_FDATASYNC: "a flush", unix.SYS_SYNCFS: "a flush", unix.SYS_FTRUNCATE: "giving space back",
+	unix.SYS_UNLINKAT: "removing a file", unix.SYS_FALLOCATE: "taking space", unix.SYS_OPENAT: "opening a file",
+	unix.SYS_CLOSE: "closing a file", unix.SYS_IOCTL: "a device",
+}
+
+// heldByKernel says in what the kernel holds a thread of this process (proc(5),
+// /proc/pid/task/tid/syscall, and its state D and wchan in stat), or nothing.
 func heldByKernel() string {
 	tasks, _ := filepath.Glob("/proc/self/task/*")
 	for _, task := range tasks {
-		status, err := os.ReadFile(filepath.Join(task, "stat"))
+		call, err := os.ReadFile(filepath.Join(task, "syscall"))
 		if err != nil {
 			continue
 		}
-		_, rest, _ := strings.Cut(string(status), ") ")
-		if !strings.HasPrefix(rest, "D") {
+		first, _, _ := strings.Cut(string(call), " ")
+		number, err := strconv.Atoi(first)
+		what, known := holding[number]
+		status, _ := os.ReadFile(filepath.Join(task, "stat"))
+		_, state, _ := strings.Cut(string(status), ") ")
+		switch deep := strings.HasPrefix(state, "D"); {
+		case err == nil && known:
+		case deep:
+			what = "a call"
+		default:
 			continue
 		}
-		in, _ := os.ReadFile(filepath.Join(task, "wchan"))
-		if text := strings.TrimSpace(string(in)); text != "" && text != "0" {
-			return fmt.Sprintf("the kernel holds a thread until the device answers, in %s", text)
-		}
-		return "the kernel holds a thread until the device answers"
+		return fmt.Sprintf("the kernel holds a thread until %s is over%s", what, waitingIn(task))
+	}
+	return ""
+}
+
+// waitingIn is the place in the kernel at which a thread waits, where that is known.
+func waitingIn(task string) string {
+	in, _ := os.ReadFile(filepath.Join(task, "wchan"))
+	if text := strings.TrimSpace(string(in)); text != "" && text != "0" {
+		return ", in " + text
 	}
 	return ""
 }

@@ -284,3 +284,29 @@ func TestOutputsThatAreNoPlainFiles(t *testing.T) {
 		t.Errorf("behind the link are %v, %v", info, err)
 	}
 }
+
+// A thread that the kernel does not give back is waited for, and that is said, until a second
+// signal.
+func TestAThreadThatTheKernelHolds(t *testing.T) {
+	slow := witness.Mount(t, 0)
+	d := newDesk(t)
+	plan := planFile(t, "{operation: read, access: random, block: 4KiB, depth: 1, hold: 30s}")
+	command := d.command("measure", slow.Folder, "--size", "1MiB", "--plan", plan)
+	var said trigger
+	said.when = "filling the test file"
+	said.do = func() {
+		time.AfterFunc(time.Second, func() {
+			slow.Hold(7 * time.Second) // which no signal shortens
+			time.Sleep(300 * time.Millisecond)
+			_ = command.Process.Signal(os.Interrupt)
+			time.AfterFunc(3*time.Second, func() { _ = command.Process.Signal(os.Interrupt) })
+		})
+	}
+	command.Stderr = &said
+	began := time.Now()
+	got := d.finish(command)
+	if took := time.Since(began); got.code != 130 || took > 15*time.Second {
+		t.Errorf("exit %d after %s", got.code, took)
+	}
+	wants(t, "what it says", got.stderr, "still waiting: the kernel holds a thread", "ended at once")
+}

@@ -69,6 +69,13 @@ func (s *Slow) Flushes() int {
 	return s.flushes
 }
 
+// Hold lets each operation take that long from now on.
+func (s *Slow) Hold(each time.Duration) {
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	s.Delay = each
+}
+
 // Fail lets all reads and writes fail from now on, or with 0 none.
 func (s *Slow) Fail(with syscall.Errno) {
 	s.mutex.Lock()
@@ -92,8 +99,9 @@ func (s *Slow) serve(count *int) syscall.Errno {
 	*count++
 	s.underWay++
 	s.peak = max(s.peak, s.underWay)
+	delay := s.Delay
 	s.mutex.Unlock()
-	time.Sleep(s.Delay)
+	time.Sleep(delay)
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
 	s.underWay--
