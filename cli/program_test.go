@@ -99,6 +99,17 @@ func (d desk) must(arguments ...string) string {
 	return got.stdout
 }
 
+// must1 gives what a call gave that may fail.
+func must1[T any](got T, err error) func(*testing.T) T {
+	return func(t *testing.T) T {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+		return got
+	}
+}
+
 // planFile writes a plan of sweeps.
 func planFile(tb testing.TB, sweeps ...string) string {
 	tb.Helper()

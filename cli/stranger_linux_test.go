@@ -103,14 +103,3 @@ func TestAnotherDeviceBehindThePath(t *testing.T) {
 		})
 	}
 }
-
-// must1 gives what a call gave that may fail.
-func must1[T any](got T, err error) func(*testing.T) T {
-	return func(t *testing.T) T {
-		t.Helper()
-		if err != nil {
-			t.Fatal(err)
-		}
-		return got
-	}
-}
