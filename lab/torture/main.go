@@ -65,7 +65,7 @@ func run(tries int, seed uint64, only string, guards bool) error {
 	}
 	defer os.RemoveAll(folder)
 	if guards {
-		return withoutGuards(folder, seed)
+		return withoutGuards(folder, seed, only)
 	}
 	program := filepath.Join(folder, "opengauge")
 	if err := build(".", program); err != nil {
