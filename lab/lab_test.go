@@ -214,8 +214,8 @@ func checkThrottledCopy(t *testing.T, m *machine) {
 // checkBadSector reads over a sector that the drive cannot read: that is told with its place,
 // and is no dropout.
 func checkBadSector(t *testing.T, m *machine, devices map[string]survey.Device) {
-	write := map[string]string{"/tmp/over.yaml": "plan: over\nsteps:\n  - sustain: {operation: read, access: sequential, " +
-		"block: 16KiB, depth: 2, over: 1x}\n"}
+	write := map[string]string{"/tmp/over.yaml": "plan: over\nsteps:\n  - sustain: {operation: read, access: " +
+		"sequential, block: 16KiB, depth: 2, over: 1x}\n"}
 	got := m.run(write, "measure", devices["TW-WORN"].Path, "--size", "40MiB", "--plan", "/tmp/over.yaml", "--json")
 	s := decode[session.Session](t, got)
 	f, found := kinds(s)["io-errors"]
@@ -225,8 +225,8 @@ func checkBadSector(t *testing.T, m *machine, devices map[string]survey.Device) 
 	}
 	e, _ := finding.EvidenceOf[finding.IOErrorsEvidence](f)
 	const block = 16 << 10
-	if want := int64(badSector * 512 / block * block); e.FirstOffset == nil || *e.FirstOffset != want || e.Action != "read" ||
-		*e.FromOffset != want || *e.ToOffset != want {
+	if want := int64(badSector * 512 / block * block); e.FirstOffset == nil || *e.FirstOffset != want ||
+		e.Action != "read" || *e.FromOffset != want || *e.ToOffset != want {
 		t.Errorf("of a bad sector in the block at %d is said %+v", want, e)
 	}
 }

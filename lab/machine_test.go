@@ -92,7 +92,8 @@ func formatted(t *testing.T) string {
 	if err := errors.Join(os.WriteFile(image, nil, 0o600), os.Truncate(image, 192<<20)); err != nil {
 		t.Fatal(err)
 	}
-	out, err := exec.Command("mkfs.ext4", "-q", "-F", "-E", "lazy_itable_init=0,lazy_journal_init=0", image).CombinedOutput()
+	const whole = "lazy_itable_init=0,lazy_journal_init=0"
+	out, err := exec.Command("mkfs.ext4", "-q", "-F", "-E", whole, image).CombinedOutput()
 	if err != nil {
 		t.Skipf("no file system can be made here: %v: %s", err, out)
 	}

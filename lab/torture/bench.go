@@ -98,8 +98,11 @@ func (h *heard) String() string {
 	return h.text.String()
 }
 
-// watched runs a program, and beside it something that is told when it ends.
-func (b *bench) watched(command *exec.Cmd, beside func(process *os.Process, said *heard, ended <-chan struct{})) outcome {
+// beside is what is done while a program runs, until it ends.
+type beside func(process *os.Process, said *heard, ended <-chan struct{})
+
+// watched runs a program, and something beside it.
+func (b *bench) watched(command *exec.Cmd, beside beside) outcome {
 	var stdout bytes.Buffer
 	said := &heard{}
 	command.Stdout, command.Stderr = &stdout, said

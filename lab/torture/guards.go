@@ -19,16 +19,22 @@ type guard struct {
 }
 
 var guards = []guard{
-	{"a device is known again by its blocks", "core/measure/run/recognise.go",
-		"if stable.own == stable.read && 2*loose.own >= loose.read {", "if true {", "device swap", 8},
-	{"what is told is on stable media", "core/record/logbook/keep.go", "		k.lost = k.spool.Append(record)\n	}\n" +
-		"	k.pending = append(k.pending, record)\n	k.store(briefly)\n", "	}\n	k.pending = append(k.pending, record)\n",
-		"kill measure", 40},
-	{"a busy logbook is waited for", "core/record/logbook/store.go", "case !busy(err):", "case true:", "twenty at once", 4},
-	{"what enters was read", "core/record/logbook/merge.go", "			if err != nil {\n				damaged.Add(ids[i], err)\n				continue\n			}\n",
-		"			_ = err\n			s = &session.Session{ID: ids[i]}\n", "torn logbook", 12},
-	{"what killed runs left is swept", "core/storage/scratch/scratch.go", "failed = errors.Join(failed, each.remove(folder, tell))",
-		"_ = each", "kill measure", 40},
+	{name: "a device is known again by its blocks", file: "core/measure/run/recognise.go",
+		line:    "if stable.own == stable.read && 2*loose.own >= loose.read {",
+		without: "if true {", part: "device swap", tries: 8},
+	{name: "what is told is on stable media", file: "core/record/logbook/keep.go",
+		line: "		k.lost = k.spool.Append(record)\n	}\n" +
+			"	k.pending = append(k.pending, record)\n	k.store(briefly)\n",
+		without: "	}\n	k.pending = append(k.pending, record)\n", part: "kill measure", tries: 40},
+	{name: "a busy logbook is waited for", file: "core/record/logbook/store.go",
+		line: "case !busy(err):", without: "case true:", part: "twenty at once", tries: 4},
+	{name: "what enters was read", file: "core/record/logbook/merge.go",
+		line: "			if err != nil {\n				damaged.Add(ids[i], err)\n" +
+			"				continue\n			}\n",
+		without: "			_ = err\n			s = &session.Session{ID: ids[i]}\n", part: "torn logbook", tries: 12},
+	{name: "what killed runs left is swept", file: "core/storage/scratch/scratch.go",
+		line:    "failed = errors.Join(failed, each.remove(folder, tell))",
+		without: "_ = each", part: "kill measure", tries: 40},
 }
 
 // withoutGuards builds the program without each guard, and looks whether its part finds
@@ -83,7 +89,8 @@ func copyOfSource(to string) error {
 	if err := os.MkdirAll(to, 0o700); err != nil {
 		return err
 	}
-	out, err := exec.Command("cp", "-r", "go.mod", "go.sum", "cmd", "cli", "core", "present", "examples", to).CombinedOutput()
+	parts := []string{"go.mod", "go.sum", "cmd", "cli", "core", "present", "examples"}
+	out, err := exec.Command("cp", append(append([]string{"-r"}, parts...), to)...).CombinedOutput()
 	if err != nil {
 		return fmt.Errorf("copying the source: %w: %s", err, out)
 	}

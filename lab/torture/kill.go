@@ -113,7 +113,8 @@ func killLogbook(b *bench) error {
 	output := filepath.Join(b.outputs(), "output.db")
 	ways := map[string][]string{
 		"export": {"logbook", "export", "--all", "--out", output + ".json"}, "backup": {"logbook", "backup", output},
-		"import": {"logbook", "import", whole, "--logbook", output}, "merge": {"logbook", "import", donor, "--logbook", output},
+		"import": {"logbook", "import", whole, "--logbook", output},
+		"merge":  {"logbook", "import", donor, "--logbook", output},
 		"repair": {"logbook", "check", "--repair", output}, "tag": {"logbook", "tag", "first", "x"},
 		"remove": {"logbook", "remove", "first", "--yes"},
 	}
@@ -171,7 +172,8 @@ func killReport(b *bench) error {
 		b.phase = "came too late"
 	}
 	content, err := os.ReadFile(page)
-	if err != nil || string(content) != "the page of before" && !strings.HasSuffix(strings.TrimSpace(string(content)), "</html>") {
+	whole := strings.HasSuffix(strings.TrimSpace(string(content)), "</html>")
+	if err != nil || string(content) != "the page of before" && !whole {
 		return fmt.Errorf("the page is neither the old one nor the new: %d bytes, %w", len(content), err)
 	}
 	_ = os.RemoveAll(kit)

@@ -155,7 +155,8 @@ func (s *Server) handle(c net.Conn) error {
 	_ = c.SetDeadline(time.Time{})
 	ctx, gone := context.WithCancel(context.Background())
 	defer gone()
-	t := &transmission{ctx: ctx, own: semaphore.NewWeighted(clientMemory), all: s.memory, export: export, conn: c, reader: h.reader, writer: bufio.NewWriterSize(c, readAhead),
+	t := &transmission{ctx: ctx, own: semaphore.NewWeighted(clientMemory), all: s.memory, export: export, conn: c,
+		reader: h.reader, writer: bufio.NewWriterSize(c, readAhead),
 		structured: h.structured, room: make(chan struct{}, atOnce)}
 	return t.run()
 }
