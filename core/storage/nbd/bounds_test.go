@@ -26,7 +26,7 @@ func TestNonsenseIsNoDropout(t *testing.T) {
 		"a wrong cookie": {big(uint32(magicSimple), uint32(0), uint64(0xdead)), false},
 		"a huge chunk": {big(uint32(magicStructured), uint16(1), uint16(chunkData), uint64(1)<<32, uint32(1<<31),
 			uint64(0)), false},
-		"its end":        {nil, true},
+		"its end": {nil, true},
 	} {
 		volume, err := Open(context.Background(), scripted(t, append(hello[:len(hello):len(hello)], c.says...)), Options{})
 		if err != nil {
