@@ -159,6 +159,9 @@ func exportTo(w io.Writer, book *logbook.Logbook, ids []string, ask exporting, t
 		}
 		id := ids[len(ids)-1-i]
 		s, err := book.Whole(id)
+		if errors.Is(err, logbook.ErrRemoved) {
+			continue
+		}
 		if err != nil {
 			ask.damaged.Add(id, err)
 			continue

@@ -173,6 +173,10 @@ func (b *bench) cleanAgain(folders ...string) error {
 		if got.code > 1 {
 			return fmt.Errorf("another run: exit %d: %s", got.code, got.stderr)
 		}
+		written := filepath.Join(b.outputs(), "again")
+		if got := b.run("survey", "--capture", written); got.code == 0 {
+			_ = os.Remove(written)
+		}
 		left, unborn := b.left(folders)
 		if len(left) == 0 || !unborn || try > 0 {
 			return errors.Join(left...)

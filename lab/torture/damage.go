@@ -165,9 +165,26 @@ func twentyAtOnce(b *bench) error {
 	group.Wait()
 	passes, err := b.sessions()
 	if want := 8 + foreign; err == nil && len(passes) != want {
-		err = fmt.Errorf("%d sessions are there, want %d", len(passes), want)
+		err = fmt.Errorf("%d sessions are there, want %d: %s", len(passes), want, b.missing(foreign))
 	}
 	return errors.Join(errors.Join(results...), err, b.holdsUp())
+}
+
+// missing says which sessions are not there.
+func (b *bench) missing(foreign int) string {
+	list := b.run("logbook", "list", "--json", "--limit", "0").stdout
+	var missing []string
+	for i := range 8 {
+		if name := fmt.Sprintf(`"name": "n%d"`, i); !strings.Contains(list, name) {
+			missing = append(missing, name)
+		}
+	}
+	for i := range foreign - 1 {
+		if name := fmt.Sprintf(`"name": "copy %d"`, i); !strings.Contains(list, name) {
+			missing = append(missing, name)
+		}
+	}
+	return "missing are " + strings.Join(missing, ", ")
 }
 
 // manyIn puts sessions into a logbook, by one file of many documents.
@@ -186,7 +203,7 @@ func manyIn(b *bench, count int) error {
 	}
 	var all strings.Builder
 	for i := range count - 1 {
-		other := strings.Replace(shown.stdout, `"id": "`+id+`"`, fmt.Sprintf(`"id": "%s%03d"`, id[:7], i), 1)
+		other := strings.Replace(shown.stdout, `"id": "`+id+`"`, fmt.Sprintf(`"id": "copy%06d"`, i), 1)
 		all.WriteString(strings.Replace(other, `"name": "one"`, fmt.Sprintf(`"name": "copy %d"`, i), 1))
 	}
 	file := filepath.Join(b.folder, "many.json")

@@ -177,8 +177,11 @@ func TestErrorsAreNoOutage(t *testing.T) {
 		trigger := filepath.Join(t.TempDir(), "fail") // from when on the server fails, as it exists
 		on := volume(t, witness.Serve(t, 8*unit.MiB, "--filter=error", "error-"+c.what, "error-"+c.rate,
 			"error-file="+trigger))
-		time.AfterFunc(200*time.Millisecond, func() { _ = os.WriteFile(trigger, nil, 0o600) })
+		time.AfterFunc(500*time.Millisecond, func() { _ = os.WriteFile(trigger, nil, 0o600) })
 		s, err := runOn(t, on, written(t, c.steps), time.Second)
+		if s == nil {
+			t.Fatalf("%s: there is no session: %v", name, err)
+		}
 		if c.failed != (err != nil) || c.failed != (s.State == session.Failed) {
 			t.Errorf("%s: the session is %s, error %v", name, s.State, err)
 		}

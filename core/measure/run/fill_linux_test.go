@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"opengauge/core/plan"
 	"opengauge/core/storage/witness"
@@ -19,6 +20,7 @@ func TestAFolderIsFilledToItsLevels(t *testing.T) {
 		must(t)(plan.Parse("plan.yaml", []byte("plan: p\nsteps:\n  - fill:\n      levels: [40%, 60%]\n"+
 			"      steps:\n        - sweep: {operation: [read, write], access: sequential, block: 64KiB, depth: 2, "+
 			"bytes: 1MiB}\n"))))
+	request.Hold = time.Minute // its bytes end a pass
 	var told []string
 	s, err := Run(context.Background(), request, &notebook{}, func(p Progress) {
 		if len(told) == 0 || told[len(told)-1] != p.Doing {

@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"time"
 
 	"opengauge/core/record/session"
 	"opengauge/core/storage/scratch"
@@ -26,7 +27,7 @@ func (l *Logbook) Check(progress func(done, total int)) ([]string, int, error) {
 			return faults, i, err
 		}
 		progress(i, len(ids))
-		if _, err := l.Whole(id); err != nil {
+		if _, err := l.Whole(id); err != nil && !errors.Is(err, ErrRemoved) {
 			faults = append(faults, fmt.Sprintf("session %s cannot be read: %v", id, err))
 		}
 	}
@@ -57,12 +58,12 @@ func (l *Logbook) structure() []string {
 
 // Whole reads the session of an id, and sees that all of it is there and holds up.
 func (l *Logbook) Whole(id string) (*session.Session, error) {
-	s, err := l.load(id)
-	if err != nil {
-		return nil, err
+	s, counted, err := l.loadCounted(id)
+	for try := 0; err == nil && counted != len(s.Passes) && try < 3; try++ { // one that is being measured
+		time.Sleep(longestPause)
+		s, counted, err = l.loadCounted(id)
 	}
-	var counted int
-	if err := l.database.QueryRow(`SELECT passes FROM sessions WHERE id = ?`, id).Scan(&counted); err != nil {
+	if err != nil {
 		return nil, err
 	}
 	if counted != len(s.Passes) {
@@ -72,6 +73,18 @@ func (l *Logbook) Whole(id string) (*session.Session, error) {
 		return nil, fmt.Errorf("it says that it is session %q", s.ID)
 	}
 	return s, s.Check()
+}
+
+// loadCounted reads a session, and how many passes it ought to have.
+func (l *Logbook) loadCounted(id string) (s *session.Session, passes int, err error) {
+	err = l.database.QueryRow(`SELECT passes FROM sessions WHERE id = ?`, id).Scan(&passes)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, 0, ErrRemoved
+	}
+	if err == nil {
+		s, err = l.load(id)
+	}
+	return s, passes, err
 }
 
 // Salvage gives the ids of all sessions that can be found, the newest first, and why some

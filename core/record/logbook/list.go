@@ -280,10 +280,17 @@ func (l *Logbook) AddTags(id string, tags []string) error {
 		return err
 	}
 	for _, tag := range tags {
-		if _, err := l.database.Exec(`INSERT INTO tags (tag, session) VALUES (?, ?) ON CONFLICT DO NOTHING`, tag,
-			id); err != nil {
+		if _, err := l.database.Exec(`INSERT INTO tags (tag, session) SELECT ?1, id FROM sessions WHERE id = ?2
+				ON CONFLICT DO NOTHING`, tag, id); err != nil {
 			return fmt.Errorf("could not tag session %s: %w", id, err)
 		}
+	}
+	held := 0
+	if err := l.database.QueryRow(`SELECT count(*) FROM sessions WHERE id = ?`, id).Scan(&held); err != nil {
+		return fmt.Errorf("could not tag session %s: %w", id, err)
+	}
+	if held == 0 {
+		return fmt.Errorf("could not tag session %s: %w", id, ErrRemoved)
 	}
 	return nil
 }

@@ -92,11 +92,14 @@ func (l *Logbook) ids(query string, arguments ...any) ([]string, error) {
 	return found, nil
 }
 
+// ErrRemoved says that a session was removed by somebody else.
+var ErrRemoved = errors.New("it was removed meanwhile")
+
 func (l *Logbook) load(id string) (*session.Session, error) {
 	var document string
 	err := l.database.QueryRow(`SELECT document FROM sessions WHERE id = ?`, id).Scan(&document)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, errors.New("it was removed meanwhile")
+		return nil, ErrRemoved
 	}
 	if err != nil {
 		return nil, err
