@@ -32,6 +32,7 @@ func failingDisk(t *testing.T, size unit.Bytes) (device string, below *witness.S
 // After a drop-out the path of the device leads to another one, which holds somebody's
 // files: it is not written, and the run ends. One that comes back itself goes on.
 func TestAnotherDeviceBehindThePath(t *testing.T) {
+	t.Parallel() // it mostly waits
 	const size = 32 * unit.MiB
 	disk, below := failingDisk(t, size)
 	bystander := witness.Loop(t, size)
