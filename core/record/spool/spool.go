@@ -116,9 +116,17 @@ func (f *File) line(content any) error {
 // Close leaves the spool for whoever takes it in.
 func (f *File) Close() error { return f.file.Close() }
 
-// Remove removes the spool: all of it was acknowledged.
+// Remove removes the spool: all of it was acknowledged. Some systems remove no file that is
+// open; there another program may take it in and remove it in between, which changes nothing.
 func (f *File) Remove() error {
-	return errors.Join(os.Remove(f.path), f.file.Close())
+	removed, closed := os.Remove(f.path), f.file.Close()
+	if removed != nil {
+		removed = os.Remove(f.path)
+	}
+	if errors.Is(removed, fs.ErrNotExist) {
+		removed = nil
+	}
+	return errors.Join(removed, closed)
 }
 
 // Waiting is a spool of a dead program.
