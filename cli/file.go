@@ -118,11 +118,7 @@ func (e *environment) replace(name string, before fs.FileInfo, write func(io.Wri
 	if err := file.Close(); err != nil {
 		return err
 	}
-	if err := os.Rename(made, name); err != nil {
-		return err
-	}
-	home.Keep(made)
-	return nil
+	return home.Give(made, name)
 }
 
 // sweep removes what killed runs of this user left in a folder, and says so.

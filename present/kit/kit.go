@@ -62,11 +62,7 @@ func Write(folder string, a article.Article) (err error) {
 	if err := os.Chmod(made, 0o755); err != nil {
 		return err
 	}
-	if err := os.Rename(made, folder); err != nil {
-		return err
-	}
-	home.Keep(made)
-	return nil
+	return home.Give(made, folder)
 }
 
 // writer is a folder being written, with the text of its article. The first error

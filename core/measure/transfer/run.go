@@ -224,10 +224,9 @@ type underWay struct {
 	began   time.Time
 	// made are the folders of sets, by end and set.
 	made map[[2]int]string
-	// copies are what may have to be removed, and homes where that is marked, by end.
-	copies []*Folders
-	homes  map[int]*scratch.Folder
-	tell   func(Step)
+	// homes are where what was made is marked, and removed with, by end.
+	homes map[int]*scratch.Folder
+	tell  func(Step)
 }
 
 // elapsed is the time since the run began, on the ends' clock.
@@ -328,11 +327,7 @@ func (u *underWay) mover(ctx context.Context, j job) (Mover, error) {
 		}
 		destination = made
 	}
-	mover := NewFolders(source, destination)
-	if j.to >= 0 {
-		u.copies = append(u.copies, mover)
-	}
-	return mover, nil
+	return NewFolders(source, destination), nil
 }
 
 // sameTime brings the clocks of simulated ends together, so that none finds a shared
@@ -409,12 +404,10 @@ func (u *underWay) cleanCopy(mover Mover, j job, last bool) error {
 	if !real || j.to < 0 {
 		return nil
 	}
-	u.copies = slices.DeleteFunc(u.copies, func(each *Folders) bool { return each == folders })
 	if !u.Keep || j.work != Copying || !last {
 		return folders.Clean()
 	}
-	u.homes[j.to].Keep(folders.Made)
-	if err := os.Rename(folders.Made, KeptName(folders.Made)); err != nil {
+	if err := u.homes[j.to].Give(folders.Made, KeptName(folders.Made)); err != nil {
 		return fmt.Errorf("the copy could not get the name under which it is kept: %w", err)
 	}
 	return nil
@@ -430,14 +423,6 @@ func (u *underWay) clean() error {
 		defer u.Removing.Store(false)
 	}
 	var failed error
-	for _, each := range u.copies {
-		failed = errors.Join(failed, each.Clean())
-	}
-	for _, folder := range u.made {
-		if err := os.RemoveAll(folder); err != nil {
-			failed = errors.Join(failed, fmt.Errorf("a file set could not be removed, remove it by hand: %w", err))
-		}
-	}
 	for _, home := range u.homes {
 		failed = errors.Join(failed, home.Close())
 	}

@@ -166,7 +166,7 @@ func (l *Logbook) saved(home *scratch.Folder, name string, progress func(done, t
 	if err = errors.Join(err, into.Close()); err != nil {
 		return done, damaged, err
 	}
-	return done, damaged, nameAnew(made, name)
+	return done, damaged, home.GiveNew(made, name)
 }
 
 // newFile is the path of a database that is made and removed again, with what is beside it
@@ -209,24 +209,5 @@ func (l *Logbook) Backup(name string) (err error) {
 	if err := errors.Join(file.Sync(), file.Close()); err != nil {
 		return err
 	}
-	if err := os.Link(made, name); err == nil || errors.Is(err, os.ErrExist) {
-		return err
-	}
-	if _, err := os.Lstat(name); err == nil {
-		return os.ErrExist
-	}
-	if err := os.Rename(made, name); err != nil {
-		return err
-	}
-	home.Keep(made)
-	return nil
-}
-
-// tagsOf are the tags of a session, as far as they can be read.
-func tagsOf(from querier, id string) []string {
-	tags, err := queryTexts(from, `SELECT tag FROM tags WHERE session = ?`, id)
-	if err != nil && !errors.Is(err, sql.ErrNoRows) {
-		return nil
-	}
-	return tags
+	return home.GiveNew(made, name)
 }

@@ -106,7 +106,8 @@ func (l *Logbook) take(other *Logbook, progress func(done, total int)) (Imported
 func (l *Logbook) takeTags(other *Logbook, ids []string) error {
 	return l.database.change(func(tx *sql.Tx) error {
 		for _, id := range ids {
-			for _, tag := range tagsOf(other.database, id) {
+			tags, _ := other.Tags(id) // as far as they can be read
+			for _, tag := range tags {
 				if _, err := tx.Exec(`INSERT INTO tags (tag, session) SELECT ?1, id FROM sessions WHERE id = ?2
 						ON CONFLICT DO NOTHING`, tag, id); err != nil {
 					return err

@@ -71,7 +71,9 @@ func makeNew(ctx context.Context, path string) error {
 		err = makeAt(ctx, made)
 	}
 	if err == nil {
-		err = nameAnew(made, path)
+		if err = home.GiveNew(made, path); errors.Is(err, fs.ErrExist) {
+			err = nil
+		}
 	}
 	return errors.Join(err, home.Close())
 }
@@ -99,18 +101,6 @@ func makeAt(ctx context.Context, path string) error {
 		return err
 	}
 	return book.Close()
-}
-
-// nameAnew gives a file a name that nothing has yet.
-func nameAnew(made, path string) error {
-	err := os.Link(made, path)
-	if err == nil || errors.Is(err, fs.ErrExist) {
-		return nil
-	}
-	if _, there := os.Lstat(path); there == nil {
-		return nil
-	}
-	return os.Rename(made, path) // this file system has no second names for files
 }
 
 // looksLikeOne refuses what is no logbook, and touches nothing. What the file itself does

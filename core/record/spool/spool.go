@@ -116,18 +116,8 @@ func (f *File) line(content any) error {
 // Close leaves the spool for whoever takes it in.
 func (f *File) Close() error { return f.file.Close() }
 
-// Remove removes the spool: all of it was acknowledged. Some systems remove no file that is
-// open; there another program may take it in and remove it in between, which changes nothing.
-func (f *File) Remove() error {
-	removed, closed := os.Remove(f.path), f.file.Close()
-	if removed != nil {
-		removed = os.Remove(f.path)
-	}
-	if errors.Is(removed, fs.ErrNotExist) {
-		removed = nil
-	}
-	return errors.Join(removed, closed)
-}
+// Remove removes the spool: all of it was acknowledged.
+func (f *File) Remove() error { return claim.Remove(f.file) }
 
 // Waiting is a spool of a dead program.
 type Waiting struct {
@@ -159,43 +149,31 @@ func escape(path string) string {
 }
 
 func takeIn(path string, store func(Waiting) error) error {
-	file, err := os.OpenFile(path, os.O_RDWR, 0)
-	if errors.Is(err, fs.ErrNotExist) {
+	file, err := claim.Dead(path)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
 		return nil
-	}
-	if err != nil {
+	case err != nil:
 		return fmt.Errorf("could not open %s, in which passes wait: %w", path, err)
-	}
-	f := &File{file, path}
-	if info, err := file.Stat(); err != nil || claim.Unborn(info) || claim.File(file) != nil || !f.still() {
-		return f.Close() // its program lives, or another one was quicker
+	case file == nil:
+		return nil
 	}
 	waiting, err := read(file)
 	waiting.Path = path
 	if err != nil {
-		return errors.Join(fmt.Errorf("%s cannot be taken in: %w", path, err), f.Close())
+		return errors.Join(fmt.Errorf("%s cannot be taken in: %w", path, err), file.Close())
 	}
 	if len(waiting.Records) > 0 {
 		err = store(waiting)
 	}
 	switch {
 	case err != nil:
-		return errors.Join(err, f.Close())
+		return errors.Join(err, file.Close())
 	case waiting.Damaged > 0:
-		return errors.Join(f.Close(), os.Rename(path, path+".damaged"), fmt.Errorf(
+		return errors.Join(file.Close(), os.Rename(path, path+".damaged"), fmt.Errorf(
 			"%d records of session %s are damaged and were left in %s.damaged", waiting.Damaged, waiting.Session, path))
 	}
-	return f.Remove()
-}
-
-// still says whether the path leads to what is open, and that is this user's.
-func (f *File) still() bool {
-	open, err := f.file.Stat()
-	if err != nil {
-		return false
-	}
-	now, err := os.Lstat(f.path)
-	return err == nil && os.SameFile(open, now) && claim.Own(now)
+	return claim.Remove(file)
 }
 
 // longestSpool bounds what a damaged file can make the reader allocate.

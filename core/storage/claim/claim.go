@@ -23,9 +23,38 @@ func New(file *os.File) error {
 	}
 }
 
-// Unborn reports whether a file may be one that its program has just made, and not claimed
-// yet: programs write to what they make only once they have claimed it.
-func Unborn(info fs.FileInfo) bool {
+// Dead opens and claims a file of this user whose program is dead. It gives nil where that
+// lives, or another program was quicker: programs write to what they make only once they
+// have claimed it, so that what is empty may be of one that is about to.
+func Dead(path string) (*os.File, error) {
+	file, err := os.OpenFile(path, os.O_RDWR, 0)
+	if err != nil {
+		return nil, err
+	}
+	info, err := file.Stat()
+	if err != nil || !Own(info) || unborn(info) || File(file) != nil {
+		return nil, file.Close()
+	}
+	if now, err := os.Lstat(path); err != nil || !os.SameFile(info, now) {
+		return nil, file.Close()
+	}
+	return file, nil
+}
+
+func unborn(info fs.FileInfo) bool {
 	const young = 2 * time.Second
 	return info.Size() == 0 && time.Since(info.ModTime()) < young
+}
+
+// Remove removes a claimed file, and lets go of it. Some systems remove no file that is open;
+// there another program may find it dead and remove it in between, which changes nothing.
+func Remove(file *os.File) error {
+	removed, closed := os.Remove(file.Name()), file.Close()
+	if removed != nil {
+		removed = os.Remove(file.Name())
+	}
+	if errors.Is(removed, fs.ErrNotExist) {
+		removed = nil
+	}
+	return errors.Join(removed, closed)
 }

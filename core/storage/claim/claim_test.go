@@ -32,3 +32,38 @@ func TestAFileIsClaimedOnce(t *testing.T) {
 		t.Errorf("a closed file: %v", err)
 	}
 }
+
+// Only what a dead program left is found, and it is removed however open it is.
+func TestWhatTheDeadLeft(t *testing.T) {
+	folder := t.TempDir()
+	path := filepath.Join(folder, "file")
+	if err := os.WriteFile(path, []byte("it wrote"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	living, err := Dead(path)
+	if err != nil || living == nil {
+		t.Fatalf("of a dead program's file: %v, %v", living, err)
+	}
+	if again, err := Dead(path); again != nil || err != nil {
+		t.Errorf("of one that is claimed: %v, %v", again, err)
+	}
+	if err := Remove(living); err != nil {
+		t.Error(err)
+	}
+	if _, err := Dead(path); !errors.Is(err, os.ErrNotExist) {
+		t.Errorf("of none: %v", err)
+	}
+	if err := os.WriteFile(path, nil, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if young, err := Dead(path); young != nil || err != nil {
+		t.Errorf("of one that was just made: %v, %v", young, err)
+	}
+	link := filepath.Join(folder, "link")
+	if err := errors.Join(os.WriteFile(path, []byte("mine"), 0o600), os.Symlink(path, link)); err != nil {
+		t.Fatal(err)
+	}
+	if led, err := Dead(link); led != nil || err != nil {
+		t.Errorf("of a link: %v, %v", led, err)
+	}
+}

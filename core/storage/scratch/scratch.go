@@ -70,7 +70,7 @@ func In(path string) (*Folder, error) {
 	f.mark = mark
 	// It says something only once it is locked: nobody takes one for dead before that.
 	if err := errors.Join(claim.New(mark), f.note(head{format, os.Getpid(), time.Now().UTC()})); err != nil {
-		return nil, errors.Join(err, f.drop())
+		return nil, errors.Join(err, claim.Remove(mark))
 	}
 	return f, nil
 }
@@ -99,11 +99,16 @@ func (f *Folder) Name(of string) (string, error) {
 		name += fmt.Sprintf("-%d", len(f.names)+1)
 	}
 	name += suffix
+	return filepath.Join(f.path, name), f.enter(name)
+}
+
+// enter enters a name, before there is such a file. The mutex is held.
+func (f *Folder) enter(name string) error {
 	if err := f.note(entry{Name: name}); err != nil {
-		return "", fmt.Errorf("marking %s as a file to be removed: %w", name, err)
+		return fmt.Errorf("marking %s as a file to be removed: %w", name, err)
 	}
 	f.names = append(f.names, name)
-	return filepath.Join(f.path, name), nil
+	return nil
 }
 
 // Also enters a file that something else makes, beside one whose path [Folder.Name] gave and
@@ -111,12 +116,7 @@ func (f *Folder) Name(of string) (string, error) {
 func (f *Folder) Also(path string) error {
 	f.mutex.Lock()
 	defer f.mutex.Unlock()
-	name := filepath.Base(path)
-	if err := f.note(entry{Name: name}); err != nil {
-		return fmt.Errorf("marking %s as a file to be removed: %w", name, err)
-	}
-	f.names = append(f.names, name)
-	return nil
+	return f.enter(filepath.Base(path))
 }
 
 // Made notes which file it is that was made at a path that [Folder.Name] gave.
@@ -130,7 +130,28 @@ func (f *Folder) Made(path string) error {
 	return f.note(entry{filepath.Base(path), numberOf(info)})
 }
 
-// Keep takes a file out of what is removed: it got another name, or was removed.
+// Give gives what was made the name under which it stays.
+func (f *Folder) Give(path, name string) error {
+	if err := os.Rename(path, name); err != nil {
+		return err
+	}
+	f.Keep(path)
+	return nil
+}
+
+// GiveNew does that where nothing has the name yet, and else gives fs.ErrExist.
+func (f *Folder) GiveNew(path, name string) error {
+	err := os.Link(path, name) // the other name is removed with what is left
+	if err == nil || errors.Is(err, fs.ErrExist) {
+		return err
+	}
+	if _, there := os.Lstat(name); there == nil {
+		return &fs.PathError{Op: "link", Path: name, Err: fs.ErrExist}
+	}
+	return f.Give(path, name) // this file system has no second names for files
+}
+
+// Keep takes a file out of what is removed: it was removed already.
 func (f *Folder) Keep(path string) {
 	f.mutex.Lock()
 	defer f.mutex.Unlock()
@@ -151,20 +172,7 @@ func (f *Folder) Close() error {
 	if failed != nil {
 		return errors.Join(failed, f.mark.Close()) // the mark says later that it is a leftover
 	}
-	return f.drop()
-}
-
-// drop removes the mark, on systems that remove no open file once it is closed.
-func (f *Folder) drop() error {
-	removed := os.Remove(f.markName())
-	closed := f.mark.Close()
-	if removed != nil {
-		removed = os.Remove(f.markName())
-	}
-	if errors.Is(removed, fs.ErrNotExist) {
-		removed = nil // the folder is gone, or was emptied
-	}
-	return errors.Join(removed, closed)
+	return claim.Remove(f.mark)
 }
 
 // Leftover is what a program left behind that died before it could remove it.
@@ -193,35 +201,22 @@ func Sweep(folder string, tell func(Leftover)) error {
 
 // sweepMark removes what belongs to a mark, if its owner is dead.
 func sweepMark(folder, name string, tell func(Leftover)) error {
-	path := filepath.Join(folder, name)
-	mark, err := os.OpenFile(path, os.O_RDWR, 0)
-	if err != nil {
+	mark, err := claim.Dead(filepath.Join(folder, name))
+	if err != nil || mark == nil {
 		return nil // somebody else's
-	}
-	defer mark.Close()
-	info, err := mark.Stat()
-	if err != nil || !claim.Own(info) || claim.Unborn(info) || claim.File(mark) != nil {
-		return nil
-	}
-	now, err := os.Lstat(path)
-	if err != nil || !os.SameFile(info, now) {
-		return nil // another run was quicker
 	}
 	entries, ok := read(mark, strings.TrimSuffix(strings.TrimPrefix(name, markPrefix), markSuffix))
 	if !ok {
-		if info.Size() == 0 { // its program died as it made it
-			return errors.Join(mark.Close(), os.Remove(path))
-		}
-		return nil // it only looks like a mark
+		return mark.Close() // it only looks like a mark
 	}
 	var failed error
 	for _, each := range entries {
 		failed = errors.Join(failed, each.remove(folder, tell))
 	}
 	if failed != nil {
-		return failed
+		return errors.Join(failed, mark.Close())
 	}
-	return errors.Join(mark.Close(), os.Remove(path))
+	return claim.Remove(mark)
 }
 
 // largestMark bounds what is read of a mark.
@@ -231,8 +226,11 @@ const largestMark = 1 << 20
 // none.
 func read(mark *os.File, id string) ([]entry, bool) {
 	info, err := mark.Stat()
-	if err != nil || info.Size() > largestMark {
+	switch {
+	case err != nil || info.Size() > largestMark:
 		return nil, false
+	case info.Size() == 0: // its program died as it made it
+		return nil, true
 	}
 	text := make([]byte, info.Size())
 	if _, err := mark.ReadAt(text, 0); err != nil {
