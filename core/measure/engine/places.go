@@ -51,7 +51,7 @@ func (w *Written) Forget() {
 }
 
 // take takes over what a worker remembers: each place of either is kept with the share
-// that its side has of all writes. A flush made all of a target stable.
+// that its side has of all writes.
 func (w *Written) take(s *sampled) {
 	w.mutex.Lock()
 	defer w.mutex.Unlock()

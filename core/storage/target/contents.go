@@ -23,19 +23,18 @@ type signature struct {
 
 // circle is a stretch in which a magic is at one of many places.
 type circle struct {
-	// offset and align are as those of a signature; the magic is at one of the places
-	// that lie step apart.
-	offset, align, length, step int64
-	magic, what, source         string
+	signature // at the first of its places
+	// The places lie step apart, over a length.
+	length, step int64
 }
 
 // circles are those of pools whose newest block of all is anywhere in a ring of them: at the
 // beginning of the device and at its end.
 var circles = []circle{
-	{128 << 10, 0, 128 << 10, 1024, "\x0c\xb1\xba\x00\x00\x00\x00\x00", "a ZFS pool member", zfs},
-	{128 << 10, 0, 128 << 10, 1024, "\x00\x00\x00\x00\x00\xba\xb1\x0c", "a ZFS pool member", zfs},
-	{-128 << 10, 256 << 10, 128 << 10, 1024, "\x0c\xb1\xba\x00\x00\x00\x00\x00", "a ZFS pool member", zfs},
-	{-128 << 10, 256 << 10, 128 << 10, 1024, "\x00\x00\x00\x00\x00\xba\xb1\x0c", "a ZFS pool member", zfs},
+	{signature{128 << 10, 0, "\x0c\xb1\xba\x00\x00\x00\x00\x00", "a ZFS pool member", zfs}, 128 << 10, 1024},
+	{signature{128 << 10, 0, "\x00\x00\x00\x00\x00\xba\xb1\x0c", "a ZFS pool member", zfs}, 128 << 10, 1024},
+	{signature{-128 << 10, 256 << 10, "\x0c\xb1\xba\x00\x00\x00\x00\x00", "a ZFS pool member", zfs}, 128 << 10, 1024},
+	{signature{-128 << 10, 256 << 10, "\x00\x00\x00\x00\x00\xba\xb1\x0c", "a ZFS pool member", zfs}, 128 << 10, 1024},
 }
 
 // Where the formats are described: files of the Linux kernel's source, which are named by

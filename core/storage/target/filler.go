@@ -24,7 +24,7 @@ const (
 // refused for anything but a folder.
 func (k *kernelFile) FillTo(ctx context.Context, share float64, data func(length int) []byte,
 	progress func(share float64)) error {
-	if k.remove == "" {
+	if k.home == nil {
 		return errors.New("only a folder is filled with files; a device is filled by writing it")
 	}
 	for ctx.Err() == nil {

@@ -75,9 +75,8 @@ type kernelFile struct {
 	claimed          *os.File
 	options          PathOptions
 	serial, attached string
-	// remove is the path of a test file to remove on Close, or empty, and home where it is
-	// marked as one. The fillers are files that fill the file system.
-	remove  string
+	// home is where a test file is marked as one, which is removed on Close; nil for others. The
+	// fillers are files that fill the file system.
 	home    *scratch.Folder
 	fillers []*os.File
 	// freeing is how many bytes of them are not given back yet, once that has begun.
@@ -102,7 +101,7 @@ func openFolder(path string, options PathOptions) (Target, error) {
 		return nil, errors.Join(explain("create a test file in", path, err), home.Close())
 	}
 	name := file.Name()
-	made := &kernelFile{file: file, clock: clock.Start(), carrier: options.Carrier, remove: name, home: home,
+	made := &kernelFile{file: file, clock: clock.Start(), carrier: options.Carrier, home: home,
 		description: Description{
 			Kind: Folder, Address: path, Path: path, Span: size,
 			Capacity: unit.Bytes(usage.Total), FileSystem: usage.Fstype,
@@ -191,7 +190,7 @@ func reservedOf(usage *disk.UsageStat) unit.Bytes {
 // be written to. Others write too, and some file systems take new space for
 // what is overwritten.
 func (k *kernelFile) Room() error {
-	if k.remove == "" {
+	if k.home == nil {
 		return nil
 	}
 	usage, err := disk.Usage(k.description.Path)
@@ -299,7 +298,7 @@ const freedAtOnce = 8 << 30
 
 // shrink gives the test file's space back.
 func (k *kernelFile) shrink() {
-	info, err := os.Lstat(k.remove)
+	info, err := os.Lstat(k.file.Name())
 	if err != nil || !info.Mode().IsRegular() {
 		return
 	}

@@ -24,9 +24,6 @@ func (k *kernelFile) Reopen(ours Recognise) error {
 // reopenFile opens a file anew: for writing only one that holds what this run wrote.
 func (k *kernelFile) reopenFile(ours Recognise) error {
 	name := k.file.Name()
-	if k.remove != "" {
-		name = k.remove
-	}
 	file, err := k.openAgain(name, os.O_RDONLY)
 	if err != nil {
 		return err
@@ -58,7 +55,7 @@ func (k *kernelFile) openAgain(name string, flags int) (*os.File, error) {
 	entry, err := os.Lstat(name)
 	switch {
 	case err != nil:
-	case k.remove != "" && !os.SameFile(entry, info):
+	case k.home != nil && !os.SameFile(entry, info):
 		err = &StrangerError{name, "it is a link, and was a file"}
 	case !info.Mode().IsRegular():
 		err = &StrangerError{name, "it is no plain file, and was one"}
