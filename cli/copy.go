@@ -193,10 +193,7 @@ func (e *environment) copy(ctx context.Context, arguments []string, flags *copyF
 	defer stop()
 	s, err := e.runCopies(ctx, request)
 	if s == nil || len(s.Copies) == 0 {
-		if err == nil || ctx.Err() != nil && errors.Is(err, ctx.Err()) {
-			err = errStoppedEarly
-		}
-		return err
+		return nothingDone(ctx, err)
 	}
 	if shown := e.showCopies(s, notation); shown != nil {
 		return errors.Join(err, shown)

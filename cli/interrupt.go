@@ -90,6 +90,14 @@ func (e *environment) endAfterSignal(ended <-chan error, signals <-chan os.Signa
 	}
 }
 
+// nothingDone is the error of a command that has nothing to show, by why it ended.
+func nothingDone(ctx context.Context, err error) error {
+	if err == nil || ctx.Err() != nil && errors.Is(err, ctx.Err()) {
+		return errStoppedEarly
+	}
+	return err
+}
+
 // interrupted is the error of a command that a signal ended.
 func interrupted(err error) error {
 	switch {

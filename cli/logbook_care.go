@@ -13,6 +13,7 @@ import (
 
 	"opengauge/core/record/logbook"
 	"opengauge/core/record/session"
+	"opengauge/core/storage/scratch"
 	screens "opengauge/present/term"
 )
 
@@ -203,17 +204,21 @@ func (e *environment) checkLogbook() error {
 }
 
 // backup writes a copy of the logbook to a new file, or into what is no plain file.
-func (e *environment) backup(book *logbook.Logbook, name string) error {
+func (e *environment) backup(book *logbook.Logbook, name string) (err error) {
 	if !streamed(name) {
 		e.sweep(filepath.Dir(name))
 		return book.Backup(name)
 	}
-	folder, err := os.MkdirTemp("", "opengauge-backup-")
+	e.sweep(os.TempDir())
+	home, err := scratch.In(os.TempDir())
 	if err != nil {
 		return err
 	}
-	defer os.RemoveAll(folder)
-	made := filepath.Join(folder, "logbook.db")
+	defer func() { err = errors.Join(err, home.Close()) }()
+	made, err := home.Name("backup")
+	if err != nil {
+		return err
+	}
 	if err := book.Backup(made); err != nil {
 		return err
 	}

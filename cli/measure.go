@@ -61,10 +61,7 @@ func (e *environment) measure(ctx context.Context, address string, flags *measur
 	}
 	s, err := e.runMeasurement(ctx, address, flags, m)
 	if s == nil || len(s.Passes)+len(s.Contentions) == 0 {
-		if err == nil || ctx.Err() != nil && errors.Is(err, ctx.Err()) {
-			err = errStoppedEarly
-		}
-		return err
+		return nothingDone(ctx, err)
 	}
 	if shown := e.showMeasured(s, m.notation); shown != nil {
 		return errors.Join(err, shown)

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"path/filepath"
@@ -22,27 +23,19 @@ func (e *environment) path() (string, error) {
 }
 
 // openLogbook opens a logbook that has to be there.
-func (e *environment) openLogbook() (*logbook.Logbook, error) {
-	path, err := e.path()
-	if err != nil {
-		return nil, err
-	}
-	e.sweep(filepath.Dir(path))
-	book, err := logbook.Open(e.ctx, path)
-	if err == nil {
-		e.takeIn(book)
-	}
-	return book, err
-}
+func (e *environment) openLogbook() (*logbook.Logbook, error) { return e.opened(logbook.Open) }
 
 // createLogbook opens the logbook, or makes it.
-func (e *environment) createLogbook() (*logbook.Logbook, error) {
+func (e *environment) createLogbook() (*logbook.Logbook, error) { return e.opened(logbook.Create) }
+
+// opened opens the logbook, without what killed runs left beside it, and with what waits there.
+func (e *environment) opened(open func(context.Context, string) (*logbook.Logbook, error)) (*logbook.Logbook, error) {
 	path, err := e.path()
 	if err != nil {
 		return nil, err
 	}
 	e.sweep(filepath.Dir(path))
-	book, err := logbook.Create(e.ctx, path)
+	book, err := open(e.ctx, path)
 	if err == nil {
 		e.takeIn(book)
 	}
@@ -64,11 +57,9 @@ func (e *environment) keeping(name string) (keeper *logbook.Keeper, end func() e
 	if err != nil {
 		return nil, nil, err
 	}
-	e.sweep(filepath.Dir(path))
-	book, err := logbook.Create(e.ctx, path)
+	book, err := e.createLogbook()
 	switch {
 	case err == nil:
-		e.takeIn(book)
 		if err := mayBeNamed(book, name); err != nil {
 			return nil, nil, errors.Join(err, book.Close())
 		}

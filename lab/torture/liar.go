@@ -58,7 +58,7 @@ var lies = []lie{
 	{"errors without a meaning", func(_ int64, r asked) []byte { return honest(r, 0xfffffff0) }, steadySize},
 	{"half a reply, and the end", func(n int64, r asked) []byte {
 		if n%100 == 99 {
-			return append(honest(r, 0)[:9], []byte{}...)
+			return honest(r, 0)[:9]
 		}
 		return honest(r, 0)
 	}, steadySize},

@@ -158,7 +158,7 @@ func (l *Logbook) saved(home *scratch.Folder, name string, progress func(done, t
 	if err != nil {
 		return Imported{}, nil, fmt.Errorf("could not write %s: %w", name, err)
 	}
-	into, err := openAs(l.database.ctx, name, made, "")
+	into, err := openAs(l.database.ctx, name, made, writing)
 	if err != nil {
 		return Imported{}, nil, err
 	}
@@ -199,7 +199,7 @@ func (l *Logbook) Backup(name string) (err error) {
 	if err != nil {
 		return err
 	}
-	if _, err := l.database.Exec(`VACUUM INTO ?`, made); err != nil {
+	if _, err := l.database.ExecContext(l.database.ctx, `VACUUM INTO ?`, made); err != nil {
 		return err
 	}
 	file, err := os.OpenFile(made, os.O_RDWR, 0)

@@ -29,9 +29,6 @@ const inTransaction = 50
 // error ends the import; the sessions before it are kept, each of them whole.
 func (l *Logbook) Import(sessions iter.Seq2[*session.Session, error]) (Imported, error) {
 	done := Imported{Conflicting: []string{}}
-	if err := l.mayChange(); err != nil {
-		return done, err
-	}
 	batch := make([]whole, 0, inTransaction)
 	flush := func() error {
 		if len(batch) == 0 {

@@ -130,9 +130,7 @@ func (k *Keeper) store(within time.Duration) {
 	if k.book == nil || len(k.pending) == 0 {
 		return
 	}
-	patient := k.book.Under(context.Background())
-	patient.database.patience = within
-	if k.failed = patient.Store(k.id, k.pending...); k.failed == nil {
+	if k.failed = k.book.Under(context.Background()).waiting(within).Store(k.id, k.pending...); k.failed == nil {
 		k.pending = k.pending[:0]
 	}
 }
@@ -171,11 +169,10 @@ func (k *Keeper) Close() (waits string, err error) {
 // TakeIn stores what programs that are dead left beside the logbook, and tells of each
 // session. What a busy logbook does not take now is left for the next time.
 func (l *Logbook) TakeIn(tell func(id string)) error {
-	if l.readOnly {
+	if l.database.fixed != nil {
 		return nil
 	}
-	patient := l.Under(l.database.ctx)
-	patient.database.patience = takingIn
+	patient := l.waiting(takingIn)
 	store := func(waiting spool.Waiting) error {
 		if err := patient.Store(waiting.Session, waiting.Records...); err != nil {
 			return fmt.Errorf("what waits in %s is not in the logbook yet: %w", waiting.Path, err)

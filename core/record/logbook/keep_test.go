@@ -20,7 +20,7 @@ import (
 // held is a logbook that another program writes to, until it is let go.
 func held(t *testing.T, path string) (letGo func()) {
 	t.Helper()
-	database, err := sql.Open("sqlite", source(path, "rw"))
+	database, err := sql.Open("sqlite", source(path, writing))
 	if err != nil {
 		t.Fatal(err)
 	}

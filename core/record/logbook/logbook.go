@@ -14,11 +14,14 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"time"
 
 	"github.com/klauspost/compress/zstd"
 	"github.com/pressly/goose/v3"
 	"modernc.org/sqlite" // also the database driver
 	sqlite3 "modernc.org/sqlite/lib"
+
+	"opengauge/core/storage/scratch"
 )
 
 //go:embed migrations/*.sql
@@ -31,10 +34,8 @@ const applicationID = 1330072642
 type Logbook struct {
 	database store
 	path     string
-	// readOnly says that it cannot be changed, and folder is where a copy of it is that
-	// stands for it, if there is one.
-	readOnly bool
-	folder   string
+	// folder is where a copy of it is that stands for it, if there is one.
+	folder *scratch.Folder
 	// Samples are kept compressed. Both may be used by several goroutines.
 	encoder *zstd.Encoder
 	decoder *zstd.Decoder
@@ -97,7 +98,7 @@ func (l *Logbook) bringUpToDate() error {
 		return fmt.Errorf("the logbook %s was written by a newer opengauge (layout %d, this program knows up to "+
 			"%d); use that program, or name another logbook with --logbook", l.path, held, known)
 	}
-	if held < known && l.readOnly {
+	if held < known && l.database.fixed != nil {
 		return errOlder
 	}
 	if held < known {
@@ -129,8 +130,8 @@ func (l *Logbook) Path() string { return l.path }
 func (l *Logbook) Close() error {
 	l.decoder.Close()
 	err := errors.Join(l.encoder.Close(), l.database.Close())
-	if l.folder != "" {
-		err = errors.Join(err, os.RemoveAll(l.folder))
+	if l.folder != nil {
+		err = errors.Join(err, l.folder.Close())
 	}
 	return err
 }
@@ -142,10 +143,12 @@ func (l *Logbook) Under(ctx context.Context) *Logbook {
 	return &other
 }
 
-// mayChange says why the logbook cannot be changed, or nothing.
-func (l *Logbook) mayChange() error {
-	if l.readOnly {
-		return fmt.Errorf("the logbook %s can only be read", l.path)
-	}
-	return nil
+// waiting is the logbook with another patience.
+func (l *Logbook) waiting(within time.Duration) *Logbook {
+	other := *l
+	other.database.patience = within
+	return &other
 }
+
+// onlyRead is why a logbook cannot be changed.
+func onlyRead(path string) error { return fmt.Errorf("the logbook %s can only be read", path) }

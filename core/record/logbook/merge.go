@@ -17,9 +17,6 @@ import (
 // is a copy that is read, and brought up to date.
 func (l *Logbook) MergeFrom(name string, progress func(done, total int)) (done Imported, damaged *Damaged, err error) {
 	done = Imported{Conflicting: []string{}}
-	if err := l.mayChange(); err != nil {
-		return done, nil, err
-	}
 	home, err := scratch.In(filepath.Dir(l.path))
 	if err != nil {
 		return done, nil, fmt.Errorf("could not make a copy of %s: %w", name, err)
@@ -29,7 +26,7 @@ func (l *Logbook) MergeFrom(name string, progress func(done, total int)) (done I
 	if err != nil {
 		return done, nil, fmt.Errorf("could not read the logbook %s: %w", name, err)
 	}
-	other, err := openAs(l.database.ctx, name, copied, "") // checks it, and brings it up to date
+	other, err := openAs(l.database.ctx, name, copied, writing) // checks it, and brings it up to date
 	if err != nil {
 		return done, nil, err
 	}
@@ -54,9 +51,9 @@ func (l *Logbook) copied(home *scratch.Folder, name string) (string, error) {
 }
 
 func (l *Logbook) vacuum(from, to string) error {
-	mode := "ro"
+	mode := reading
 	if !writable(from) {
-		mode = "ro&immutable=1" // nobody else can write it either
+		mode = frozen // nobody else can write it either
 	}
 	database, err := sql.Open("sqlite", source(from, mode))
 	if err != nil {

@@ -31,9 +31,8 @@ func Create(ctx context.Context, path string) (*Logbook, error) {
 		}
 	}
 	book, err := Open(ctx, path)
-	if err == nil && book.readOnly {
-		return nil, errors.Join(fmt.Errorf("the logbook %s can only be read; name another with --logbook", path),
-			book.Close())
+	if err == nil && book.database.fixed != nil {
+		return nil, errors.Join(fmt.Errorf("%w; name another with --logbook", book.database.fixed), book.Close())
 	}
 	return book, err
 }
@@ -54,7 +53,7 @@ func Open(ctx context.Context, path string) (*Logbook, error) {
 		return nil, err
 	}
 	if writable(path) {
-		return openAs(ctx, path, path, "")
+		return openAs(ctx, path, path, writing)
 	}
 	return openToRead(ctx, path)
 }
@@ -86,7 +85,7 @@ func makeAt(ctx context.Context, path string) error {
 	if err := file.Close(); err != nil {
 		return err
 	}
-	database, err := sql.Open("sqlite", source(path, "rw"))
+	database, err := sql.Open("sqlite", source(path, writing))
 	if err != nil {
 		return err
 	}
@@ -96,7 +95,7 @@ func makeAt(ctx context.Context, path string) error {
 	if err := database.Close(); err != nil {
 		return err
 	}
-	book, err := openAs(ctx, path, path, "")
+	book, err := openAs(ctx, path, path, writing)
 	if err != nil {
 		return err
 	}
@@ -151,7 +150,7 @@ func hasLog(path string) bool {
 }
 
 func applicationByLog(ctx context.Context, path string) (id int64, err error) {
-	database, err := sql.Open("sqlite", source(path, "ro"))
+	database, err := sql.Open("sqlite", source(path, reading))
 	if err != nil {
 		return 0, err
 	}
@@ -181,25 +180,29 @@ func writable(path string) bool {
 // done about it, or else a copy.
 func openToRead(ctx context.Context, path string) (*Logbook, error) {
 	if !hasLog(path) {
-		book, err := openAs(ctx, path, path, "immutable=1")
+		book, err := openAs(ctx, path, path, frozen)
 		if err == nil || !errors.Is(err, errOlder) {
 			return book, err
 		}
 	}
-	folder, err := os.MkdirTemp("", "opengauge-logbook-")
+	// What killed programs left of such copies goes too; there is nobody here to be told.
+	_ = scratch.Sweep(os.TempDir(), func(scratch.Leftover) {})
+	folder, err := scratch.In(os.TempDir())
 	if err != nil {
-		return nil, fmt.Errorf("could not make a folder for a copy of %s: %w", path, err)
+		return nil, fmt.Errorf("could not make a copy of %s: %w", path, err)
 	}
-	copied := filepath.Join(folder, "copy.db")
-	err = copyFiles(path, copied)
+	copied, err := newFile(folder, "logbook")
+	if err == nil {
+		err = copyFiles(path, copied)
+	}
 	var book *Logbook
 	if err == nil {
-		book, err = openAs(ctx, path, copied, "")
+		book, err = openAs(ctx, path, copied, writing)
 	}
 	if err != nil {
-		return nil, errors.Join(err, os.RemoveAll(folder))
+		return nil, errors.Join(err, folder.Close())
 	}
-	book.readOnly, book.folder = true, folder
+	book.database.fixed, book.folder = onlyRead(path), folder
 	return book, nil
 }
 
@@ -227,17 +230,26 @@ func copyFile(from, to string) error {
 	return errors.Join(err, out.Close())
 }
 
+// mode is how a database is opened (SQLite, Uniform Resource Identifiers, 3.3).
+type mode string
+
+// A frozen one is read as a file that nobody changes.
+const (
+	writing mode = "rw"
+	reading mode = "ro"
+	frozen  mode = "ro&immutable=1"
+)
+
 // openAs opens the logbook of a path that is in a file, which may be a copy of it.
-func openAs(ctx context.Context, path, file, settings string) (*Logbook, error) {
-	mode := "rw"
-	if settings != "" {
-		mode = "ro&" + settings
-	}
-	database, err := sql.Open("sqlite", source(file, mode))
+func openAs(ctx context.Context, path, file string, as mode) (*Logbook, error) {
+	database, err := sql.Open("sqlite", source(file, as))
 	if err != nil {
 		return nil, fmt.Errorf("could not open the logbook %s: %w", path, err)
 	}
-	book := &Logbook{database: store{database, ctx, usualPatience}, path: path, readOnly: settings != ""}
+	book := &Logbook{database: store{DB: database, ctx: ctx, patience: usualPatience}, path: path}
+	if as != writing {
+		book.database.fixed = onlyRead(path)
+	}
 	if err := book.prepareCompression(); err != nil {
 		return nil, errors.Join(err, database.Close())
 	}
@@ -250,15 +262,15 @@ func openAs(ctx context.Context, path, file, settings string) (*Logbook, error) 
 // source is the database driver's name for the file, with each connection's
 // settings: readers beside one writer, waiting for each other, and every
 // transaction on stable media when it ends.
-func source(path, mode string) string {
+func source(path string, as mode) string {
 	settings := url.Values{"_pragma": {
 		fmt.Sprintf("busy_timeout(%d)", lockWait.Milliseconds()), "synchronous(FULL)", "foreign_keys(ON)",
 	}, "_txlock": {"immediate"}}
-	if mode == "rw" {
+	if as == writing {
 		settings["_pragma"] = append(settings["_pragma"], "journal_mode(WAL)")
 	}
 	return (&url.URL{Scheme: "file", Opaque: (&url.URL{Path: path}).EscapedPath(),
-		RawQuery: settings.Encode() + "&mode=" + mode}).String()
+		RawQuery: settings.Encode() + "&mode=" + string(as)}).String()
 }
 
 // prepare checks that the program understands the logbook, and brings an older one up to
@@ -272,7 +284,7 @@ func (l *Logbook) prepare() error {
 		if !lostRace(err) || time.Since(began) > within || l.database.ctx.Err() != nil {
 			break
 		}
-		if !busy(err) && time.Since(began) > 20*pause {
+		if !Busy(err) && time.Since(began) > 20*pause {
 			break
 		}
 	}

@@ -19,6 +19,8 @@ type store struct {
 	ctx context.Context
 	// patience is how long a change waits for others who write.
 	patience time.Duration
+	// fixed says why nothing can be changed, or is nil.
+	fixed error
 }
 
 func (s store) Query(query string, arguments ...any) (*sql.Rows, error) {
@@ -31,7 +33,7 @@ func (s store) QueryRow(query string, arguments ...any) *sql.Row {
 
 // Exec is a change of its own.
 func (s store) Exec(query string, arguments ...any) (result sql.Result, err error) {
-	err = s.patiently(s.patience, func() error {
+	err = s.patiently(func() error {
 		result, err = s.ExecContext(s.ctx, query, arguments...)
 		return err
 	})
@@ -40,7 +42,7 @@ func (s store) Exec(query string, arguments ...any) (result sql.Result, err erro
 
 // change makes several changes together, or none. It is made anew if others are quicker.
 func (s store) change(make func(*sql.Tx) error) error {
-	return s.patiently(s.patience, func() error { return s.changeOnce(make) })
+	return s.patiently(func() error { return s.changeOnce(make) })
 }
 
 func (s store) changeOnce(make func(*sql.Tx) error) error {
@@ -65,28 +67,28 @@ const (
 	longestPause = 50 * time.Millisecond
 )
 
-// patiently does something again for as long as others hold the database.
-func (s store) patiently(within time.Duration, do func() error) error {
+// patiently changes something, again and again for as long as others hold the database.
+func (s store) patiently(do func() error) error {
+	if s.fixed != nil {
+		return s.fixed
+	}
 	began := time.Now()
 	for {
 		err := do()
 		switch {
-		case !busy(err):
+		case !Busy(err):
 			return err
 		case s.ctx.Err() != nil:
 			return s.ctx.Err()
-		case time.Since(began) > within:
-			return fmt.Errorf("others have been writing to the logbook for %s: %w", within, err)
+		case time.Since(began) > s.patience:
+			return fmt.Errorf("others have been writing to the logbook for %s: %w", s.patience, err)
 		}
 		time.Sleep(rand.N(longestPause))
 	}
 }
 
 // Busy says whether an error only means that other programs hold the logbook.
-func Busy(err error) bool { return busy(err) }
-
-// busy says whether an error only means that another program holds the database.
-func busy(err error) bool {
+func Busy(err error) bool {
 	cause := new(sqlite.Error)
 	if !errors.As(err, &cause) {
 		return false

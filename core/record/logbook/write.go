@@ -26,9 +26,6 @@ func ended(s *session.Session) (spool.Record, error) {
 
 // Store takes records of a session in, together. One that is there already is stored once.
 func (l *Logbook) Store(id string, records ...spool.Record) error {
-	if err := l.mayChange(); err != nil {
-		return err
-	}
 	ready := make([]stored, len(records))
 	for i, record := range records {
 		var err error
@@ -119,9 +116,6 @@ func (r *stored) put(tx *sql.Tx, id string) error {
 
 // Discard forgets a session.
 func (l *Logbook) Discard(id string) error {
-	if err := l.mayChange(); err != nil {
-		return err
-	}
 	_, err := l.database.Exec(`DELETE FROM sessions WHERE id = ?`, id)
 	return err
 }
