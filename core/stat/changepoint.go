@@ -30,6 +30,15 @@ const noiseFloor = 0.01
 // of those is one segment. The noise is estimated from differences between
 // neighbours, which a change of level hardly touches.
 func Segments(series []float64, least int) []Segment {
+	if len(series) < 2*max(least, 1) {
+		return Partition(series, least, 0)
+	}
+	return Partition(series, least, 6*math.Log(float64(len(series)))*noiseVariance(series))
+}
+
+// Partition cuts a series as Segments does, with a penalty for each cut, in squares of
+// the series' unit, that the caller knows.
+func Partition(series []float64, least int, penalty float64) []Segment {
 	n := len(series)
 	if n == 0 {
 		return nil
@@ -39,8 +48,6 @@ func Segments(series []float64, least int) []Segment {
 	if n < 2*least {
 		return []Segment{{From: 0, To: n, Mean: sums.mean(0, n)}}
 	}
-	penalty := 6 * math.Log(float64(n)) * noiseVariance(series)
-
 	best := make([]float64, n+1) // the least cost of series[:i]
 	last := make([]int, n+1)     // where its last segment begins
 	best[0] = -penalty

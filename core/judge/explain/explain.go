@@ -1,0 +1,115 @@
+// Package explain asks how a recording came to be. Each explanation is a small
+// generative model: of when throughput falls and comes back, to which levels, and of
+// what the temperature has to do with it. They compete: what each fact is worth to
+// each of them, in natural logarithms of odds, is added up, and the shares are what
+// follows for each, with what was known before. A cause has the sum of the shares of
+// the explanations that it is a part of.
+//
+// Odds count changes and blocks of a recording, never its samples: of those there may
+// be as many as one likes, and they are not independent.
+//
+// Its functions only read what they are given, and may be called at once.
+package explain
+
+import (
+	"math"
+
+	"opengauge/core/record/session"
+)
+
+// Fact is something that a recording shows, and by how much it moves the odds of an
+// explanation against that of a recording without any order.
+type Fact struct {
+	Says string
+	Nats float64
+}
+
+// Share is how likely an explanation is, beside all others.
+type Share struct {
+	Explanation *Explanation
+	// Share is from 0 to 1; those of a verdict add up to 1.
+	Share float64
+	// Facts are what moved it.
+	Facts []Fact
+	// fit has its figures, and the curve that it draws.
+	fit fit
+}
+
+// Verdict is what the explanations of a pass came to, the likeliest first.
+type Verdict struct {
+	Shares []Share
+	// Doubts are what of the recording was not believed.
+	Doubts []string
+	// Silences are stretches in which nothing moved though somebody looked.
+	Silences []Silence
+	evidence *evidence
+}
+
+// fewestBins is how many bins in which something moved a pass needs for anything to be
+// asked of it.
+const fewestBins = 10
+
+// Pass explains a pass of a session.
+func Pass(s *session.Session, pass *session.Pass) Verdict {
+	return explain(recordingOf(pass), ContextOf(s, pass))
+}
+
+// explain lets the explanations compete.
+func explain(r *recording, c Context) Verdict {
+	r.judgeSilences(c)
+	v := Verdict{Doubts: r.doubts(), Silences: r.silences}
+	if len(r.moving()) < fewestBins {
+		return v
+	}
+	if c.Volume > 0 && c.Volume < 1 && r.ownSensor() {
+		c.Volume = unknownVolume / 3 // volumes have no thermometer of their own
+	}
+	e := gather(r, c)
+	v.evidence = e
+	v.Shares = compete(e)
+	// A moment without an answer is a part of how a link falls, and no outage.
+	for i := range v.Silences {
+		s := &v.Silences[i]
+		for _, c := range e.changes {
+			if c.falls() && s.To-s.From < longestRelink && math.Abs(c.atSecond-s.To) <= 3*r.width+2 {
+				s.Probability *= 1 - v.Of(LinkDegraded)
+			}
+		}
+	}
+	return v
+}
+
+// Of is how likely it is that a kind of finding is a part of what happened.
+func (v *Verdict) Of(kind string) float64 {
+	sum := 0.0
+	for _, each := range v.Shares {
+		if each.Explanation.has(kind) {
+			sum += each.Share
+		}
+	}
+	return min(sum, mostCertain)
+}
+
+// Healthy is how likely it is that nothing is wrong.
+func (v *Verdict) Healthy() float64 {
+	if len(v.Shares) == 0 {
+		return 1
+	}
+	sum := 0.0
+	for _, each := range v.Shares {
+		if each.Explanation.Benign {
+			sum += each.Share
+		}
+	}
+	return sum
+}
+
+// Best is the likeliest explanation of those that a kind is a part of.
+func (v *Verdict) Best(kind string) (Share, bool) {
+	for _, each := range v.Shares {
+		if each.Explanation.has(kind) {
+			return each, true
+		}
+	}
+	return Share{}, false
+}

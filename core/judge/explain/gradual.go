@@ -1,0 +1,144 @@
+package explain
+
+import "math"
+
+// bend is a series that holds, then goes over to another level.
+type bend struct {
+	at    int // the moving bin where it begins
+	curve []float64
+	from  float64
+	to    float64
+	sum   float64 // of squares that are left
+}
+
+// overGoing fits levels before and after, with a way of going over that depends on
+// where it begins and how long it takes. The best of all is given.
+func (e *evidence) overGoing(way func(i, at, takes int) float64) (bend, bool) {
+	n := len(e.plain)
+	best := bend{sum: math.Inf(1)}
+	const starts, lengths = 40, 14
+	shape := make([]float64, n)
+	for a := 1; a < starts; a++ {
+		at := a * n * 9 / (10 * starts)
+		for l := range lengths {
+			takes := int(float64(n) * 0.02 * math.Pow(40, float64(l)/(lengths-1)))
+			if takes < 2 {
+				continue
+			}
+			for i := range shape {
+				shape[i] = way(i, at, takes)
+			}
+			from, to, sum := twoLevels(e.plain, shape)
+			if sum < best.sum {
+				best = bend{at: at, from: from, to: to, sum: sum}
+				best.curve = append(best.curve[:0], shape...)
+			}
+		}
+	}
+	if math.IsInf(best.sum, 1) {
+		return best, false
+	}
+	for i := range best.curve {
+		best.curve[i] = best.from + (best.to-best.from)*best.curve[i]
+	}
+	return best, true
+}
+
+// twoLevels are the least squares levels of y = from + (to - from) shape.
+func twoLevels(y, shape []float64) (from, to, sum float64) {
+	n := float64(len(y))
+	var sx, sy, sxx, sxy, syy float64
+	for i := range y {
+		sx, sy = sx+shape[i], sy+y[i]
+		sxx, sxy, syy = sxx+shape[i]*shape[i], sxy+shape[i]*y[i], syy+y[i]*y[i]
+	}
+	d := n*sxx - sx*sx
+	if d < 1e-9 {
+		return 0, 0, math.Inf(1)
+	}
+	slope := (n*sxy - sx*sy) / d
+	from = (sy - slope*sx) / n
+	return from, from + slope, syy - from*sy - slope*sxy
+}
+
+// relaxing goes over as what settles does, ramping evenly.
+func relaxing(i, at, takes int) float64 {
+	if i < at {
+		return 0
+	}
+	return 1 - math.Exp(-float64(i-at)/float64(takes)*2)
+}
+
+func ramping(i, at, takes int) float64 {
+	return min(max(float64(i-at)/float64(takes), 0), 1)
+}
+
+// bendCost is that of where it begins, how long it takes and where it ends.
+func (e *evidence) bendCost() float64 { return math.Log(float64(len(e.at))) + 1.5 + levelCost }
+
+// fitHeld is a drive that slows itself by as much as holds a temperature.
+func fitHeld(e *evidence) (fit, bool) {
+	if len(e.changes) == 0 || len(e.sensors) == 0 || !e.someFall() {
+		return fit{}, false
+	}
+	b, ok := e.overGoing(relaxing)
+	if !ok || b.to > b.from-leastChange {
+		return fit{}, false
+	}
+	f := fit{curve: b.curve, slow: [][2]int{{b.at, len(e.at)}}}
+	f.add(e.free-e.bendCost(), "one bend explains what %d changes do", len(e.changes))
+	f.add(e.misfit(b.curve)-e.baseline, "how far throughput lies from it")
+	two := []level{{from: 0, to: b.at, y: b.from}, {from: b.at, to: len(e.at), y: b.to}}
+	h, known := e.heatOf(two, states{of: []int{0, 1}, count: 2, middle: []float64{b.from, b.to}})
+	if !known {
+		return fit{}, false
+	}
+	if h.sensor.place == HostSensor {
+		f.add(-2, "the only temperatures are the host's")
+	}
+	f.add(h.falls, "when it began to fall, the %s was at about %.0f °C", h.sensor.name, h.on.Value)
+	f.add(e.holds(h, b), "from then on the temperature holds, though the load does not")
+	e.heatCounters(&f)
+	f.figures = append(f.figures, h.on)
+	return f, true
+}
+
+// holds is what it is worth that a temperature stays where it was when throughput began
+// to fall: by the load alone, it would have come down by the same share.
+func (e *evidence) holds(h heatFit, b bend) float64 {
+	warm := h.sensor.over(e.at, e.recording.width, h.lag)
+	before := typicalOf(warm[max(b.at-3, 0):min(b.at+4, len(warm))])
+	low, _ := h.sensor.span()
+	late := typicalOf(warm[b.at+(len(warm)-b.at)*2/3:])
+	early := typicalOf(warm[b.at+(len(warm)-b.at)/6 : b.at+(len(warm)-b.at)/2+1])
+	if math.IsNaN(before) || math.IsNaN(late) || math.IsNaN(early) {
+		return 0
+	}
+	expected := (1 - math.Exp(b.to-b.from)) * (before - low) * 0.7
+	away := max(math.Abs(late-early), math.Abs(late-before)/2)
+	switch {
+	case away > 3 && late < before:
+		return -min((away-3)*0.8, 5)
+	case expected < 3:
+		return 0
+	}
+	return min(2*math.Log(expected/(away+0.7)), 4.5)
+}
+
+// fitGradual is a fast write area that fills up little by little.
+func fitGradual(e *evidence) (fit, bool) {
+	if len(e.changes) == 0 || !e.onlyFalls(12) {
+		return fit{}, false
+	}
+	b, ok := e.overGoing(ramping)
+	if !ok || b.to > b.from-leastChange {
+		return fit{}, false
+	}
+	f := fit{curve: b.curve, slow: [][2]int{{b.at, len(e.at)}}}
+	f.add(e.free-e.bendCost(), "one bend explains what %d changes do", len(e.changes))
+	f.add(e.misfit(b.curve)-e.baseline, "how far throughput lies from it")
+	e.coupling(&f, true)
+	moved := e.movedUntil()[b.at]
+	f.figure("fast_area_bytes", moved, moved*0.9, moved*1.1)
+	return f, true
+}

@@ -1,0 +1,441 @@
+package explain
+
+import (
+	"fmt"
+	"math"
+)
+
+const (
+	// drives protect themselves at about this temperature of their own, give or take
+	// (NVM Express Base Specification 2.0, 5.27.1.13, lets makers set warnings;
+	// published ones are from 60 to 95 °C).
+	usualLimit, limitSpread = 74.0, 9.0
+	// coldest and hottest thresholds that are tried, in steps.
+	coldestLimit, hottestLimit, limitStep = 22.0, 112.0, 0.5
+	// widestBand is the most between the temperatures at which a drive slows itself and
+	// is fast again.
+	widestBand = 26.0
+	// perSecond is how likely a drive that is past its threshold slows itself within a
+	// second: controllers look every few.
+	perSecond = 0.15
+)
+
+// softness are how exactly a threshold is kept, in kelvins: sensors are coarse and
+// late. All are equally likely.
+var softness = []float64{0.5, 1.1, 2.4}
+
+// lags are how late sensors may be, in seconds.
+var lags = map[Place][]float64{
+	OwnSensor: {0, 4}, ProbeSensor: {0, 10, 25, 60, 120}, HostSensor: {0, 20, 60},
+}
+
+// firstCycles and lastCycle are how many levels of a regular recording are asked for
+// their temperatures.
+const firstCycles, lastCycle = 5, 3
+
+// heatFit is a pair of thresholds as they lie best.
+type heatFit struct {
+	sensor       *sensor
+	lag          float64
+	falls, rises float64 // worth beside changes at an even rate
+	on, off      Figure
+	// counted are the falls and rises that thresholds explain.
+	nFalls, nRises int
+}
+
+func (h heatFit) nats() float64 { return h.falls + h.rises }
+
+// heatOf looks for the sensor and the thresholds by which levels change.
+func (e *evidence) heatOf(levels []level, s states) (heatFit, bool) {
+	best, found := heatFit{}, false
+	count := 0.0
+	for _, each := range e.sensors {
+		for _, lag := range lags[each.place] {
+			count++
+			h, ok := e.thresholds(each, lag, levels, s)
+			if ok && (!found || h.nats() > best.nats()) {
+				best, found = h, true
+			}
+		}
+	}
+	if found && count > 1 {
+		best.falls -= math.Log(count) / 2
+	}
+	return best, found
+}
+
+// thresholds fits at which temperature levels fall and rise, for one sensor and lag.
+func (e *evidence) thresholds(each *sensor, lag float64, levels []level, s states) (heatFit, bool) {
+	warm := each.over(e.at, e.recording.width, lag)
+	h := heatFit{sensor: each, lag: lag}
+	var up [3]trial // by how slow it is already
+	var down [3]trial
+	regular := e.regular(levels, s)
+	for i, l := range levels {
+		// The first cycles and the last say what a threshold says; those between only
+		// that it is regular.
+		if regular && i > firstCycles && i < len(levels)-lastCycle {
+			continue
+		}
+		state := min(s.of[i], len(up)-1)
+		falls, rises, rested := false, false, false
+		if i+1 < len(levels) {
+			falls = levels[i+1].y < l.y-oneLevel
+			rises = levels[i+1].y > l.y+oneLevel
+			rested = e.restedBefore(levels[i+1].from) > 2*e.recording.width+3
+		}
+		margin := 0
+		if falls || rises {
+			margin = 1
+		}
+		for b := l.from; b < l.to-margin; b++ {
+			up[state].stay(warm[b])
+			if s.of[i] > 0 {
+				down[state].stay(-warm[b])
+			}
+		}
+		switch {
+		case rested || !falls && !rises:
+		case falls:
+			up[state].go1(extreme(warm, levels[i+1].from, 1))
+			h.nFalls++
+		default:
+			down[state].go1(-extreme(warm, levels[i+1].from, -1))
+			h.nRises++
+		}
+	}
+	if h.nFalls == 0 {
+		return h, false
+	}
+	hazard := 1 - math.Exp(-perSecond*e.recording.width)
+	ons := [3]float64{}
+	for state := range up {
+		ons[state] = h.on.Value
+		if len(up[state].events) == 0 && state > 0 {
+			continue
+		}
+		worth, figure := up[state].marginal(hazard, limitPrior(each.place))
+		h.falls += worth - constant(float64(len(up[state].events)), up[state].bins(), e.scale())
+		if state+1 < len(ons) {
+			ons[state+1] = figure.Value
+		}
+		if h.on.Name == "" && len(up[state].events) > 0 {
+			h.on = figure
+			h.on.Name = "throttle_at_celsius"
+		}
+	}
+	for state := range down {
+		if down[state].bins() == 0 {
+			continue
+		}
+		worth, figure := down[state].marginal(hazard, bandPrior(ons[state]))
+		h.rises += worth - constant(float64(len(down[state].events)), down[state].bins(), e.scale())
+		if len(down[state].events) > 0 {
+			h.off = Figure{Name: "resume_at_celsius", Value: -figure.Value, Low: -figure.High, High: -figure.Low}
+		}
+	}
+	if len(up[0].events) > 0 && up[0].known() == 0 {
+		return h, false
+	}
+	return h, true
+}
+
+// extreme is the greatest reading near a bin times a sign, with it.
+func extreme(warm []float64, at int, sign float64) float64 {
+	best := math.NaN()
+	for i := max(at-2, 0); i <= min(at+1, len(warm)-1); i++ {
+		if v := warm[i]; !math.IsNaN(v) && (math.IsNaN(best) || v*sign > best*sign) {
+			best = v
+		}
+	}
+	return best
+}
+
+// limitPrior is how likely a drive slows itself at a temperature, by where the sensor
+// sits: nothing absolute is asked of one that is not the drive's.
+func limitPrior(place Place) func(float64) float64 {
+	flat := 1 / (hottestLimit - coldestLimit)
+	if place != OwnSensor {
+		return func(float64) float64 { return flat }
+	}
+	return func(on float64) float64 {
+		z := (on - usualLimit) / limitSpread
+		return 0.97*math.Exp(-z*z/2)/(limitSpread*math.Sqrt(2*math.Pi)) + 0.03*flat
+	}
+}
+
+// bandPrior is how likely a drive is fast again at a temperature, negated, when it
+// slowed itself at another.
+func bandPrior(on float64) func(float64) float64 {
+	return func(negated float64) float64 {
+		band := on + negated
+		if band < -1 || band > widestBand {
+			return 0
+		}
+		return 1 / (widestBand + 1)
+	}
+}
+
+// trial is temperatures at which a change could have come, and at which it did.
+type trial struct {
+	counts map[int]float64
+	events []float64
+}
+
+// grid is the step, in kelvins, in which temperatures are counted.
+const grid = 0.25
+
+func (t *trial) stay(celsius float64) {
+	if math.IsNaN(celsius) {
+		return
+	}
+	if t.counts == nil {
+		t.counts = map[int]float64{}
+	}
+	t.counts[int(math.Round(celsius/grid))]++
+}
+
+func (t *trial) go1(celsius float64) { t.events = append(t.events, celsius) }
+
+func (t *trial) bins() float64 {
+	sum := 0.0
+	for _, n := range t.counts {
+		sum += n
+	}
+	return sum
+}
+
+func (t *trial) known() int {
+	known := 0
+	for _, at := range t.events {
+		if !math.IsNaN(at) {
+			known++
+		}
+	}
+	return known
+}
+
+// marginal is the logarithm of the likelihood of a trial over all thresholds, and the
+// threshold that is left.
+func (t *trial) marginal(hazard float64, prior func(float64) float64) (float64, Figure) {
+	low, high := t.range0()
+	var at, logs []float64
+	best := math.Inf(-1)
+	for threshold := low; threshold <= high; threshold += limitStep {
+		weight := prior(threshold) * limitStep
+		if weight <= 0 {
+			continue
+		}
+		sum := 0.0
+		for _, soft := range softness {
+			sum += math.Exp(t.likelihood(threshold, soft, hazard)) / float64(len(softness))
+		}
+		value := math.Log(max(sum, 1e-300)) + math.Log(weight)
+		at, logs = append(at, threshold), append(logs, value)
+		best = max(best, value)
+	}
+	// Thresholds that were never reached say nothing against any other.
+	if len(at) == 0 {
+		return -30, Figure{}
+	}
+	total := 0.0
+	for i := range logs {
+		logs[i] = math.Exp(logs[i] - best)
+		total += logs[i]
+	}
+	return best + math.Log(total), quantiles(at, logs, total)
+}
+
+// range0 are the thresholds that are tried.
+func (t *trial) range0() (low, high float64) {
+	low, high = coldestLimit, hottestLimit
+	for _, at := range t.events {
+		if at < 0 { // negated
+			return -hottestLimit, -coldestLimit + 12
+		}
+	}
+	for bin := range t.counts {
+		if bin < 0 {
+			return -hottestLimit, -coldestLimit + 12
+		}
+	}
+	return low, high
+}
+
+// likelihood is the logarithm of that of a trial for one threshold.
+func (t *trial) likelihood(threshold, soft, hazard float64) float64 {
+	sum := 0.0
+	for bin, count := range t.counts {
+		x := (float64(bin)*grid - threshold) / soft
+		if x < -8 {
+			continue
+		}
+		sum += count * math.Log1p(-hazard*logistic(x))
+	}
+	for _, at := range t.events {
+		if math.IsNaN(at) {
+			sum += math.Log(hazard) - 4
+			continue
+		}
+		sum += max(math.Log(hazard*logistic((at-threshold)/soft)), -12)
+	}
+	return sum
+}
+
+// quantiles are the middle and the 95 % of a distribution over a grid.
+func quantiles(at, weights []float64, total float64) Figure {
+	f := Figure{Value: at[0], Low: at[0], High: at[len(at)-1]}
+	sum := 0.0
+	marks := []struct {
+		share float64
+		into  *float64
+	}{{0.025, &f.Low}, {0.5, &f.Value}, {0.975, &f.High}}
+	for i := range at {
+		sum += weights[i]
+		for len(marks) > 0 && sum >= marks[0].share*total {
+			*marks[0].into, marks = at[i], marks[1:]
+		}
+	}
+	return f
+}
+
+// fitOnOff is a drive that slows itself at a temperature, once or in steps, and is fast
+// again at a lower one.
+func fitOnOff(e *evidence) (fit, bool) {
+	if len(e.changes) == 0 || !e.someFall() {
+		return fit{}, false
+	}
+	s := e.statesOf(e.levels)
+	f := fit{curve: e.levelCurve(), slow: e.below()}
+	f.add(e.order(e.levels, s, s.count), "the same levels come again")
+	f.add(-0.7*float64(max(s.count-2, 0)), "there are %d levels", s.count)
+	e.heatFacts(&f, e.levels, s)
+	e.heatCounters(&f)
+	return f, s.count > 1
+}
+
+func (e *evidence) someFall() bool {
+	for _, c := range e.changes {
+		if c.falls() {
+			return true
+		}
+	}
+	return false
+}
+
+// heatFacts adds what temperatures say of heat.
+func (e *evidence) heatFacts(f *fit, levels []level, s states) {
+	h, known := e.heatOf(levels, s)
+	if !known {
+		e.withoutSensors(f, levels, s)
+		return
+	}
+	if h.sensor.place == HostSensor {
+		f.add(-2, "the only temperatures are the host's")
+	}
+	f.add(h.falls, "when it fell, the %s was at about %.0f °C (%s)", h.sensor.name, h.on.Value, times(h.nFalls))
+	if h.nRises > 0 {
+		f.add(h.rises, "when it came back, it was at about %.0f °C (%s)", h.off.Value, times(h.nRises))
+		f.figures = append(f.figures, h.off)
+	} else {
+		f.add(h.rises, "it did not come back, as cool as it was")
+	}
+	f.figures = append(f.figures, h.on)
+	e.coupling(f, true)
+}
+
+func times(n int) string {
+	if n == 1 {
+		return "once"
+	}
+	return fmt.Sprintf("%d times", n)
+}
+
+// withoutSensors says what heat looks like that nobody measured: the first fast
+// stretch, from cold, is the longest, and those after it are alike.
+func (e *evidence) withoutSensors(f *fit, levels []level, s states) {
+	var fast, slow []float64
+	for i, l := range levels {
+		if i+1 == len(levels) {
+			break // cut off
+		}
+		if s.of[i] == 0 {
+			fast = append(fast, float64(l.bins()))
+		} else {
+			slow = append(slow, float64(l.bins()))
+		}
+	}
+	f.add(-0.7, "no temperature was recorded")
+	if len(fast) < 3 || len(slow) < 2 {
+		return
+	}
+	first, later := fast[0], medianOf(fast[1:])
+	even := spread(fast[1:]) < 0.25 && spread(slow) < 0.25
+	switch {
+	case even && first > 1.5*later:
+		f.add(3, "the first fast stretch is the longest, and the others are alike: it began cold")
+	case even:
+		f.add(1, "fast and slow stretches are alike")
+	default:
+		f.add(-2, "neither fast nor slow stretches are alike")
+	}
+}
+
+// heatCounters adds what the drive says itself.
+func (e *evidence) heatCounters(f *fit) {
+	switch {
+	case !e.context.Counted:
+	case e.context.Slowdowns > 0:
+		f.add(6, "the drive counted %d slowdowns of its own", e.context.Slowdowns)
+	default:
+		f.add(-6, "the drive counted no slowdown of its own")
+	}
+}
+
+// fitLatched is a drive that slowed itself at a temperature and stayed slow.
+func fitLatched(e *evidence) (fit, bool) {
+	if !e.onlyFalls(1) {
+		return fit{}, false
+	}
+	s := e.statesOf(e.levels)
+	if s.count != 2 {
+		return fit{}, false
+	}
+	f := fit{curve: e.levelCurve(), slow: e.below()}
+	f.add(e.order(e.levels, s, s.count), "one level, and a lower one")
+	h, known := e.heatOf(e.levels, s)
+	if !known {
+		f.add(-1.5, "no temperature was recorded")
+	} else {
+		f.add(h.falls, "when it fell, the %s was at about %.0f °C", h.sensor.name, h.on.Value)
+		f.figures = append(f.figures, h.on)
+		e.coupling(&f, true)
+	}
+	f.add(e.never(float64(e.levels[1].bins())), "it stayed slow")
+	e.heatCounters(&f)
+	return f, true
+}
+
+// coupling adds what it says that temperature follows the load: so it does where the
+// drive that is measured is the one that is slowed.
+func (e *evidence) coupling(f *fit, local bool) {
+	strongest, seen := 0.0, false
+	for _, s := range e.sensors {
+		if s.place != OwnSensor && s.place != ProbeSensor {
+			continue
+		}
+		t, visible := s.follows(e)
+		strongest, seen = max(strongest, t), seen || visible
+	}
+	follows := strongest > 3.5
+	switch {
+	case follows && local:
+		f.add(0.5, "it warms with the load")
+	case follows:
+		f.add(-2, "it warms with the load, so the load is what changed")
+	case seen && local:
+		f.add(-1.5, "its temperature does not follow the load")
+	case seen:
+		f.add(0.7, "its temperature does not follow the load")
+	}
+}

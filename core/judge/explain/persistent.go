@@ -1,0 +1,264 @@
+package explain
+
+import (
+	"math"
+
+	"opengauge/core/bench/link"
+	"opengauge/core/stat"
+)
+
+// onlyFalls says whether throughput falls at most so many times and never comes back,
+// but after a rest.
+func (e *evidence) onlyFalls(most int) bool {
+	falls := 0
+	for _, c := range e.changes {
+		if c.falls() {
+			falls++
+		} else if c.rested <= restSeconds {
+			return false
+		}
+	}
+	return falls > 0 && falls <= most
+}
+
+// restSeconds is how long nothing has to be asked for it to be a rest.
+const restSeconds = 8.0
+
+// stays adds the changes of something that is spent and does not come back by itself:
+// falls at an even rate, to levels anywhere, and none up but after rests.
+func (e *evidence) stays(f *fit) {
+	bins, falls, total, after := 0.0, 0.0, 0.0, 0.0
+	s := e.statesOf(e.levels)
+	for i, l := range e.levels {
+		bins += float64(l.bins())
+		if s.of[i] > 0 {
+			after += float64(l.bins())
+		}
+	}
+	rests := 0
+	for _, c := range e.changes {
+		if c.falls() {
+			falls++
+			continue
+		}
+		rests++
+	}
+	total = e.free + constant(falls, bins, e.scale()) + e.ties(e.levels, s, s.count)
+	f.add(total, "levels go down, and stay")
+	if after > 0 && rests == 0 {
+		f.add(e.never(after), "it stayed slow for %.0f s", after*e.recording.width)
+	}
+	if rests > 0 {
+		const back = 0.6 // how likely a rest brings the speed back
+		f.add(float64(rests)*math.Log(back), "it came back after %s alone", plural(rests, "rest"))
+	}
+}
+
+// fitCliff is a fast write area that is full, in one step or several.
+func fitCliff(e *evidence) (fit, bool) {
+	const mostFalls = 12
+	if !e.onlyFalls(mostFalls) {
+		return fit{}, false
+	}
+	f := fit{curve: e.levelCurve(), slow: e.below()}
+	e.stays(&f)
+	steps := 0
+	for i, c := range e.changes {
+		if c.falls() && i > 0 && e.changes[i-1].falls() {
+			steps++
+		}
+	}
+	f.add(-0.8*float64(steps), "it fell in %d steps", steps+1)
+	f.add(e.rougher(), "throughput is rougher after the fall than before")
+	e.coupling(&f, true)
+	for _, c := range e.changes {
+		if c.falls() {
+			error := e.recording.width * math.Exp(e.levels[c.before].y)
+			f.figure("fast_area_bytes", c.moved, c.moved-2*error, c.moved+2*error)
+			break
+		}
+	}
+	return f, true
+}
+
+// rougher is what the noise of slow stretches beside that of fast ones says for a drive
+// that tidies up while it writes.
+func (e *evidence) rougher() float64 {
+	before, after := e.roughness()
+	switch {
+	case before == 0 || after == 0:
+		return 0
+	case after > 1.8*before && after > 0.008:
+		return 0.8
+	case after < flat && before < flat:
+		return -0.6
+	}
+	return 0
+}
+
+// flat is the deviation of a level as a limit holds it.
+const flat = 0.012
+
+// roughness is the deviation of bins about the first level, and about the lowest.
+func (e *evidence) roughness() (before, after float64) {
+	lowest := 0
+	for i := range e.levels {
+		if e.levels[i].y < e.levels[lowest].y {
+			lowest = i
+		}
+	}
+	return e.roughnessOf(e.levels[0]), e.roughnessOf(e.levels[lowest])
+}
+
+func (e *evidence) roughnessOf(l level) float64 {
+	if l.bins() < 8 {
+		return 0
+	}
+	var differences []float64
+	for i := l.from + 2; i < l.to-1; i++ {
+		differences = append(differences, math.Abs(e.y[i]-e.y[i-1]))
+	}
+	return stat.Median(differences) / 0.6745 / math.Sqrt2
+}
+
+// fitAllowance is a burst allowance that is spent: two levels, each as even as a limit
+// holds it.
+func fitAllowance(e *evidence) (fit, bool) {
+	const mostFalls = 12
+	if !e.onlyFalls(mostFalls) {
+		return fit{}, false
+	}
+	s := e.statesOf(e.levels)
+	f := fit{curve: e.levelCurve(), slow: e.below()}
+	e.stays(&f)
+	f.add(-2.5*float64(max(s.count-2, 0)), "there are %d levels, and an allowance has two", s.count)
+	before, after := e.roughness()
+	switch {
+	case before == 0 || after == 0:
+	case before < flat && after < flat:
+		f.add(0.8, "both levels are as even as a limit holds them")
+	case before > 0.03 || after > 0.03:
+		f.add(-1, "levels are rougher than a limit holds them")
+	}
+	e.coupling(&f, false)
+	return f, s.count > 1
+}
+
+// fitLinkFell is a link that came back at a lower rate of its own ladder.
+func fitLinkFell(e *evidence) (fit, bool) {
+	const mostFalls = 2
+	if !e.onlyFalls(mostFalls) {
+		return fit{}, false
+	}
+	s := e.statesOf(e.levels)
+	f := fit{curve: e.levelCurve(), slow: e.below()}
+	e.stays(&f)
+	f.add(-1*float64(max(s.count-2, 0)), "it fell in %d steps", s.count-1)
+	first, last := e.levels[0], e.levels[len(e.levels)-1]
+	f.add(e.onLadder(first.y, last.y), "before and after, throughput is what links of one family carry")
+	for _, c := range e.changes {
+		if c.falls() {
+			f.add(e.relinked(c), "a moment without an answer where it fell")
+			break
+		}
+	}
+	before, after := e.roughness()
+	if before > 0 && after > 0 && (after > 2*before+0.005 || after > 0.04) {
+		f.add(-1, "throughput is rougher after the fall than a link makes it")
+	} else if before > flat || after > flat {
+		f.add(-0.7, "throughput is rougher than a link holds it")
+	}
+	e.coupling(&f, true)
+	return f, true
+}
+
+// onLadder is what it is worth that two levels are rates of one ladder: how seldom
+// levels anywhere are.
+func (e *evidence) onLadder(before, after float64) float64 {
+	const hits = 0.8
+	families := ladders()
+	if len(e.context.Ladder) > 0 {
+		families = map[string][]link.Range{"chain": e.context.Ladder}
+	}
+	best := math.Inf(-1)
+	for _, ladder := range families {
+		coverBefore := cover(ladder, before-0.5, before+0.5)
+		coverAfter := cover(ladder, before-3, before-leastChange)
+		upper, lower := within(ladder, before), within(ladder, after)
+		worth := score(upper, coverBefore, hits) + score(lower, coverAfter, hits)
+		best = max(best, worth)
+	}
+	if len(families) > 1 {
+		best -= math.Log(float64(len(families))) / 2
+	}
+	return best
+}
+
+func score(hit bool, covered, hits float64) float64 {
+	covered = min(max(covered, 0.02), 0.95)
+	if hit {
+		return math.Log(hits / covered)
+	}
+	return math.Log((1 - hits) / (1 - covered))
+}
+
+// slack is how far a rate may be outside of what a link usually carries.
+const slack = 0.025
+
+func within(ladder []link.Range, y float64) bool {
+	for _, r := range ladder {
+		if y >= math.Log(float64(r.Low))-slack && y <= math.Log(float64(r.High))+slack {
+			return true
+		}
+	}
+	return false
+}
+
+// cover is the share of a range of logarithms that a ladder's rates take up.
+func cover(ladder []link.Range, from, to float64) float64 {
+	const steps = 200
+	hits := 0
+	for i := range steps {
+		if within(ladder, from+(to-from)*(float64(i)+0.5)/steps) {
+			hits++
+		}
+	}
+	return float64(hits) / steps
+}
+
+// longestRelink is how long, in seconds, a link takes to train anew at the most.
+const longestRelink = 15.0
+
+// relinked is what a moment without an answer at a fall is worth: a link trains anew.
+func (e *evidence) relinked(c change) float64 {
+	near := func(at float64) bool { return math.Abs(at-c.atSecond) <= 3*e.recording.width+2 }
+	for _, at := range e.context.Relinked {
+		if near(at) {
+			return 5
+		}
+	}
+	for _, s := range e.recording.silences {
+		if s.Returned && s.To-s.From <= longestRelink && near(s.To) {
+			return 4.5
+		}
+	}
+	if e.recording.step <= 1 {
+		for i := max(c.at-3, 1); i <= min(c.at+1, len(e.at)-1); i++ {
+			if quiet := e.recording.quietAbout(e.at[i]); quiet {
+				return 2.5
+			}
+		}
+		return -1.5
+	}
+	return 0
+}
+
+// quietAbout says whether nothing moved for a good part of a bin or the one before it.
+func (r *recording) quietAbout(bin int) bool {
+	for i := max(bin-1, 0); i <= bin; i++ {
+		if b := &r.bins[i]; b.looked > 0 && b.zero > 0.4*r.width {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,204 @@
+package explain
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"opengauge/core/stat"
+)
+
+func medianOf(values []float64) float64 { return stat.Median(values) }
+
+// spread is the deviation of figures over their mean.
+func spread(values []float64) float64 {
+	mean, square := 0.0, 0.0
+	for _, v := range values {
+		mean += v / float64(len(values))
+	}
+	for _, v := range values {
+		square += (v - mean) * (v - mean) / float64(len(values))
+	}
+	if mean == 0 {
+		return math.Inf(1)
+	}
+	return math.Sqrt(square) / mean
+}
+
+func plural(n int, what string) string {
+	if n == 1 {
+		return "a " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
+
+// fitOthers is somebody else who uses the storage now and then: throughput goes down at
+// any time, by any share, and comes back to what it was.
+func fitOthers(e *evidence) (fit, bool) {
+	if len(e.changes) < 2 {
+		return fit{}, false
+	}
+	f := fit{curve: e.levelCurve(), slow: e.below()}
+	if !e.comesAndGoes(&f, e.levels) {
+		return fit{}, false
+	}
+	f.add(e.order(e.levels, e.statesOf(e.levels), 1), "throughput comes back to the same level, whenever it likes")
+	e.coupling(&f, false)
+	if e.context.Elsewhere {
+		f.add(4, "the system counted traffic that is not this program's")
+	}
+	return f, true
+}
+
+// comesAndGoes says whether levels are a fast one, and slower ones now and then.
+func (e *evidence) comesAndGoes(f *fit, levels []level) bool {
+	s := e.statesOf(levels)
+	if s.count < 2 {
+		return false
+	}
+	returns, slow, all := 0, 0.0, 0.0
+	shortest := math.Inf(1)
+	for i, l := range levels {
+		all += float64(l.bins())
+		if s.of[i] > 0 {
+			slow += float64(l.bins())
+			shortest = min(shortest, float64(l.bins())*e.recording.width)
+		} else if i > 0 {
+			returns++
+		}
+	}
+	if returns == 0 || slow > 0.75*all {
+		return false
+	}
+	if shortest < longestDip {
+		f.add(-1, "some last moments only")
+	}
+	return true
+}
+
+// fitRefilled is a fast write area that the drive empties behind the writes: a long
+// fast stretch, then short ones of like size now and then.
+func fitRefilled(e *evidence) (fit, bool) {
+	if len(e.levels) < 4 {
+		return fit{}, false
+	}
+	s := twoStates(e.levels)
+	bursts, _ := e.stretches(e.levels, s)
+	if s.of[0] != 0 || len(bursts) < 2 || bursts[0] < 2*slices.Max(bursts[1:]) {
+		return fit{}, false
+	}
+	f := fit{curve: e.levelCurve(), slow: e.below()}
+	f.add(e.order(e.levels, s, s.count), "the same levels come again")
+	if e.regular(e.levels, s) {
+		f.add(1.5, "after the first, fast stretches are short and alike")
+	}
+	e.coupling(&f, true)
+	return f, true
+}
+
+// stretches are how long the fastest level lasted each time, and what is slower, in
+// bins; what the recording ended in is left out.
+func (e *evidence) stretches(levels []level, s states) (fast, slow []float64) {
+	last, length := -1, 0.0
+	for i, l := range levels {
+		kind := min(s.of[i], 1)
+		if kind != last && last >= 0 {
+			if last == 0 {
+				fast = append(fast, length)
+			} else {
+				slow = append(slow, length)
+			}
+			length = 0
+		}
+		last = kind
+		length += float64(l.bins())
+	}
+	return fast, slow
+}
+
+// regular says whether fast and slow stretches, after the first fast one, are alike:
+// what repeats itself does so at the same temperatures, whatever the cause.
+func (e *evidence) regular(levels []level, s states) bool {
+	const even = 0.3
+	fast, slow := e.stretches(levels, s)
+	return len(fast) >= 4 && len(slow) >= 3 && spread(fast[1:]) < even && spread(slow) < even
+}
+
+// fitHeatAndCliff is a drive that slows itself when hot and, once, runs out of its fast
+// write area, whichever comes first.
+func fitHeatAndCliff(e *evidence) (fit, bool) {
+	return e.withCliff(func(f *fit, levels []level) bool {
+		s := e.statesOf(levels)
+		if s.count < 2 {
+			return false
+		}
+		f.add(e.order(levels, s, s.count)-e.free, "before or after it, the same levels come again")
+		e.heatFacts(f, levels, s)
+		return true
+	}, func(f *fit) { e.heatCounters(f) })
+}
+
+func fitCliffAndOthers(e *evidence) (fit, bool) {
+	return e.withCliff(e.othersBeside, func(f *fit) { e.coupling(f, true) })
+}
+
+func fitAllowanceAndOthers(e *evidence) (fit, bool) {
+	return e.withCliff(e.othersBeside, func(f *fit) {
+		before, after := e.roughness()
+		if before > 0 && after > 0 && before < flat && after < flat {
+			f.add(0.8, "levels are as even as a limit holds them")
+		}
+		e.coupling(f, false)
+	})
+}
+
+func (e *evidence) othersBeside(f *fit, levels []level) bool {
+	if !e.comesAndGoes(f, levels) {
+		return false
+	}
+	f.add(e.order(levels, e.statesOf(levels), 1)-e.free, "before or after it, throughput comes and goes")
+	return true
+}
+
+// withCliff takes one fall, from which throughput does not come back, out of the
+// changes, and asks for the levels before and after it apart. The best such fall is
+// kept.
+func (e *evidence) withCliff(phase func(f *fit, levels []level) bool, whole func(f *fit)) (fit, bool) {
+	best, found := fit{}, false
+	for k := 1; k < len(e.levels); k++ {
+		before, after := e.levels[:k], e.levels[k:]
+		top, left := topOf(before), topOf(after)
+		if left > top-leastChange || e.changes[k-1].by > 0 {
+			continue
+		}
+		f := fit{curve: e.levelCurve(), slow: e.below()}
+		one := len(before) > 1 && phase(&f, before)
+		two := len(after) > 1 && phase(&f, after)
+		if !one && !two || len(before) > 1 && !one || len(after) > 1 && !two {
+			continue
+		}
+		if !one {
+			f.add(constant(0, float64(before[len(before)-1].to-before[0].from), e.scale()), "nothing changed before")
+		}
+		if !two {
+			f.add(constant(0, float64(after[len(after)-1].to-after[0].from), e.scale()), "nothing changed after")
+		}
+		length := float64(len(e.at))
+		f.add(e.free-math.Log(length)-levelCost, "one fall is for good")
+		whole(&f)
+		c := e.changes[k-1]
+		f.figure("fast_area_bytes", c.moved, c.moved, c.moved)
+		if !found || f.nats() > best.nats() {
+			best, found = f, true
+		}
+	}
+	return best, found
+}
+
+func topOf(levels []level) float64 {
+	top := math.Inf(-1)
+	for _, l := range levels {
+		top = max(top, l.y)
+	}
+	return top
+}

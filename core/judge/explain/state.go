@@ -1,0 +1,143 @@
+package explain
+
+import (
+	"math"
+	"slices"
+)
+
+const (
+	// oneLevel is how far apart levels may be, in logarithms, and be the same one.
+	oneLevel = 0.10
+	// tie is how alike levels are that are the same, besides noise; slowTie those of
+	// slow stretches, which heat and queues vary.
+	tie, slowTie = 0.035, 0.08
+)
+
+// states are levels, put to those that are the same: 0 is the fastest.
+type states struct {
+	of     []int // a level each
+	count  int
+	middle []float64
+}
+
+// statesOf finds which levels, of those from lo to hi, are the same ones.
+func (e *evidence) statesOf(levels []level) states {
+	order := make([]int, len(levels))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int {
+		switch {
+		case levels[a].y > levels[b].y:
+			return -1
+		case levels[a].y < levels[b].y:
+			return 1
+		}
+		return 0
+	})
+	s := states{of: make([]int, len(levels))}
+	weights := []float64{}
+	for i, number := range order {
+		l := &levels[number]
+		if i == 0 || levels[order[i-1]].y-l.y > max(oneLevel, 2.5*e.errorOf(l)) {
+			s.count++
+			s.middle, weights = append(s.middle, 0), append(weights, 0)
+		}
+		s.of[number] = s.count - 1
+		weight := float64(l.bins())
+		s.middle[s.count-1] += l.y * weight
+		weights[s.count-1] += weight
+	}
+	for i := range s.middle {
+		s.middle[i] /= weights[i]
+	}
+	return s
+}
+
+// twoStates puts levels to a fast and a slow one, whichever is nearer.
+func twoStates(levels []level) states {
+	low, high := math.Inf(1), math.Inf(-1)
+	for _, l := range levels {
+		low, high = min(low, l.y), max(high, l.y)
+	}
+	s := states{of: make([]int, len(levels)), count: 2, middle: make([]float64, 2)}
+	var bins [2]float64
+	for i, l := range levels {
+		if l.y < (low+high)/2 {
+			s.of[i] = 1
+		}
+		weight := float64(l.bins())
+		s.middle[s.of[i]] += l.y * weight
+		bins[s.of[i]] += weight
+	}
+	for i := range bins {
+		s.middle[i] /= max(bins[i], 1)
+	}
+	return s
+}
+
+// errorOf is the standard error of a level.
+func (e *evidence) errorOf(l *level) float64 {
+	return l.noise * math.Sqrt(e.noise.inflation()/float64(l.bins()))
+}
+
+// normal is the logarithm of the normal density.
+func normal(x, deviation float64) float64 {
+	z := x / deviation
+	return -z*z/2 - math.Log(deviation*math.Sqrt(2*math.Pi))
+}
+
+// ties is what it is worth that levels are those of states, beside levels anywhere:
+// each new one costs what a free one does, and each that was there before is held
+// against it. Of the states from loose on, levels are free.
+func (e *evidence) ties(levels []level, s states, loose int) float64 {
+	seen := make([]bool, s.count)
+	total := 0.0
+	for i, l := range levels {
+		state := s.of[i]
+		switch {
+		case !seen[state] || state >= loose:
+			if i > 0 {
+				total -= levelCost
+			}
+		default:
+			wide := tie
+			if state > 0 {
+				wide = slowTie
+			}
+			total += max(normal(l.y-s.middle[state], math.Hypot(wide, e.errorOf(&l))), -levelCost-2)
+		}
+		seen[state] = true
+	}
+	return total
+}
+
+// order is what it is worth that changes come by state, at an even rate up and down in
+// each, beside changes that come at any time, to whatever level.
+func (e *evidence) order(levels []level, s states, loose int) float64 {
+	total := e.ties(levels, s, loose)
+	bins, ups, downs := make([]float64, s.count), make([]float64, s.count), make([]float64, s.count)
+	for i, l := range levels {
+		bins[s.of[i]] += float64(l.bins())
+		switch {
+		case i+1 == len(levels):
+		case levels[i+1].y > l.y:
+			ups[s.of[i]]++
+		default:
+			downs[s.of[i]]++
+		}
+	}
+	for state := range bins {
+		if state > 0 {
+			total += constant(ups[state], bins[state], e.scale())
+		}
+		if state < s.count-1 || downs[state] > 0 {
+			total += constant(downs[state], bins[state], e.scale())
+		}
+	}
+	return total + e.free
+}
+
+// never is what it is worth that a change did not come in so many bins, of an
+// explanation that knows that it does not.
+func (e *evidence) never(bins float64) float64 { return -constant(0, bins, e.scale()) }
