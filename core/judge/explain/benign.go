@@ -2,9 +2,56 @@ package explain
 
 import "math"
 
-// fitFree is the rival without any order: what all others are held against.
+// fitFree is the rival without any reason: levels whenever they like, which all others
+// are held against; or slopes between them; or levels that come again, nobody knows why.
 func fitFree(e *evidence) (fit, bool) {
-	return fit{curve: e.levelCurve(), slow: e.below()}, len(e.changes) > 0
+	if len(e.changes) == 0 {
+		return fit{}, false
+	}
+	f := fit{curve: e.levelCurve(), slow: e.below()}
+	again := e.recurs(e.levels) - againCost
+	slopes := e.slopes()
+	sloped := e.misfit(slopes) - e.baseline
+	b, bends := e.overGoing(relaxing, latestBend)
+	bent := math.Inf(-1)
+	if bends {
+		bent = e.free - e.bendCost() + e.misfit(b.curve) - e.baseline - bendForNothing
+	}
+	switch {
+	case bent > max(sloped, again, 0):
+		f.curve = b.curve
+		f.add(bent, "throughput goes over to another level little by little, for whatever reason")
+	case sloped > max(again, 0):
+		f.curve = slopes
+		f.add(sloped, "throughput goes over from level to level little by little")
+	case again > 0:
+		f.add(again, "the same levels come again, for whatever reason")
+	}
+	return f, true
+}
+
+// againCost is what it costs that levels come again and nobody knows why, and
+// bendForNothing that they go over to another one.
+const againCost, bendForNothing = 2.5, 1.0
+
+// slopes are straight lines from the middle of each level to that of the next.
+func (e *evidence) slopes() []float64 {
+	curve := e.levelCurve()
+	middle := func(l level) int { return (l.from + l.to) / 2 }
+	for k := 1; k < len(e.levels); k++ {
+		a, b := e.levels[k-1], e.levels[k]
+		from, to := middle(a), middle(b)
+		if k == 1 {
+			from = a.from
+		}
+		if k == len(e.levels)-1 {
+			to = b.to
+		}
+		for i := from; i < to; i++ {
+			curve[i] = a.y + (b.y-a.y)*float64(i-from)/float64(to-from)
+		}
+	}
+	return curve
 }
 
 // below gives the stretches of moving bins that are slower than the fastest level.
@@ -111,6 +158,14 @@ func quadratic(y []float64) ([]float64, bool) {
 func fitRamp(e *evidence) (fit, bool) {
 	if len(e.changes) == 0 || e.changes[0].falls() {
 		return fit{}, false
+	}
+	if b, ok := e.overGoing(relaxing, 0); ok && b.to > b.from {
+		f := fit{curve: b.curve}
+		f.add(e.free-levelCost-2, "one bend from the start explains what %d changes do", len(e.changes))
+		f.add(e.misfit(b.curve)-e.baseline, "how far throughput lies from it")
+		if f.nats() > e.free-2*levelCost {
+			return f, true
+		}
 	}
 	last := e.changes[len(e.changes)-1]
 	for _, c := range e.changes {

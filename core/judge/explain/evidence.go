@@ -46,6 +46,7 @@ func gather(r *recording, c Context) *evidence {
 	}
 	e.plain = smooth(e.y)
 	e.levels, e.noise = cut(e.plain)
+	e.levels = e.withoutEdges(e.levels)
 	for _, s := range r.sensors {
 		if s.usable() {
 			e.sensors = append(e.sensors, s)
@@ -60,6 +61,33 @@ func gather(r *recording, c Context) *evidence {
 	e.free = e.freeCost()
 	e.baseline = e.misfit(e.levelCurve())
 	return e
+}
+
+// withoutEdges takes out levels of a bin or two that are only the way from one level to
+// another, or of a bin that something began in the middle of: they go to the neighbour
+// that is nearer.
+func (e *evidence) withoutEdges(levels []level) []level {
+	const longest = 2
+	var left []level
+	for i, l := range levels {
+		if i == 0 || i+1 == len(levels) || l.bins() > longest {
+			left = append(left, l)
+			continue
+		}
+		before, after := levels[i-1], levels[i+1]
+		way := (before.y-l.y)*(l.y-after.y) > 0
+		broken := e.restedBefore(l.from) > 0 || e.restedBefore(after.from) > 0
+		if !way && !broken {
+			left = append(left, l)
+			continue
+		}
+		if math.Abs(before.y-l.y) < math.Abs(after.y-l.y) {
+			left[len(left)-1].to = l.to
+		} else {
+			levels[i+1].from = l.from
+		}
+	}
+	return merge(e.plain, left, e.noise)
 }
 
 // findChanges lists where levels meet.
@@ -138,14 +166,15 @@ func (e *evidence) levelCurve() []float64 {
 }
 
 const (
-	// mostBlocks that a curve is judged by, mostMisfit what a block may count against
+	// mostBlocks that a curve is judged by, if it does not change more often, mostMisfit what a block may count against
 	// it, and looseness how far a block may be off besides noise, as no model is exact.
 	mostBlocks, mostMisfit, looseness = 24, 5.0, 0.02
 )
 
 // misfit is the logarithm of how badly a curve lies to a recording, by blocks.
 func (e *evidence) misfit(curve []float64) float64 {
-	size := max((len(e.plain)+mostBlocks-1)/mostBlocks, 4)
+	blocks := max(mostBlocks, 3*len(e.changes))
+	size := max((len(e.plain)+blocks-1)/blocks, 3)
 	total := 0.0
 	for from := 0; from < len(e.plain); from += size {
 		to := min(from+size, len(e.plain))

@@ -11,15 +11,21 @@ type bend struct {
 	sum   float64 // of squares that are left
 }
 
+// latestBend is the share of a recording after which a bend is not looked for.
+const latestBend = 0.9
+
 // overGoing fits levels before and after, with a way of going over that depends on
 // where it begins and how long it takes. The best of all is given.
-func (e *evidence) overGoing(way func(i, at, takes int) float64) (bend, bool) {
+func (e *evidence) overGoing(way func(i, at, takes int) float64, latest float64) (bend, bool) {
 	n := len(e.plain)
 	best := bend{sum: math.Inf(1)}
 	const starts, lengths = 40, 14
 	shape := make([]float64, n)
-	for a := 1; a < starts; a++ {
-		at := a * n * 9 / (10 * starts)
+	for a := range starts {
+		at := int(float64(a*n) * latest / starts)
+		if a > 0 && latest == 0 {
+			break
+		}
 		for l := range lengths {
 			takes := int(float64(n) * 0.02 * math.Pow(40, float64(l)/(lengths-1)))
 			if takes < 2 {
@@ -81,7 +87,10 @@ func fitHeld(e *evidence) (fit, bool) {
 	if len(e.changes) == 0 || len(e.sensors) == 0 || !e.someFall() {
 		return fit{}, false
 	}
-	b, ok := e.overGoing(relaxing)
+	b, ok := e.overGoing(relaxing, latestBend)
+	if ramp, even := e.overGoing(ramping, latestBend); even && ramp.sum < b.sum {
+		b = ramp
+	}
 	if !ok || b.to > b.from-leastChange {
 		return fit{}, false
 	}
@@ -122,7 +131,7 @@ func (e *evidence) holds(h heatFit, b bend) float64 {
 	case expected < 3:
 		return 0
 	}
-	return min(2*math.Log(expected/(away+0.7)), 4.5)
+	return min(2.5*math.Log(expected/(away+0.7)), 5)
 }
 
 // fitGradual is a fast write area that fills up little by little.
@@ -130,7 +139,7 @@ func fitGradual(e *evidence) (fit, bool) {
 	if len(e.changes) == 0 || !e.onlyFalls(12) {
 		return fit{}, false
 	}
-	b, ok := e.overGoing(ramping)
+	b, ok := e.overGoing(ramping, latestBend)
 	if !ok || b.to > b.from-leastChange {
 		return fit{}, false
 	}

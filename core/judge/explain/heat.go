@@ -114,7 +114,11 @@ func (e *evidence) thresholds(each *sensor, lag float64, levels []level, s state
 		if len(up[state].events) == 0 && state > 0 {
 			continue
 		}
-		worth, figure := up[state].marginal(hazard, limitPrior(each.place))
+		prior := limitPrior(each.place)
+		if state > 0 && each.place != HostSensor {
+			prior = stagePrior(ons[state])
+		}
+		worth, figure := up[state].marginal(hazard, prior)
 		h.falls += worth - constant(float64(len(up[state].events)), up[state].bins(), e.scale())
 		if state+1 < len(ons) {
 			ons[state+1] = figure.Value
@@ -161,6 +165,16 @@ func limitPrior(place Place) func(float64) float64 {
 	return func(on float64) float64 {
 		z := (on - usualLimit) / limitSpread
 		return 0.97*math.Exp(-z*z/2)/(limitSpread*math.Sqrt(2*math.Pi)) + 0.03*flat
+	}
+}
+
+// stagePrior is how likely a drive slows itself more at a temperature, when it began to
+// at another: its stages lie a few kelvins apart.
+func stagePrior(before float64) func(float64) float64 {
+	const apart, about = 6.0, 4.0
+	return func(on float64) float64 {
+		z := (on - before - apart) / about
+		return math.Exp(-z*z/2)/(about*math.Sqrt(2*math.Pi)) + 1e-5
 	}
 }
 
@@ -308,7 +322,8 @@ func fitOnOff(e *evidence) (fit, bool) {
 	s := e.statesOf(e.levels)
 	f := fit{curve: e.levelCurve(), slow: e.below()}
 	f.add(e.order(e.levels, s, s.count), "the same levels come again")
-	f.add(-0.7*float64(max(s.count-2, 0)), "there are %d levels", s.count)
+	f.add(-1.2*float64(max(s.count-2, 0)), "there are %d levels", s.count)
+	e.edges(&f)
 	e.heatFacts(&f, e.levels, s)
 	e.heatCounters(&f)
 	return f, s.count > 1
@@ -341,7 +356,26 @@ func (e *evidence) heatFacts(f *fit, levels []level, s states) {
 		f.add(h.rises, "it did not come back, as cool as it was")
 	}
 	f.figures = append(f.figures, h.on)
+	e.rhythm(f, levels, s)
 	e.coupling(f, true)
+}
+
+// rhythm adds what a threshold does from cold: the first fast stretch is the longest,
+// and those after it are alike.
+func (e *evidence) rhythm(f *fit, levels []level, s states) {
+	if !e.regular(levels, s) {
+		return
+	}
+	fast, _ := e.stretches(levels, s)
+	if len(fast) < 4 { // what comes again comes below the first level
+		later, _ := e.stretches(levels[1:], twoStates(levels[1:]))
+		fast = append([]float64{float64(levels[0].bins())}, later...)
+	}
+	if fast[0] > 1.5*medianOf(fast[1:]) {
+		f.add(2*regularly, "the first fast stretch is the longest, and the others are alike: it began cold")
+	} else {
+		f.add(regularly, "fast and slow stretches are alike")
+	}
 }
 
 func times(n int) string {
@@ -351,34 +385,16 @@ func times(n int) string {
 	return fmt.Sprintf("%d times", n)
 }
 
-// withoutSensors says what heat looks like that nobody measured: the first fast
-// stretch, from cold, is the longest, and those after it are alike.
+// withoutSensors says what heat looks like that nobody measured.
 func (e *evidence) withoutSensors(f *fit, levels []level, s states) {
-	var fast, slow []float64
-	for i, l := range levels {
-		if i+1 == len(levels) {
-			break // cut off
-		}
-		if s.of[i] == 0 {
-			fast = append(fast, float64(l.bins()))
-		} else {
-			slow = append(slow, float64(l.bins()))
-		}
-	}
 	f.add(-0.7, "no temperature was recorded")
-	if len(fast) < 3 || len(slow) < 2 {
+	if fast, slow := e.stretches(levels, s); len(fast) < 3 || len(slow) < 2 {
 		return
 	}
-	first, later := fast[0], medianOf(fast[1:])
-	even := spread(fast[1:]) < 0.25 && spread(slow) < 0.25
-	switch {
-	case even && first > 1.5*later:
-		f.add(3, "the first fast stretch is the longest, and the others are alike: it began cold")
-	case even:
-		f.add(1, "fast and slow stretches are alike")
-	default:
+	if !e.regular(levels, s) {
 		f.add(-2, "neither fast nor slow stretches are alike")
 	}
+	e.rhythm(f, levels, s)
 }
 
 // heatCounters adds what the drive says itself.
@@ -403,6 +419,7 @@ func fitLatched(e *evidence) (fit, bool) {
 	}
 	f := fit{curve: e.levelCurve(), slow: e.below()}
 	f.add(e.order(e.levels, s, s.count), "one level, and a lower one")
+	e.edges(&f)
 	h, known := e.heatOf(e.levels, s)
 	if !known {
 		f.add(-1.5, "no temperature was recorded")
@@ -432,7 +449,7 @@ func (e *evidence) coupling(f *fit, local bool) {
 	case follows && local:
 		f.add(0.5, "it warms with the load")
 	case follows:
-		f.add(-2, "it warms with the load, so the load is what changed")
+		f.add(-3, "it warms with the load, so the load is what changed")
 	case seen && local:
 		f.add(-1.5, "its temperature does not follow the load")
 	case seen:

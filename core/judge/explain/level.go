@@ -11,7 +11,7 @@ const (
 	// leastChange is the least change of the logarithm of throughput that is one: 12 %.
 	leastChange = 0.13
 	// shortestLevel is how many bins a level has at the least.
-	shortestLevel = 3
+	shortestLevel = 2
 	// surely is how many standard errors a change has to be.
 	surely = 5.0
 )
@@ -51,8 +51,12 @@ func noiseAbout(y []float64, levels []level) noise {
 		differences[i] = math.Abs(y[i+1] - y[i])
 	}
 	slices.Sort(differences)
-	// Between the median and the upper quartile: slower stretches are the noisier.
-	step := (differences[len(differences)/2]/0.6745 + differences[len(differences)*3/4]/1.1503) / 2
+	// Between the median and the upper quartile, as slower stretches are the noisier, if
+	// the quartile is not of changes.
+	step, upper := differences[len(differences)/2]/0.6745, differences[len(differences)*3/4]/1.1503
+	if upper < 2.5*step {
+		step = (step + upper) / 2
+	}
 	product, square := 0.0, 0.0
 	for _, l := range levels {
 		for i := l.from; i+1 < l.to; i++ {
@@ -70,29 +74,56 @@ func noiseAbout(y []float64, levels []level) noise {
 
 func clip(v, most float64) float64 { return min(max(v, -most), most) }
 
-// cut finds the levels of a series: first with the noise that it would have if it
-// never changed, which is too much, then with what is left.
+// cut finds the levels of a series. It is tried from the noise that the series would
+// have if it never changed, which is too much, and from that of neighbours, which may
+// be too little; what describes the series in the fewest words is kept.
 func cut(y []float64) ([]level, noise) {
-	levels := []level{{from: 0, to: len(y), y: stat.Median(y)}}
-	n := noiseAbout(y, levels)
+	whole := []level{{from: 0, to: len(y), y: stat.Median(y)}}
+	levels, n := refine(y, noiseAbout(y, whole))
+	rough := noiseAbout(y, nil)
+	if others, m := refine(y, rough); words(y, others, m) < words(y, levels, n) {
+		levels, n = others, m
+	}
+	for i := range levels {
+		levels[i].noise = spreadOf(y[levels[i].from:levels[i].to], levels[i].y, n)
+	}
+	return merge(y, levels, n), n
+}
+
+// refine cuts with a noise, and again with what is left.
+func refine(y []float64, n noise) ([]level, noise) {
+	var levels []level
 	for range 4 {
 		variance := n.deviation * n.deviation * n.inflation()
 		penalty := (3*math.Log(float64(len(y))) + 6) * variance
-		var found []level
+		levels = nil
 		for _, s := range stat.Partition(y, shortestLevel, penalty) {
-			found = append(found, level{from: s.From, to: s.To, y: stat.Median(y[s.From:s.To])})
+			levels = append(levels, level{from: s.From, to: s.To, y: stat.Median(y[s.From:s.To])})
 		}
-		levels = found
 		again := noiseAbout(y, levels)
 		if math.Abs(again.deviation-n.deviation) < 1e-4 && math.Abs(again.alike-n.alike) < 0.02 {
 			break
 		}
 		n = again
 	}
-	for i := range levels {
-		levels[i].noise = spreadOf(y[levels[i].from:levels[i].to], levels[i].y, n)
+	return levels, n
+}
+
+// words is how long a description by levels and noise is: what each bin adds that the
+// one before it does not say, and a price for each level.
+func words(y []float64, levels []level, n noise) float64 {
+	sum := 0.0
+	for _, l := range levels {
+		for i := l.from; i < l.to; i++ {
+			left := y[i] - l.y
+			if i > l.from {
+				left -= n.alike * (y[i-1] - l.y)
+			}
+			sum += math.Abs(left)
+		}
 	}
-	return merge(y, levels, n), n
+	count := float64(len(y))
+	return count*math.Log(sum/count+leastDeviation/2) + float64(len(levels))*(1.5*math.Log(count)+3)
 }
 
 // spreadOf is the deviation of a level's bins, drawn towards that of all where it is
@@ -133,7 +164,7 @@ func merge(y []float64, levels []level, n noise) []level {
 }
 
 // withoutDips takes short excursions down out of levels that are the same on both
-// sides, and gives how many they were.
+// sides, and those with which a recording begins or ends; it gives what it took out.
 func withoutDips(y []float64, levels []level, n noise, longest int) (left []level, dips []level) {
 	left = slices.Clone(levels)
 	for i := 1; i+1 < len(left); {
@@ -148,12 +179,22 @@ func withoutDips(y []float64, levels []level, n noise, longest int) (left []leve
 		left = slices.Replace(left, i-1, i+2, joined)
 		i = max(i-1, 1)
 	}
+	if last := len(left) - 1; last > 0 && left[last].bins() <= longest && left[last].y < left[last-1].y {
+		dips = append(dips, left[last])
+		left[last-1].to = left[last].to
+		left = left[:last]
+	}
+	if len(left) > 1 && left[0].bins() <= longest && left[0].y < left[1].y {
+		dips = append(dips, left[0])
+		left[1].from = left[0].from
+		left = left[1:]
+	}
 	return merge(y, left, n), dips
 }
 
 // smooth takes single bins that stand out from their neighbours out of a series.
 func smooth(y []float64) []float64 {
-	const half = 2
+	const half = 1
 	made := slices.Clone(y)
 	window := make([]float64, 0, 2*half+1)
 	for i := range y {

@@ -45,6 +45,7 @@ func (e *evidence) stays(f *fit) {
 	}
 	total = e.free + constant(falls, bins, e.scale()) + e.ties(e.levels, s, s.count)
 	f.add(total, "levels go down, and stay")
+	e.edges(f)
 	if after > 0 && rests == 0 {
 		f.add(e.never(after), "it stayed slow for %.0f s", after*e.recording.width)
 	}
@@ -69,7 +70,9 @@ func fitCliff(e *evidence) (fit, bool) {
 		}
 	}
 	f.add(-0.8*float64(steps), "it fell in %d steps", steps+1)
-	f.add(e.rougher(), "throughput is rougher after the fall than before")
+	if e.context.Volume > 0 {
+		f.add(e.rougher(), "how rough throughput is after the fall, beside before")
+	}
 	e.coupling(&f, true)
 	for _, c := range e.changes {
 		if c.falls() {
@@ -175,7 +178,7 @@ func fitLinkFell(e *evidence) (fit, bool) {
 // onLadder is what it is worth that two levels are rates of one ladder: how seldom
 // levels anywhere are.
 func (e *evidence) onLadder(before, after float64) float64 {
-	const hits = 0.8
+	const hits = 0.7
 	families := ladders()
 	if len(e.context.Ladder) > 0 {
 		families = map[string][]link.Range{"chain": e.context.Ladder}
@@ -248,7 +251,7 @@ func (e *evidence) relinked(c change) float64 {
 				return 2.5
 			}
 		}
-		return -1.5
+		return -2
 	}
 	return 0
 }

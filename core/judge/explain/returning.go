@@ -42,12 +42,31 @@ func fitOthers(e *evidence) (fit, bool) {
 	if !e.comesAndGoes(&f, e.levels) {
 		return fit{}, false
 	}
-	f.add(e.order(e.levels, e.statesOf(e.levels), 1), "throughput comes back to the same level, whenever it likes")
+	f.add(e.recurs(e.levels)-comesCost, "throughput comes back to the same level, whenever it likes")
+	s := e.statesOf(e.levels)
+	e.edges(&f)
+	e.trend(&f, e.levels, s)
+	if fast, _ := e.stretches(e.levels, s); e.regular(e.levels, s) && fast[0] > 1.5*medianOf(fast[1:]) {
+		f.add(-regularly, "the first fast stretch is the longest, and the others are alike")
+	}
 	e.coupling(&f, false)
 	if e.context.Elsewhere {
 		f.add(4, "the system counted traffic that is not this program's")
 	}
 	return f, true
+}
+
+// edges adds that changes are not sudden, as those of causes that switch are.
+func (e *evidence) edges(f *fit) {
+	sum := 0.0
+	for _, c := range e.changes {
+		step := e.plain[min(c.at+1, len(e.plain)-1)] - e.plain[max(c.at-2, 0)]
+		sum += clip(step/c.by, 1)
+	}
+	n := float64(len(e.changes))
+	if sudden := sum / n; sudden < 0.6 {
+		f.add(-min(n, 3)*(0.6-sudden)*6, "throughput does not fall and rise suddenly")
+	}
 }
 
 // comesAndGoes says whether levels are a fast one, and slower ones now and then.
@@ -76,6 +95,9 @@ func (e *evidence) comesAndGoes(f *fit, levels []level) bool {
 	return true
 }
 
+// regularly is what it is worth to a cause that repeats itself that a recording does.
+const regularly = 1.5
+
 // fitRefilled is a fast write area that the drive empties behind the writes: a long
 // fast stretch, then short ones of like size now and then.
 func fitRefilled(e *evidence) (fit, bool) {
@@ -90,7 +112,14 @@ func fitRefilled(e *evidence) (fit, bool) {
 	f := fit{curve: e.levelCurve(), slow: e.below()}
 	f.add(e.order(e.levels, s, s.count), "the same levels come again")
 	if e.regular(e.levels, s) {
-		f.add(1.5, "after the first, fast stretches are short and alike")
+		f.add(2*regularly, "after the first, fast stretches are short and alike")
+	} else {
+		f.add(-regularly, "fast stretches are not alike")
+	}
+	e.trend(&f, e.levels, s)
+	e.edges(&f)
+	if lower := e.levels[0].y - s.middle[0]; lower > 1.5*leastChange {
+		f.add(-4, "it never again is as fast as at first")
 	}
 	e.coupling(&f, true)
 	return f, true
@@ -119,31 +148,53 @@ func (e *evidence) stretches(levels []level, s states) (fast, slow []float64) {
 // regular says whether fast and slow stretches, after the first fast one, are alike:
 // what repeats itself does so at the same temperatures, whatever the cause.
 func (e *evidence) regular(levels []level, s states) bool {
-	const even = 0.3
-	fast, slow := e.stretches(levels, s)
-	return len(fast) >= 4 && len(slow) >= 3 && spread(fast[1:]) < even && spread(slow) < even
+	if evenly := func(s states, levels []level) bool {
+		const even = 0.3
+		fast, slow := e.stretches(levels, s)
+		return len(fast) >= 4 && len(slow) >= 3 && spread(fast[1:]) < even && spread(slow) < even
+	}; len(levels) > 2 {
+		return evenly(s, levels) || evenly(twoStates(levels[1:]), levels[1:])
+	}
+	return false
+}
+
+// trend adds that slow levels go one way, as nothing does that comes again.
+func (e *evidence) trend(f *fit, levels []level, s states) {
+	var numbers, slow []float64
+	for i, l := range levels {
+		if s.of[i] > 0 {
+			numbers, slow = append(numbers, float64(len(slow))), append(slow, l.y)
+		}
+	}
+	if len(slow) < 5 || slices.Max(slow)-slices.Min(slow) < 2*leastChange {
+		return
+	}
+	if math.Abs(stat.RankCorrelation(numbers, slow)) > 0.8 {
+		f.add(-8, "each slow level is further on the same way")
+	}
 }
 
 // fitHeatAndCliff is a drive that slows itself when hot and, once, runs out of its fast
 // write area, whichever comes first.
 func fitHeatAndCliff(e *evidence) (fit, bool) {
-	return e.withCliff(func(f *fit, levels []level) bool {
+	return e.withCliff(true, func(f *fit, levels []level) bool {
 		s := e.statesOf(levels)
 		if s.count < 2 {
 			return false
 		}
 		f.add(e.order(levels, s, s.count)-e.free, "before or after it, the same levels come again")
+		e.trend(f, levels, s)
 		e.heatFacts(f, levels, s)
 		return true
 	}, func(f *fit) { e.heatCounters(f) })
 }
 
 func fitCliffAndOthers(e *evidence) (fit, bool) {
-	return e.withCliff(e.othersBeside, func(f *fit) { e.coupling(f, true) })
+	return e.withCliff(false, e.othersBeside, func(f *fit) { e.coupling(f, true) })
 }
 
 func fitAllowanceAndOthers(e *evidence) (fit, bool) {
-	return e.withCliff(e.othersBeside, func(f *fit) {
+	return e.withCliff(false, e.othersBeside, func(f *fit) {
 		before, after := e.roughness()
 		if before > 0 && after > 0 && before < flat && after < flat {
 			f.add(0.8, "levels are as even as a limit holds them")
@@ -152,18 +203,26 @@ func fitAllowanceAndOthers(e *evidence) (fit, bool) {
 	})
 }
 
+// comesCost is what it costs that somebody comes and goes, beside a cause that would say
+// when.
+const comesCost = 1.0
+
 func (e *evidence) othersBeside(f *fit, levels []level) bool {
 	if !e.comesAndGoes(f, levels) {
 		return false
 	}
-	f.add(e.order(levels, e.statesOf(levels), 1)-e.free, "before or after it, throughput comes and goes")
+	f.add(e.recurs(levels)-e.free-comesCost, "before or after it, throughput comes and goes")
+	e.trend(f, levels, e.statesOf(levels))
 	return true
 }
 
 // withCliff takes one fall, from which throughput does not come back, out of the
 // changes, and asks for the levels before and after it apart. The best such fall is
 // kept.
-func (e *evidence) withCliff(phase func(f *fit, levels []level) bool, whole func(f *fit)) (fit, bool) {
+//
+// What is slowed by heat changes only above a threshold, so that it need not change in
+// the other of the two; that is what quiet says.
+func (e *evidence) withCliff(quiet bool, phase func(f *fit, levels []level) bool, whole func(f *fit)) (fit, bool) {
 	best, found := fit{}, false
 	for k := 1; k < len(e.levels); k++ {
 		before, after := e.levels[:k], e.levels[k:]
@@ -177,12 +236,13 @@ func (e *evidence) withCliff(phase func(f *fit, levels []level) bool, whole func
 		if !one && !two || len(before) > 1 && !one || len(after) > 1 && !two {
 			continue
 		}
-		if !one {
+		if !one && !quiet {
 			f.add(constant(0, float64(before[len(before)-1].to-before[0].from), e.scale()), "nothing changed before")
 		}
-		if !two {
+		if !two && !quiet {
 			f.add(constant(0, float64(after[len(after)-1].to-after[0].from), e.scale()), "nothing changed after")
 		}
+		e.edges(&f)
 		length := float64(len(e.at))
 		f.add(e.free-math.Log(length)-levelCost, "one fall is for good")
 		whole(&f)

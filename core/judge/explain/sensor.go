@@ -202,14 +202,14 @@ func (s *sensor) follows(e *evidence) (t float64, seen bool) {
 		return 0, false
 	}
 	slope, error, varied := partial(rise, pace, warm)
-	if error <= 0 || varied < 0.08 {
+	if error <= 0 || varied < 0.12 {
 		return 0, false
 	}
 	low, high := s.span()
 	// What it would be if its whole range were the load's doing, over about a fifth of
 	// the pass.
 	expected := (high - low) * 5 * float64(window) / float64(len(e.recording.bins))
-	return slope / error, high-low >= 2 && expected > 2.5*error
+	return slope / error, s.place == OwnSensor && high-low >= 4 && expected > 4*error
 }
 
 // partial is the slope of y on x beside z, its standard error, and the deviation of x.

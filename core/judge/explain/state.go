@@ -8,9 +8,9 @@ import (
 const (
 	// oneLevel is how far apart levels may be, in logarithms, and be the same one.
 	oneLevel = 0.10
-	// tie is how alike levels are that are the same, besides noise; slowTie those of
-	// slow stretches, which heat and queues vary.
-	tie, slowTie = 0.035, 0.08
+	// leastTie and mostTie bound how alike levels are that are the same, besides noise,
+	// and usualTie is that of those that came only a few times.
+	leastTie, mostTie, usualTie = 0.02, 0.10, 0.06
 )
 
 // states are levels, put to those that are the same: 0 is the fastest.
@@ -92,6 +92,7 @@ func normal(x, deviation float64) float64 {
 // against it. Of the states from loose on, levels are free.
 func (e *evidence) ties(levels []level, s states, loose int) float64 {
 	seen := make([]bool, s.count)
+	wide := s.ties(levels)
 	total := 0.0
 	for i, l := range levels {
 		state := s.of[i]
@@ -101,15 +102,27 @@ func (e *evidence) ties(levels []level, s states, loose int) float64 {
 				total -= levelCost
 			}
 		default:
-			wide := tie
-			if state > 0 {
-				wide = slowTie
-			}
-			total += max(normal(l.y-s.middle[state], math.Hypot(wide, e.errorOf(&l))), -levelCost-2)
+			total += max(normal(l.y-s.middle[state], math.Hypot(wide[state], e.errorOf(&l))), -levelCost-2)
 		}
 		seen[state] = true
 	}
 	return total
+}
+
+// ties is how alike the levels of each state are.
+func (s states) ties(levels []level) []float64 {
+	count, square, wide := make([]float64, s.count), make([]float64, s.count), make([]float64, s.count)
+	for i, l := range levels {
+		away := l.y - s.middle[s.of[i]]
+		count[s.of[i]]++
+		square[s.of[i]] += away * away
+	}
+	for i := range wide {
+		if wide[i] = usualTie; count[i] >= 4 {
+			wide[i] = min(max(math.Sqrt(square[i]/(count[i]-1)), leastTie), mostTie)
+		}
+	}
+	return wide
 }
 
 // order is what it is worth that changes come by state, at an even rate up and down in
@@ -136,6 +149,18 @@ func (e *evidence) order(levels []level, s states, loose int) float64 {
 		}
 	}
 	return total + e.free
+}
+
+// recurs is what it is worth that a fast level comes again, with slower ones between:
+// the same few, or any.
+func (e *evidence) recurs(levels []level) float64 {
+	s := e.statesOf(levels)
+	few := e.order(levels, s, s.count) - float64(max(s.count-2, 0))
+	two := states{of: make([]int, len(levels)), count: min(s.count, 2), middle: s.middle[:min(s.count, 2)]}
+	for i := range s.of {
+		two.of[i] = min(s.of[i], 1)
+	}
+	return max(few, e.order(levels, two, 1))
 }
 
 // never is what it is worth that a change did not come in so many bins, of an
