@@ -7,10 +7,12 @@ import (
 	"go/parser"
 	"go/token"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"reflect"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -19,6 +21,7 @@ import (
 
 	"opengauge/cli"
 	"opengauge/core/bench/link"
+	"opengauge/core/judge/explain"
 	"opengauge/core/judge/finding"
 	"opengauge/core/load"
 	"opengauge/core/load/fileset"
@@ -89,7 +92,9 @@ func reference(t *testing.T) string {
 	standardsReference(&out)
 	out.WriteString("\n## Commands and flags\n")
 	commandReference(&out, cli.Tree())
-	thresholdsReference(t, &out)
+	explanationsReference(&out)
+	thresholdsReference(t, &out, "core/judge/finding")
+	thresholdsReference(t, &out, "core/judge/explain")
 	return out.String()
 }
 
@@ -150,12 +155,32 @@ func commandReference(out *strings.Builder, cmd *cobra.Command) {
 	}
 }
 
+// explanationsReference lists what competes, with how often each occurs, and the tests
+// that are proposed.
+func explanationsReference(out *strings.Builder) {
+	out.WriteString("\n## Explanations\n\nHow often each occurs, in parts of any whole, among recordings that change.\n\n" +
+		"| explanation | says | kinds | drive, reads | drive, writes | volume, reads | volume, writes |\n" +
+		"|---|---|---|---:|---:|---:|---:|\n")
+	for _, x := range explain.Explanations {
+		fmt.Fprintf(out, "| %s | %s | %s | %g | %g | %g | %g |\n", x.Name, x.Says, strings.Join(x.Kinds, ", "),
+			x.Weight(false, 0), x.Weight(true, 0), x.Weight(false, 1), x.Weight(true, 1))
+	}
+	out.WriteString("\n## Tests that are proposed\n\nHow likely the answer is yes for each cause; of what is not " +
+		"listed a test tells nothing.\n\n| test | yes, if |\n|---|---|\n")
+	for _, each := range explain.Tests {
+		var parts []string
+		for _, kind := range slices.Sorted(maps.Keys(each.Yes)) {
+			parts = append(parts, fmt.Sprintf("%s %g", kind, each.Yes[kind]))
+		}
+		fmt.Fprintf(out, "| %s | %s |\n", each.Says, strings.Join(parts, ", "))
+	}
+}
+
 // thresholdsReference lists the constants by which findings are decided, with what
 // stands over them in the code.
-func thresholdsReference(t *testing.T, out *strings.Builder) {
+func thresholdsReference(t *testing.T, out *strings.Builder, folder string) {
 	t.Helper()
-	out.WriteString("\n## Thresholds of findings\n\n| file | constant | value | what it is |\n|---|---|---|---|\n")
-	const folder = "core/judge/finding"
+	fmt.Fprintf(out, "\n## Thresholds in %s\n\n| file | constant | value | what it is |\n|---|---|---|---|\n", folder)
 	err := filepath.WalkDir(folder, func(name string, entry fs.DirEntry, err error) error {
 		if err != nil || !strings.HasSuffix(name, ".go") || strings.HasSuffix(name, "_test.go") {
 			return err

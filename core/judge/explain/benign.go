@@ -106,7 +106,7 @@ func fitDrift(e *evidence) (fit, bool) {
 	f := fit{curve: curve}
 	const slopes = 3.5
 	f.add(e.free-slopes, "one slope explains what %d changes do", len(e.changes))
-	f.add(e.misfit(curve)-e.baseline, "how far throughput lies from it")
+	f.either(e.misfit(curve)-e.baseline, "throughput lies closer to it than to levels", "throughput lies far from it")
 	turn := 0.0
 	for i := range curve {
 		turn = max(turn, curve[i]-curve[0], curve[len(curve)-1]-curve[i])
@@ -162,7 +162,7 @@ func fitRamp(e *evidence) (fit, bool) {
 	if b, ok := e.overGoing(relaxing, 0); ok && b.to > b.from {
 		f := fit{curve: b.curve}
 		f.add(e.free-levelCost-2, "one bend from the start explains what %d changes do", len(e.changes))
-		f.add(e.misfit(b.curve)-e.baseline, "how far throughput lies from it")
+		f.either(e.misfit(b.curve)-e.baseline, "throughput lies closer to it than to levels", "throughput lies far from it")
 		if f.nats() > e.free-2*levelCost {
 			return f, true
 		}

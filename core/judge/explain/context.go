@@ -56,7 +56,7 @@ const unknownVolume = 0.35
 func ContextOf(s *session.Session, pass *session.Pass) Context {
 	c := Context{Writes: pass.Operation == load.Write || pass.WriteShare >= 0.5, Volume: volumeShare(s)}
 	c.Disk = s.Conditions[StorageCondition] == StorageDisk
-	c.Counted, c.Slowdowns = slowdowns(pass)
+	c.Counted, c.Slowdowns = Slowdowns(pass)
 	for _, e := range s.Events {
 		since := e.TSeconds - pass.StartedSeconds
 		if slices.Contains([]string{event.Reset, event.Relink, event.Timeout}, e.Kind) && since >= 0 &&
@@ -84,7 +84,7 @@ func volumeShare(s *session.Session) float64 {
 	switch {
 	case hasVolume || slices.ContainsFunc(s.Chain.Hops, provisioned) || s.Target.Kind == string(target.Volume):
 		return 1
-	case s.Target.Kind == "series" || s.Target.Kind == "":
+	case s.Target.Kind == recordedElsewhere || s.Target.Kind == "":
 		return unknownVolume
 	}
 	return 0
@@ -94,9 +94,9 @@ func provisioned(hop link.Hop) bool {
 	return hop.Standard == book.ProvisionedLimit || hop.Standard == book.InstanceLimit
 }
 
-// slowdowns is how often a drive says that it slowed itself in a pass, and whether it
+// Slowdowns is how often a drive says that it slowed itself in a pass, and whether it
 // counts.
-func slowdowns(pass *session.Pass) (counted bool, grown int64) {
+func Slowdowns(pass *session.Pass) (counted bool, grown int64) {
 	if pass.Link == nil {
 		return false, 0
 	}

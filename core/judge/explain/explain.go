@@ -51,7 +51,55 @@ const fewestBins = 10
 
 // Pass explains a pass of a session.
 func Pass(s *session.Session, pass *session.Pass) Verdict {
-	return explain(recordingOf(pass), ContextOf(s, pass))
+	c := ContextOf(s, pass)
+	r := recordingOf(pass)
+	v := explain(r, c)
+	if r.width > coarse*max(leastWidth, r.step) {
+		return closer(pass, r, c, v)
+	}
+	return v
+}
+
+const (
+	// coarse is how much longer bins may be than what was sampled before short cycles
+	// are looked for, and windowBins how long the windows are in which they are.
+	coarse, windowBins = 1.5, 1500
+)
+
+// closer looks at three windows of a long pass in full: its start, its greatest change,
+// and its end. Where they show changes that the bins of the whole are too long for,
+// what the window says of them holds.
+func closer(pass *session.Pass, r *recording, c Context, whole Verdict) Verdict {
+	fine := windowBins * max(leastWidth, r.step)
+	middle := r.seconds / 2
+	for _, change := range whole.changes() {
+		middle = change.atSecond
+		break
+	}
+	best, most := whole, 0
+	for i, from := range []float64{0, middle - fine/2, r.seconds - fine} {
+		from = min(max(from, 0), r.seconds-fine)
+		v := explain(windowOf(pass, from, from+fine), c)
+		seen := 0
+		for _, change := range whole.changes() {
+			if change.atSecond >= from && change.atSecond <= from+fine {
+				seen++
+			}
+		}
+		found := len(v.changes())
+		if found > 2*seen+2 && (found > 2*most || i == 0) {
+			best, most = v, found
+		}
+	}
+	best.Silences = whole.Silences
+	return best
+}
+
+func (v *Verdict) changes() []change {
+	if v.evidence == nil {
+		return nil
+	}
+	return v.evidence.changes
 }
 
 // explain lets the explanations compete.

@@ -96,7 +96,7 @@ func fitHeld(e *evidence) (fit, bool) {
 	}
 	f := fit{curve: b.curve, slow: [][2]int{{b.at, len(e.at)}}}
 	f.add(e.free-e.bendCost(), "one bend explains what %d changes do", len(e.changes))
-	f.add(e.misfit(b.curve)-e.baseline, "how far throughput lies from it")
+	f.either(e.misfit(b.curve)-e.baseline, "throughput lies closer to it than to levels", "throughput lies far from it")
 	two := []level{{from: 0, to: b.at, y: b.from}, {from: b.at, to: len(e.at), y: b.to}}
 	h, known := e.heatOf(two, states{of: []int{0, 1}, count: 2, middle: []float64{b.from, b.to}})
 	if !known {
@@ -105,8 +105,9 @@ func fitHeld(e *evidence) (fit, bool) {
 	if h.sensor.place == HostSensor {
 		f.add(-2, "the only temperatures are the host's")
 	}
-	f.add(h.falls, "when it began to fall, the %s was at about %.0f °C", h.sensor.name, h.on.Value)
-	f.add(e.holds(h, b), "from then on the temperature holds, though the load does not")
+	e.fellAt(&f, h)
+	f.either(e.holds(h, b), "from then on the temperature holds, though the load does not",
+		"from then on the temperature does not hold")
 	e.heatCounters(&f)
 	f.figures = append(f.figures, h.on)
 	return f, true
@@ -145,9 +146,7 @@ func fitGradual(e *evidence) (fit, bool) {
 	}
 	f := fit{curve: b.curve, slow: [][2]int{{b.at, len(e.at)}}}
 	f.add(e.free-e.bendCost(), "one bend explains what %d changes do", len(e.changes))
-	f.add(e.misfit(b.curve)-e.baseline, "how far throughput lies from it")
+	f.either(e.misfit(b.curve)-e.baseline, "throughput lies closer to it than to levels", "throughput lies far from it")
 	e.coupling(&f, true)
-	moved := e.movedUntil()[b.at]
-	f.figure("fast_area_bytes", moved, moved*0.9, moved*1.1)
 	return f, true
 }

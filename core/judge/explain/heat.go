@@ -13,16 +13,22 @@ const (
 	// coldest and hottest thresholds that are tried, in steps.
 	coldestLimit, hottestLimit, limitStep = 22.0, 112.0, 0.5
 	// widestBand is the most between the temperatures at which a drive slows itself and
-	// is fast again.
-	widestBand = 26.0
+	// is fast again, and usualBand about what it is.
+	widestBand, usualBand = 26.0, 8.0
 	// perSecond is how likely a drive that is past its threshold slows itself within a
 	// second: controllers look every few.
 	perSecond = 0.15
 )
 
-// softness are how exactly a threshold is kept, in kelvins: sensors are coarse and
-// late. All are equally likely.
-var softness = []float64{0.5, 1.1, 2.4}
+// softness are how exactly a threshold is kept, in kelvins, and how often: sensors are
+// coarse and late.
+var softness = []struct{ kelvins, share float64 }{{0.5, 0.45}, {1.1, 0.4}, {2.4, 0.15}}
+
+// Names of what heat explanations say of a drive.
+const (
+	OnFigure  = "throttle_at_celsius"
+	OffFigure = "resume_at_celsius"
+)
 
 // lags are how late sensors may be, in seconds.
 var lags = map[Place][]float64{
@@ -64,12 +70,16 @@ func (e *evidence) heatOf(levels []level, s states) (heatFit, bool) {
 	return best, found
 }
 
-// thresholds fits at which temperature levels fall and rise, for one sensor and lag.
-func (e *evidence) thresholds(each *sensor, lag float64, levels []level, s states) (heatFit, bool) {
-	warm := each.over(e.at, e.recording.width, lag)
-	h := heatFit{sensor: each, lag: lag}
-	var up [3]trial // by how slow it is already
-	var down [3]trial
+// tried is temperatures at which levels could have changed, and at which they did, up
+// and down, by how slow it is already: three states are told apart.
+type tried struct {
+	up, down       [3]trial
+	nFalls, nRises int
+}
+
+// try gathers, for the temperatures of moving bins, where levels changed and where not.
+func (e *evidence) try(warm []float64, levels []level, s states) tried {
+	var t tried
 	regular := e.regular(levels, s)
 	for i, l := range levels {
 		// The first cycles and the last say what a threshold says; those between only
@@ -77,7 +87,7 @@ func (e *evidence) thresholds(each *sensor, lag float64, levels []level, s state
 		if regular && i > firstCycles && i < len(levels)-lastCycle {
 			continue
 		}
-		state := min(s.of[i], len(up)-1)
+		state := min(s.of[i], len(t.up)-1)
 		falls, rises, rested := false, false, false
 		if i+1 < len(levels) {
 			falls = levels[i+1].y < l.y-oneLevel
@@ -89,57 +99,63 @@ func (e *evidence) thresholds(each *sensor, lag float64, levels []level, s state
 			margin = 1
 		}
 		for b := l.from; b < l.to-margin; b++ {
-			up[state].stay(warm[b])
+			t.up[state].stay(warm[b])
 			if s.of[i] > 0 {
-				down[state].stay(-warm[b])
+				t.down[state].stay(-warm[b])
 			}
 		}
 		switch {
 		case rested || !falls && !rises:
 		case falls:
-			up[state].go1(extreme(warm, levels[i+1].from, 1))
-			h.nFalls++
+			t.up[state].change(extreme(warm, levels[i+1].from, 1))
+			t.nFalls++
 		default:
-			down[state].go1(-extreme(warm, levels[i+1].from, -1))
-			h.nRises++
+			t.down[state].change(-extreme(warm, levels[i+1].from, -1))
+			t.nRises++
 		}
 	}
-	if h.nFalls == 0 {
+	return t
+}
+
+// thresholds fits at which temperature levels fall and rise, for one sensor and lag.
+func (e *evidence) thresholds(each *sensor, lag float64, levels []level, s states) (heatFit, bool) {
+	t := e.try(each.over(e.at, e.recording.width, lag), levels, s)
+	h := heatFit{sensor: each, lag: lag, nFalls: t.nFalls, nRises: t.nRises}
+	if h.nFalls == 0 || len(t.up[0].events) > 0 && t.up[0].known() == 0 {
 		return h, false
 	}
 	hazard := 1 - math.Exp(-perSecond*e.recording.width)
 	ons := [3]float64{}
-	for state := range up {
+	for state := range t.up {
+		up := &t.up[state]
 		ons[state] = h.on.Value
-		if len(up[state].events) == 0 && state > 0 {
+		if len(up.events) == 0 && state > 0 {
 			continue
 		}
 		prior := limitPrior(each.place)
 		if state > 0 && each.place != HostSensor {
 			prior = stagePrior(ons[state])
 		}
-		worth, figure := up[state].marginal(hazard, prior)
-		h.falls += worth - constant(float64(len(up[state].events)), up[state].bins(), e.scale())
+		worth, figure := up.marginal(hazard, prior)
+		h.falls += worth - constant(float64(len(up.events)), up.bins(), e.scale())
 		if state+1 < len(ons) {
 			ons[state+1] = figure.Value
 		}
-		if h.on.Name == "" && len(up[state].events) > 0 {
+		if h.on.Name == "" && len(up.events) > 0 {
 			h.on = figure
-			h.on.Name = "throttle_at_celsius"
+			h.on.Name = OnFigure
 		}
 	}
-	for state := range down {
-		if down[state].bins() == 0 {
+	for state := range t.down {
+		down := &t.down[state]
+		if down.bins() == 0 {
 			continue
 		}
-		worth, figure := down[state].marginal(hazard, bandPrior(ons[state]))
-		h.rises += worth - constant(float64(len(down[state].events)), down[state].bins(), e.scale())
-		if len(down[state].events) > 0 {
-			h.off = Figure{Name: "resume_at_celsius", Value: -figure.Value, Low: -figure.High, High: -figure.Low}
+		worth, figure := down.marginal(hazard, bandPrior(ons[state]))
+		h.rises += worth - constant(float64(len(down.events)), down.bins(), e.scale())
+		if len(down.events) > 0 {
+			h.off = Figure{Name: OffFigure, Value: -figure.Value, Low: -figure.High, High: -figure.Low}
 		}
-	}
-	if len(up[0].events) > 0 && up[0].known() == 0 {
-		return h, false
 	}
 	return h, true
 }
@@ -186,7 +202,7 @@ func bandPrior(on float64) func(float64) float64 {
 		if band < -1 || band > widestBand {
 			return 0
 		}
-		return 1 / (widestBand + 1)
+		return math.Exp(-max(band, 0)/usualBand) / (usualBand + 1)
 	}
 }
 
@@ -209,7 +225,7 @@ func (t *trial) stay(celsius float64) {
 	t.counts[int(math.Round(celsius/grid))]++
 }
 
-func (t *trial) go1(celsius float64) { t.events = append(t.events, celsius) }
+func (t *trial) change(celsius float64) { t.events = append(t.events, celsius) }
 
 func (t *trial) bins() float64 {
 	sum := 0.0
@@ -232,7 +248,7 @@ func (t *trial) known() int {
 // marginal is the logarithm of the likelihood of a trial over all thresholds, and the
 // threshold that is left.
 func (t *trial) marginal(hazard float64, prior func(float64) float64) (float64, Figure) {
-	low, high := t.range0()
+	low, high := t.reach()
 	var at, logs []float64
 	best := math.Inf(-1)
 	for threshold := low; threshold <= high; threshold += limitStep {
@@ -242,7 +258,7 @@ func (t *trial) marginal(hazard float64, prior func(float64) float64) (float64, 
 		}
 		sum := 0.0
 		for _, soft := range softness {
-			sum += math.Exp(t.likelihood(threshold, soft, hazard)) / float64(len(softness))
+			sum += soft.share * math.Exp(t.likelihood(threshold, soft.kelvins, hazard))
 		}
 		value := math.Log(max(sum, 1e-300)) + math.Log(weight)
 		at, logs = append(at, threshold), append(logs, value)
@@ -260,8 +276,8 @@ func (t *trial) marginal(hazard float64, prior func(float64) float64) (float64, 
 	return best + math.Log(total), quantiles(at, logs, total)
 }
 
-// range0 are the thresholds that are tried.
-func (t *trial) range0() (low, high float64) {
+// reach is the thresholds that are tried.
+func (t *trial) reach() (low, high float64) {
 	low, high = coldestLimit, hottestLimit
 	for _, at := range t.events {
 		if at < 0 { // negated
@@ -348,16 +364,25 @@ func (e *evidence) heatFacts(f *fit, levels []level, s states) {
 	if h.sensor.place == HostSensor {
 		f.add(-2, "the only temperatures are the host's")
 	}
-	f.add(h.falls, "when it fell, the %s was at about %.0f °C (%s)", h.sensor.name, h.on.Value, times(h.nFalls))
+	e.fellAt(f, h)
 	if h.nRises > 0 {
-		f.add(h.rises, "when it came back, it was at about %.0f °C (%s)", h.off.Value, times(h.nRises))
+		f.either(h.rises, fmt.Sprintf("when it came back, it was at about %.0f °C (%s)", h.off.Value, times(h.nRises)),
+			"it came back at temperatures that are no threshold")
 		f.figures = append(f.figures, h.off)
 	} else {
-		f.add(h.rises, "it did not come back, as cool as it was")
+		f.either(h.rises, "it did not come back, and did not cool by more than such a drive waits for",
+			"it did not come back, as cool as it was")
 	}
 	f.figures = append(f.figures, h.on)
 	e.rhythm(f, levels, s)
 	e.coupling(f, true)
+}
+
+// fellAt adds at which temperature throughput fell.
+func (e *evidence) fellAt(f *fit, h heatFit) {
+	f.either(h.falls, fmt.Sprintf("when it fell, the %s was at about %.0f °C (%s)", h.sensor.name, h.on.Value,
+		times(h.nFalls)), fmt.Sprintf("it fell at temperatures of the %s that are no threshold, or unlikely for one",
+		h.sensor.name))
 }
 
 // rhythm adds what a threshold does from cold: the first fast stretch is the longest,
@@ -367,7 +392,7 @@ func (e *evidence) rhythm(f *fit, levels []level, s states) {
 		return
 	}
 	fast, _ := e.stretches(levels, s)
-	if len(fast) < 4 { // what comes again comes below the first level
+	if len(fast) < 3 { // what comes again comes below the first level
 		later, _ := e.stretches(levels[1:], twoStates(levels[1:]))
 		fast = append([]float64{float64(levels[0].bins())}, later...)
 	}
@@ -388,6 +413,9 @@ func times(n int) string {
 // withoutSensors says what heat looks like that nobody measured.
 func (e *evidence) withoutSensors(f *fit, levels []level, s states) {
 	f.add(-0.7, "no temperature was recorded")
+	if last := levels[len(levels)-1]; len(levels) == 2 && last.bins() > levels[0].bins() {
+		f.add(-1.2, "it was slow for longer than it was fast, and did not come back")
+	}
 	if fast, slow := e.stretches(levels, s); len(fast) < 3 || len(slow) < 2 {
 		return
 	}
@@ -424,7 +452,7 @@ func fitLatched(e *evidence) (fit, bool) {
 	if !known {
 		f.add(-1.5, "no temperature was recorded")
 	} else {
-		f.add(h.falls, "when it fell, the %s was at about %.0f °C", h.sensor.name, h.on.Value)
+		e.fellAt(&f, h)
 		f.figures = append(f.figures, h.on)
 		e.coupling(&f, true)
 	}

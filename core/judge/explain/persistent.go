@@ -71,16 +71,10 @@ func fitCliff(e *evidence) (fit, bool) {
 	}
 	f.add(-0.8*float64(steps), "it fell in %d steps", steps+1)
 	if e.context.Volume > 0 {
-		f.add(e.rougher(), "how rough throughput is after the fall, beside before")
+		f.either(e.rougher(), "throughput is rougher after the fall than before",
+			"throughput is as even as a limit holds it")
 	}
 	e.coupling(&f, true)
-	for _, c := range e.changes {
-		if c.falls() {
-			error := e.recording.width * math.Exp(e.levels[c.before].y)
-			f.figure("fast_area_bytes", c.moved, c.moved-2*error, c.moved+2*error)
-			break
-		}
-	}
 	return f, true
 }
 
@@ -158,10 +152,12 @@ func fitLinkFell(e *evidence) (fit, bool) {
 	e.stays(&f)
 	f.add(-1*float64(max(s.count-2, 0)), "it fell in %d steps", s.count-1)
 	first, last := e.levels[0], e.levels[len(e.levels)-1]
-	f.add(e.onLadder(first.y, last.y), "before and after, throughput is what links of one family carry")
+	f.either(e.onLadder(first.y, last.y), "before and after, throughput is what links of one family carry",
+		"before or after, throughput is not what links of one family carry")
 	for _, c := range e.changes {
 		if c.falls() {
-			f.add(e.relinked(c), "a moment without an answer where it fell")
+			f.either(e.relinked(c), "nothing answered for a moment where it fell",
+				"nothing was without an answer where it fell")
 			break
 		}
 	}

@@ -41,8 +41,12 @@ type recording struct {
 	silences []Silence
 	seconds  float64
 	step     float64 // typical length of a sample
+	offset   float64 // of a window, since the pass began to count
 	notes    []string
 }
+
+// recordedElsewhere is the step of a recording that this program did not make.
+const recordedElsewhere = "series"
 
 // recordingOf puts the samples of a pass on a grid.
 func recordingOf(pass *session.Pass) *recording {
@@ -76,8 +80,23 @@ func recordingOf(pass *session.Pass) *recording {
 	for i := range samples {
 		r.enter(&samples[i])
 	}
-	r.findSilences(samples)
+	r.findSilences(samples, pass.Step != recordedElsewhere)
 	r.sensors = sensorsOf(r, samples)
+	return r
+}
+
+// windowOf is a part of a pass.
+func windowOf(pass *session.Pass, from, to float64) *recording {
+	part := *pass
+	part.Samples, part.FlushSeconds = nil, 0
+	for i := range pass.Samples {
+		if s := pass.Samples[i]; s.TSeconds > from && s.TSeconds <= to {
+			s.TSeconds -= from
+			part.Samples = append(part.Samples, s)
+		}
+	}
+	r := recordingOf(&part)
+	r.offset = from
 	return r
 }
 

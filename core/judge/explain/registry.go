@@ -28,8 +28,7 @@ type Explanation struct {
 	// drive and volume are how often it occurs on a drive and on a volume, for reads and
 	// for writes, among recordings that change.
 	drive, volume often
-	// sensors says that it is seldom said without a thermometer.
-	fit func(e *evidence) (fit, bool)
+	fit           func(e *evidence) (fit, bool)
 }
 
 // often is how often something occurs, in parts of any whole.
@@ -47,9 +46,10 @@ func evenly(weight float64) often { return often{weight, weight} }
 
 func (x *Explanation) has(kind string) bool { return slices.Contains(x.Kinds, kind) }
 
-// weight is how often an explanation occurs in a context.
-func (x *Explanation) weight(c Context) float64 {
-	return (1-c.Volume)*x.drive.of(c.Writes) + c.Volume*x.volume.of(c.Writes)
+// Weight is how often an explanation occurs, in parts of any whole, of reads or writes,
+// where it is so likely that it is a volume.
+func (x *Explanation) Weight(writes bool, volume float64) float64 {
+	return (1-volume)*x.drive.of(writes) + volume*x.volume.of(writes)
 }
 
 // Figure is what an explanation says of a quantity, with the range that it lies in at
@@ -67,6 +67,8 @@ type fit struct {
 	figures []Figure
 	// slow are the stretches of moving bins that it is about, as [from, to).
 	slow [][2]int
+	// slowOf are those of one kind, where an explanation is of two.
+	slowOf map[string][][2]int
 }
 
 // add notes a fact; one that moves nothing is none.
@@ -76,16 +78,20 @@ func (f *fit) add(nats float64, format string, arguments ...any) {
 	}
 }
 
+// either notes a fact in the words that fit the way in which it moves the odds.
+func (f *fit) either(nats float64, speaks, against string) {
+	if nats < 0 {
+		speaks = against
+	}
+	f.add(nats, "%s", speaks)
+}
+
 func (f *fit) nats() float64 {
 	sum := 0.0
 	for _, fact := range f.facts {
 		sum += fact.Nats
 	}
 	return sum
-}
-
-func (f *fit) figure(name string, value, low, high float64) {
-	f.figures = append(f.figures, Figure{name, value, low, high})
 }
 
 // Explanations are all that compete. Their weights are priors: how often each occurs
@@ -105,7 +111,7 @@ var Explanations = []*Explanation{
 	{Name: "heat, held", Says: "the drive slows itself by as much as it takes to hold a temperature",
 		Kinds: []string{HeatThrottle}, drive: evenly(0.08), volume: evenly(0.0005), fit: fitHeld},
 	{Name: "heat, for good", Says: "the drive slowed itself at a temperature, and stayed slow",
-		Kinds: []string{HeatThrottle}, drive: evenly(0.05), volume: evenly(0.0005), fit: fitLatched},
+		Kinds: []string{HeatThrottle}, drive: often{0.05, 0.025}, volume: evenly(0.0005), fit: fitLatched},
 
 	{Name: "write area", Says: "the fast write area is full", Kinds: []string{CacheExhausted},
 		drive: often{1e-6, 0.24}, volume: often{1e-6, 0.01}, fit: fitCliff},
@@ -134,5 +140,5 @@ var Explanations = []*Explanation{
 		fit: fitCliffAndOthers},
 
 	{Name: "something else", Says: "levels and times without any order that is known",
-		drive: evenly(0.05), volume: evenly(0.08), fit: fitFree},
+		drive: evenly(0.04), volume: evenly(0.03), fit: fitFree},
 }

@@ -151,7 +151,7 @@ func (e *evidence) regular(levels []level, s states) bool {
 	if evenly := func(s states, levels []level) bool {
 		const even = 0.3
 		fast, slow := e.stretches(levels, s)
-		return len(fast) >= 4 && len(slow) >= 3 && spread(fast[1:]) < even && spread(slow) < even
+		return len(fast) >= 3 && len(slow) >= 3 && spread(fast[1:]) < even && spread(slow) < even
 	}; len(levels) > 2 {
 		return evenly(s, levels) || evenly(twoStates(levels[1:]), levels[1:])
 	}
@@ -246,13 +246,30 @@ func (e *evidence) withCliff(quiet bool, phase func(f *fit, levels []level) bool
 		length := float64(len(e.at))
 		f.add(e.free-math.Log(length)-levelCost, "one fall is for good")
 		whole(&f)
-		c := e.changes[k-1]
-		f.figure("fast_area_bytes", c.moved, c.moved, c.moved)
+		f.slowOf = e.apart(k)
 		if !found || f.nats() > best.nats() {
 			best, found = f, true
 		}
 	}
 	return best, found
+}
+
+// apart are the slow stretches of a fall for good, at the level k, and of what comes and
+// goes before and after it.
+func (e *evidence) apart(k int) map[string][][2]int {
+	var rest [][2]int
+	for _, phase := range [][]level{e.levels[:k], e.levels[k:]} {
+		top := topOf(phase)
+		for _, l := range phase {
+			if l.y < top-oneLevel {
+				rest = join(rest, l.from, l.to)
+			}
+		}
+	}
+	spent := [][2]int{{e.levels[k].from, len(e.at)}}
+	return map[string][][2]int{
+		HeatThrottle: rest, BackgroundLoad: rest, CacheExhausted: spent, CreditExhausted: spent,
+	}
 }
 
 func topOf(levels []level) float64 {

@@ -26,7 +26,7 @@ func compete(e *evidence) []Share {
 		if !possible {
 			continue
 		}
-		score := trust*f.nats() + odds(x.weight(e.context))
+		score := trust*f.nats() + odds(x.Weight(e.context.Writes, e.context.Volume))
 		shares, scores = append(shares, Share{Explanation: x, Facts: f.facts, fit: f}), append(scores, score)
 		best = max(best, score)
 	}

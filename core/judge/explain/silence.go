@@ -27,8 +27,10 @@ const (
 	trickle = 0.003
 )
 
-// findSilences finds the stretches in which nothing moved, to the sample.
-func (r *recording) findSilences(samples []session.Sample) {
+// findSilences finds the stretches in which nothing moved, to the sample. Where samples
+// are missing in what this program measured, nothing was over; in a recording from
+// elsewhere, nobody looked.
+func (r *recording) findSilences(samples []session.Sample, measured bool) {
 	limit := trickle * typicalRate(samples)
 	silent, errors := -1.0, int64(0)
 	last := 0.0
@@ -41,8 +43,11 @@ func (r *recording) findSilences(samples []session.Sample) {
 	for i := range samples {
 		s := &samples[i]
 		begins := s.TSeconds - s.ElapsedSeconds
-		if begins-last > max(3*r.step, 3) { // nobody looked
+		if gap := begins - last; gap > max(3*r.step, 3) {
 			end(last, true)
+			if measured && last > 0 && gap >= certainSilence {
+				r.silences = append(r.silences, Silence{From: last, To: begins, Returned: true})
+			}
 		}
 		last = s.TSeconds
 		if float64(s.BytesPerSecond) <= limit {

@@ -4,12 +4,13 @@ import (
 	"fmt"
 	"strings"
 
+	"opengauge/core/judge/explain"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
 
 var backgroundLoad = Kind{
-	Name:       "background-load",
+	Name:       explain.BackgroundLoad,
 	Says:       "something else used the device meanwhile; the figure is not yet worth quoting",
 	Severity:   session.Caution,
 	EndsStream: true,
@@ -23,6 +24,15 @@ type BackgroundLoadEvidence struct {
 	Own     unit.Bytes `json:"own_bytes"`
 	Device  unit.Bytes `json:"device_bytes"`
 	Foreign float64    `json:"foreign_share"`
+}
+
+// ComesAndGoesEvidence is of throughput that went down and came back.
+type ComesAndGoesEvidence struct {
+	Before    unit.BytesPerSecond `json:"before_bytes_per_second"`
+	After     unit.BytesPerSecond `json:"after_bytes_per_second"`
+	Stretches int                 `json:"stretches"`
+	Slow      float64             `json:"time_slow_seconds"`
+	SlowShare float64             `json:"time_slow_share"`
 }
 
 const (

@@ -3,6 +3,7 @@ package finding
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"opengauge/core/bench/book"
 	"opengauge/core/record/session"
@@ -191,3 +192,6 @@ func queueing(group, held []*session.Pass, evidence *CapBoundEvidence) string {
 	}
 	return text + "."
 }
+
+// provisioned says whether limits are provisioned somewhere in the chain.
+func provisioned(s *session.Session) bool { return slices.ContainsFunc(s.Chain.Hops, isLimit) }

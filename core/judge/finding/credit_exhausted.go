@@ -4,13 +4,14 @@ import (
 	"fmt"
 	"math"
 
+	"opengauge/core/judge/explain"
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
 	"opengauge/core/unit"
 )
 
 var creditExhausted = Kind{
-	Name:       "credit-exhausted",
+	Name:       explain.CreditExhausted,
 	Says:       "a burst allowance ran out",
 	Severity:   session.Caution,
 	EndsStream: true,
@@ -22,7 +23,11 @@ var creditExhausted = Kind{
 // CreditExhaustedEvidence is of the two levels and of the bucket behind them.
 type CreditExhaustedEvidence struct {
 	Burst        unit.BytesPerSecond `json:"burst_bytes_per_second"`
+	BurstLow     unit.BytesPerSecond `json:"burst_low_bytes_per_second,omitempty"`
+	BurstHigh    unit.BytesPerSecond `json:"burst_high_bytes_per_second,omitempty"`
 	Baseline     unit.BytesPerSecond `json:"baseline_bytes_per_second"`
+	BaselineLow  unit.BytesPerSecond `json:"baseline_low_bytes_per_second,omitempty"`
+	BaselineHigh unit.BytesPerSecond `json:"baseline_high_bytes_per_second,omitempty"`
 	Lasted       float64             `json:"burst_lasted_seconds"`
 	Moved        unit.Bytes          `json:"moved_in_the_burst_bytes"`
 	Bucket       float64             `json:"bucket_operations,omitempty"`
@@ -44,7 +49,7 @@ type bucket struct {
 // operations over what is earned, summed over the samples, so that the moment at
 // which it ran out need not be known; the settling before the pass counted is added
 // at the burst's rate.
-func bucketOf(pass *session.Pass, d slowdown) bucket {
+func bucketOf(pass *session.Pass, at, until float64) bucket {
 	var early, late []float64
 	for _, sample := range pass.Samples {
 		if sample.ElapsedSeconds <= 0 {
@@ -52,9 +57,9 @@ func bucketOf(pass *session.Pass, d slowdown) bucket {
 		}
 		rate := float64(sample.Operations) / sample.ElapsedSeconds
 		switch {
-		case sample.TSeconds <= d.at*0.8:
+		case sample.TSeconds <= at*0.8:
 			early = append(early, rate)
-		case sample.TSeconds > (d.at+d.after.to)/2 && sample.TSeconds <= d.after.to:
+		case sample.TSeconds > (at+until)/2 && sample.TSeconds <= until:
 			late = append(late, rate)
 		}
 	}
@@ -64,7 +69,7 @@ func bucketOf(pass *session.Pass, d slowdown) bucket {
 	b := bucket{burst: stat.Median(early), refill: stat.Median(late)}
 	b.size = (b.burst - b.refill) * pass.SettleSeconds
 	for _, sample := range pass.Samples {
-		if sample.TSeconds <= d.after.to {
+		if sample.TSeconds <= until {
 			b.size += float64(sample.Operations) - b.refill*sample.ElapsedSeconds
 		}
 	}
@@ -72,15 +77,18 @@ func bucketOf(pass *session.Pass, d slowdown) bucket {
 }
 
 // creditExhausted says that a burst allowance ran out, and what the bucket is.
-func (f *fall) creditExhausted(d slowdown, confidence float64) session.Finding {
-	b := bucketOf(f.pass, d)
+func (f *fall) creditExhausted(a explain.Account) session.Finding {
+	at, until := firstFall(a), a.Slow[0].ToSeconds
+	b := bucketOf(f.pass, at, until)
+	burst, burstRange := levelOf(a.Before)
+	base, baseRange := levelOf(a.After)
 	evidence := CreditExhaustedEvidence{
-		Burst: rate(math.Round(float64(d.before.rate))), Baseline: rate(math.Round(float64(d.after.rate))),
-		Lasted: d.at, Moved: d.bytes,
+		Burst: burst, BurstLow: burstRange.low, BurstHigh: burstRange.high,
+		Baseline: base, BaselineLow: baseRange.low, BaselineHigh: baseRange.high,
+		Lasted: at, Moved: unit.Bytes(a.Moved),
 	}
 	summary := fmt.Sprintf("Throughput held %s for %.0f s and then %s, both as level as a limit holds them: a "+
-		"burst allowance ran out.",
-		f.n.Rate(d.before.rate), d.at, f.n.Rate(d.after.rate))
+		"burst allowance ran out.", f.n.Rate(burst), at, f.n.Rate(base))
 	if b.size > 0 && b.refill > 0 {
 		full, duty := b.size/b.refill, b.refill/b.burst
 		evidence.Bucket, evidence.Refill, evidence.FullAgain, evidence.LastingShare = math.Round(b.size), b.refill,
@@ -92,10 +100,8 @@ func (f *fall) creditExhausted(d slowdown, confidence float64) session.Finding {
 			unit.Grouped(int64(b.size+0.5)), unit.Grouped(int64(b.refill+0.5)), unit.Span(unit.Duration(full)),
 			duty*100)
 	}
-	made := creditExhausted.new(confidence, []int{f.pass.Index}, evidence)
-	made.FromSeconds, made.ToSeconds, made.Summary = d.at, d.after.to, summary
-	made.Rejected = rejections(map[string]string{heatThrottle.Name: "both levels are flat, and there is no " +
-		"temperature"})
+	made := f.new(creditExhausted, a, evidence)
+	made.Summary = summary
 	made.Advice = "Let it rest for as long as the bucket takes to fill, and repeat: the burst comes back in " +
 		"proportion to the rest."
 	return made

@@ -112,23 +112,23 @@ func sensorName(pass *session.Pass) (string, bool) {
 
 // heat is a pass's temperature over time.
 type heat struct {
-	sensor string
-	// still says that it hardly changed and is low: heat explains nothing.
-	still  bool
 	times  []float64
 	values []unit.Celsius
 }
 
+// fewestReadings are what a pass's temperature is worth telling from.
+const fewestReadings = 10
+
 func heatOf(pass *session.Pass) (heat, bool) {
 	name, known := sensorName(pass)
-	h := heat{sensor: name}
+	h := heat{}
 	for _, sample := range pass.Samples {
 		if value, there := sample.TemperaturesCelsius[name]; there {
 			h.times = append(h.times, sample.TSeconds)
 			h.values = append(h.values, value)
 		}
 	}
-	return h, known && len(h.times) >= 2*leastSegment
+	return h, known && len(h.times) >= fewestReadings
 }
 
 // around is the highest temperature within a few seconds of a time.
@@ -140,59 +140,6 @@ func (h heat) around(at, within float64) (unit.Celsius, bool) {
 		}
 	}
 	return best, found
-}
-
-// lowest is the lowest temperature between two times.
-func (h heat) lowest(from, to float64) (unit.Celsius, bool) {
-	best, found := unit.Celsius(math.Inf(1)), false
-	for i, t := range h.times {
-		if t >= from && t <= to {
-			best, found = min(best, h.values[i]), true
-		}
-	}
-	return best, found
-}
-
-// highestUntil is the highest temperature up to a time.
-func (h heat) highestUntil(until float64) unit.Celsius {
-	best := h.values[0]
-	for i, t := range h.times {
-		if t > until {
-			break
-		}
-		best = max(best, h.values[i])
-	}
-	return best
-}
-
-// stood says whether the temperature stood still between two times, which lie
-// within the pass.
-func (h heat) stood(from, to float64) bool {
-	if from < h.times[0] {
-		return false
-	}
-	// Halves are compared by their means: a coarse sensor flickers.
-	early, late := h.mean(from, (from+to)/2), h.mean((from+to)/2, to)
-	return math.Abs(late-early) < levelRise
-}
-
-// mean is the mean temperature between two times, or NaN where there is none.
-func (h heat) mean(from, to float64) float64 {
-	sum, count := 0.0, 0.0
-	for i, t := range h.times {
-		if t >= from && t <= to {
-			sum, count = sum+float64(h.values[i]), count+1
-		}
-	}
-	return sum / count
-}
-
-func (h heat) highest() unit.Celsius {
-	best := h.values[0]
-	for _, value := range h.values {
-		best = max(best, value)
-	}
-	return best
 }
 
 // passAt gives the pass that was running at a time of the session, and how long

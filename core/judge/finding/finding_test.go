@@ -7,6 +7,7 @@ import (
 
 	"opengauge/core/bench/event"
 	"opengauge/core/bench/link"
+	"opengauge/core/judge/explain"
 	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -60,6 +61,14 @@ func kinds(findings []session.Finding) string {
 
 func TestDropsAreToldApart(t *testing.T) {
 	sawTooth := []stretch{{120, 1000, 70}, {60, 400, 62}, {40, 1000, 70}, {60, 400, 62}, {40, 1000, 70}}
+	drive := func(s *session.Session) *session.Session {
+		s.Conditions = map[string]string{explain.StorageCondition: explain.StorageDrive}
+		return s
+	}
+	volume := func(s *session.Session) *session.Session {
+		s.Conditions = map[string]string{explain.StorageCondition: explain.StorageVolume}
+		return s
+	}
 	cases := []struct {
 		name      string
 		session   *session.Session
@@ -77,22 +86,26 @@ func TestDropsAreToldApart(t *testing.T) {
 			"unsteady", 0},
 		{"a drop while cool", recording(load.Write, 30, stretch{60, 1000, 36}, stretch{60, 400, 34},
 			stretch{60, 400, 40}), "cache-exhausted", 0.8},
-		{"a drop long before the heat", recording(load.Write, 30, stretch{60, 1000, 45}, stretch{240, 400, 80}),
-			"cache-exhausted", 0.8},
-		{"a drop without temperatures", recording(load.Write, 0, stretch{60, 1000, 0}, stretch{240, 400, 0}),
-			"cache-exhausted", 0.7},
+		{"a drop long before the heat", drive(recording(load.Write, 30, stretch{60, 1000, 45},
+			stretch{240, 400, 80})), "cache-exhausted", 0.8},
+		{"a drive's drop without temperatures", drive(recording(load.Write, 0, stretch{60, 1000, 0},
+			stretch{240, 400, 0})), "cache-exhausted", 0.8},
+		{"a drop without temperatures, of what nobody knows", recording(load.Write, 0, stretch{60, 1000, 0},
+			stretch{240, 400, 0}), "unsteady", 0},
 		{"writes that fall and stay, at a temperature that stood still",
 			recording(load.Write, 30, stretch{300, 1000, 66}, stretch{120, 1000, 66}, stretch{200, 400, 58}),
 			"cache-exhausted", 0.8},
 		{"writes that fall and stay, and cool a lot", recording(load.Write, 30, stretch{120, 1000, 70},
-			stretch{300, 400, 45}), "cache-exhausted", 0.8},
+			stretch{300, 400, 45}), "unsteady", 0},
 		{"a dip that ends without cooling", recording(load.Write, 60, stretch{120, 1000, 64}, stretch{30, 500, 64},
 			stretch{120, 1000, 64}), "unsteady", 0},
 		{"reads in a saw-tooth without temperatures", recording(load.Read, 0, stretch{120, 1000, 0},
 			stretch{60, 400, 0}, stretch{40, 1000, 0}, stretch{61, 400, 0}, stretch{40, 1000, 0}, stretch{59, 400, 0},
 			stretch{40, 1000, 0}), "heat-throttle", 0.6},
-		{"reads on two levels without temperatures", recording(load.Read, 0, stretch{300, 250, 0},
-			stretch{300, 125, 0}), "credit-exhausted", 0.6},
+		{"a volume's reads on two levels", volume(recording(load.Read, 0, stretch{300, 250, 0},
+			stretch{300, 125, 0})), "credit-exhausted", 0.8},
+		{"reads on two levels, of what nobody knows", recording(load.Read, 0, stretch{300, 250, 0},
+			stretch{300, 125, 0}), "unsteady", 0},
 		{"nothing for a while", recording(load.Read, 30, stretch{60, 1000, 60}, stretch{20, 0, 55},
 			stretch{60, 1000, 60}), "dropout", 0.8},
 		{"nothing any more", recording(load.Write, 30, stretch{60, 1000, 60}, stretch{30, 0, 50}), "dropout", 0.8},

@@ -2,14 +2,14 @@ package finding
 
 import (
 	"fmt"
-	"math"
 
+	"opengauge/core/judge/explain"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
 
 var heatThrottle = Kind{
-	Name:       "heat-throttle",
+	Name:       explain.HeatThrottle,
 	Says:       "throughput fell because of temperature",
 	Severity:   session.Caution,
 	EndsStream: true,
@@ -21,11 +21,17 @@ var heatThrottle = Kind{
 // HeatThrottleEvidence is of the first drop, and of all of them together.
 type HeatThrottleEvidence struct {
 	Fast           unit.BytesPerSecond `json:"fast_bytes_per_second"`
+	FastLow        unit.BytesPerSecond `json:"fast_low_bytes_per_second,omitempty"`
+	FastHigh       unit.BytesPerSecond `json:"fast_high_bytes_per_second,omitempty"`
 	Slow           unit.BytesPerSecond `json:"slow_bytes_per_second"`
+	SlowLow        unit.BytesPerSecond `json:"slow_low_bytes_per_second,omitempty"`
+	SlowHigh       unit.BytesPerSecond `json:"slow_high_bytes_per_second,omitempty"`
 	FirstDrop      float64             `json:"first_drop_seconds"`
 	Moved          unit.Bytes          `json:"moved_before_drop_bytes"`
 	Sensor         string              `json:"sensor,omitempty"`
 	ThrottleAt     *unit.Celsius       `json:"throttle_at_celsius,omitempty"`
+	ThrottleLow    *unit.Celsius       `json:"throttle_at_low_celsius,omitempty"`
+	ThrottleHigh   *unit.Celsius       `json:"throttle_at_high_celsius,omitempty"`
 	ResumeAt       *unit.Celsius       `json:"resume_at_celsius,omitempty"`
 	Start          *unit.Celsius       `json:"start_celsius,omitempty"`
 	Highest        *unit.Celsius       `json:"highest_celsius,omitempty"`
@@ -39,57 +45,41 @@ type HeatThrottleEvidence struct {
 }
 
 // heatThrottle says that the drive slowed itself because of heat.
-func (f *fall) heatThrottle(hot []slowdown, confidence float64) session.Finding {
-	first, last := hot[0], hot[len(hot)-1]
-	slow, cycles, spans := spansOf(hot)
+func (f *fall) heatThrottle(a explain.Account) session.Finding {
+	fast, fastRange := levelOf(a.Before)
+	slow, slowRange := levelOf(a.After)
+	first := firstFall(a)
+	_, counted := explain.Slowdowns(f.pass)
 	evidence := HeatThrottleEvidence{
-		Fast: rate(math.Round(float64(first.before.rate))), Slow: rate(math.Round(float64(first.after.rate))),
-		FirstDrop: first.at, Moved: first.bytes, Drops: len(hot), Recoveries: cycles, TimeSlow: slow,
-		TimeSlowShare: slow / f.pass.Samples[len(f.pass.Samples)-1].TSeconds,
-		Counted:       f.counters.grown, worst: worstOf(f.pass),
+		Fast: fast, FastLow: fastRange.low, FastHigh: fastRange.high,
+		Slow: slow, SlowLow: slowRange.low, SlowHigh: slowRange.high,
+		FirstDrop: first, Moved: unit.Bytes(a.Moved), Drops: len(a.Slow), Recoveries: a.Returns,
+		TimeSlow: a.SlowSeconds, TimeSlowShare: a.SlowSeconds / a.Looked, Counted: counted, worst: worstOf(f.pass),
+		Sensor: a.Sensor, ThrottleAt: celsius(a, a.At), Start: celsius(a, a.Start), Highest: celsius(a, a.Highest),
 	}
-	where, advice := "", "Cool it better (a fan, a case that carries heat away) and repeat the pass: "+
+	if on, known := a.Figure(explain.OnFigure); known && evidence.ThrottleAt != nil {
+		evidence.ThrottleLow, evidence.ThrottleHigh = celsius(a, on.Low), celsius(a, on.High)
+	}
+	where, came := "", " It did not come back within the pass."
+	advice := "Cool it better (a fan, a case that carries heat away) and repeat the pass: " +
 		"if heat is the cause, the drop comes later or not at all."
-	if first.known {
-		where = fmt.Sprintf(", when the %s was at %s", f.heat.sensor, first.temperature)
-		highest := f.heat.highest()
-		evidence.Sensor, evidence.ThrottleAt = f.heat.sensor, &first.temperature
-		evidence.Start, evidence.Highest = &f.heat.values[0], &highest
+	if a.Sensor != "" {
+		where = fmt.Sprintf(", when the %s was at %s", a.Sensor, *evidence.ThrottleAt)
 	} else {
 		advice = "No temperature was recorded; the regular coming and going is that of a threshold. " +
 			"Record one (--probe), or repeat with a fan."
 	}
-	came := " It did not come back within the pass."
-	if first.returns() {
-		evidence.RecoveredAfter = first.returned.from - first.at
+	if a.Returns > 0 {
+		evidence.RecoveredAfter = a.Slow[0].ToSeconds - a.Slow[0].FromSeconds
 		came = " It came back by itself, again and again."
+		if a.Sensor != "" {
+			evidence.ResumeAt = celsius(a, a.Cooled)
+			came = fmt.Sprintf(" It came back at %s, after %.0f s.", *evidence.ResumeAt, evidence.RecoveredAfter)
+		}
 	}
-	if first.cycle() {
-		evidence.ResumeAt = &first.cooledTo
-		came = fmt.Sprintf(" It came back at %s, after %.0f s.", first.cooledTo, evidence.RecoveredAfter)
-	}
-	made := heatThrottle.new(confidence, []int{f.pass.Index}, evidence)
-	made.FromSeconds, made.ToSeconds, made.Spans = first.at, spans[len(spans)-1].ToSeconds, spans
+	made := f.new(heatThrottle, a, evidence)
 	made.Summary = fmt.Sprintf("Throughput fell from %s to %s after %.0f s%s.%s Slow for %.0f %% of the pass.",
-		f.n.Rate(first.before.rate), f.n.Rate(first.after.rate), first.at, where, came, evidence.TimeSlowShare*100)
+		f.n.Rate(fast), f.n.Rate(slow), first, where, came, evidence.TimeSlowShare*100)
 	made.Advice = advice
-	made.Rejected = rejections(map[string]string{cacheExhausted.Name: last.notCache(f.pass, f.counters)})
 	return made
-}
-
-// spansOf are the stretches of slowdowns, how long they are together, and how many
-// of them ended when the drive had cooled.
-func spansOf(hot []slowdown) (slow float64, cycles int, spans []session.Span) {
-	for _, d := range hot {
-		end := d.after.to
-		if d.returns() {
-			end = d.returned.from
-		}
-		slow += end - d.at
-		spans = append(spans, session.Span{FromSeconds: d.at, ToSeconds: end})
-		if d.cycle() {
-			cycles++
-		}
-	}
-	return slow, cycles, spans
 }

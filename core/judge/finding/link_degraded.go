@@ -3,13 +3,14 @@ package finding
 import (
 	"fmt"
 
+	"opengauge/core/judge/explain"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
 
 var linkDegraded = Kind{
-	Name:     "link-degraded",
-	Says:     "a hop trained below what both of its ends can do",
+	Name:     explain.LinkDegraded,
+	Says:     "a hop trained below what both of its ends can do, or came back at a lower rate while it was measured",
 	Severity: session.Caution,
 	Marks:    ChainStrip,
 	Settles:  "try another cable, another port and a clean connector, one at a time",
@@ -23,6 +24,17 @@ type LinkDegradedEvidence struct {
 	Capable        string              `json:"capable"`
 	NegotiatedHigh unit.BytesPerSecond `json:"negotiated_usable_high_bytes_per_second"`
 	CapableHigh    unit.BytesPerSecond `json:"capable_usable_high_bytes_per_second"`
+}
+
+// LinkFellEvidence is of a link that came back at a lower rate while it was measured.
+type LinkFellEvidence struct {
+	Before     unit.BytesPerSecond `json:"before_bytes_per_second"`
+	BeforeLow  unit.BytesPerSecond `json:"before_low_bytes_per_second"`
+	BeforeHigh unit.BytesPerSecond `json:"before_high_bytes_per_second"`
+	After      unit.BytesPerSecond `json:"after_bytes_per_second"`
+	AfterLow   unit.BytesPerSecond `json:"after_low_bytes_per_second"`
+	AfterHigh  unit.BytesPerSecond `json:"after_high_bytes_per_second"`
+	At         float64             `json:"at_seconds"`
 }
 
 // findLinkDegraded reports hops that trained below what both of their ends can do.

@@ -191,7 +191,7 @@ func TestManyRowsArePutTogether(t *testing.T) {
 	if moved := float64(s.Passes[0].Bytes); !(math.Abs(moved/(0.6e9*rows)-1) <= 0.001) {
 		t.Errorf("%.4g bytes moved, want %.4g", moved, 0.6e9*rows)
 	}
-	if got := kindsIn(s); got != "cache-exhausted" {
+	if got := kindsIn(s); got != "unsteady" { // a write area or an allowance
 		t.Errorf("found %q", got)
 	}
 }

@@ -2,8 +2,9 @@ package finding
 
 import (
 	"fmt"
-	"math"
+	"strings"
 
+	"opengauge/core/judge/explain"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -35,6 +36,8 @@ type FallEvidence struct {
 	Drops     int                 `json:"drops"`
 	At        *unit.Celsius       `json:"at_celsius,omitempty"`
 	CooledTo  *unit.Celsius       `json:"cooled_to_celsius,omitempty"`
+	// Gain is how much the proposed test is expected to tell, in bits.
+	Gain float64 `json:"expected_gain_bits,omitempty"`
 	worst
 }
 
@@ -45,7 +48,7 @@ const impreciseShare = 0.10
 // findImprecise flags passes that varied so much that their means are hardly known.
 func findImprecise(s *session.Session, n unit.Notation) []session.Finding {
 	share := func(p *session.Pass) float64 {
-		if p.Throughput == nil || p.BytesPerSecond <= 0 || len(drops(p)) > 0 {
+		if p.Throughput == nil || p.BytesPerSecond <= 0 || falls(s, p) {
 			return 0
 		}
 		return float64(p.Throughput.High-p.Throughput.Low) / 2 / float64(p.BytesPerSecond)
@@ -65,32 +68,49 @@ func findImprecise(s *session.Session, n unit.Notation) []session.Finding {
 	return []session.Finding{f}
 }
 
-// unsettled says that throughput fell for a reason that the recording does not
-// settle.
-func (f *fall) unsettled(fallen []slowdown) session.Finding {
-	first := fallen[0]
+// unsettled says that throughput changed for a reason that the recording does not
+// settle, how likely each is, and which test would tell most.
+func (f *fall) unsettled(a explain.Account) session.Finding {
+	before, _ := levelOf(a.Before)
+	after, _ := levelOf(a.After)
 	evidence := FallEvidence{
-		Before: rate(math.Round(float64(first.before.rate))), After: rate(math.Round(float64(first.after.rate))),
-		FirstDrop: first.at, Moved: first.bytes, Drops: len(fallen), worst: worstOf(f.pass),
+		Before: before, After: after, FirstDrop: firstFall(a), Moved: unit.Bytes(a.Moved), Drops: len(a.Slow),
+		At: celsius(a, a.At), CooledTo: celsius(a, a.Cooled), worst: worstOf(f.pass),
 	}
-	advice := "Repeat the pass: a drop that comes back at the same byte count points to the drive's fast write area, " +
-		"one at the same temperature to heat."
-	if !first.known {
-		advice = "No temperature was recorded. " + advice
-	} else {
-		evidence.At, evidence.CooledTo = &first.temperature, &first.cooledTo
+	next, gain := f.verdict.Next()
+	evidence.Gain = hundredths(gain)
+	made := f.new(unsteady, a, evidence)
+	made.Confidence = hundredths(1 - f.verdict.Healthy())
+	what := fmt.Sprintf("Throughput fell from %s to %s after %.0f s", f.n.Rate(before), f.n.Rate(after),
+		evidence.FirstDrop)
+	if before == 0 || after >= before {
+		what = "Throughput changed from level to level"
 	}
-	if first.returns() {
-		advice = "It came back without having cooled: see whether something else used the drive or the machine, " +
-			"and repeat."
+	made.Summary = fmt.Sprintf("%s; the recording does not settle why: %s. "+
+		"The pass's average, %s, is a mixture and not worth quoting.", what, f.shares(), f.n.Rate(f.pass.BytesPerSecond))
+	if next != "" {
+		made.Advice = strings.ToUpper(next[:1]) + next[1:] + "."
 	}
-	made := unsteady.new(0.9, []int{f.pass.Index}, evidence)
-	made.FromSeconds, made.ToSeconds, made.Advice = first.at, first.after.to, advice
-	made.Summary = fmt.Sprintf("Throughput fell from %s to %s after %.0f s; the recording does not settle why. "+
-		"The pass's average, %s, is a mixture and not worth quoting.",
-		f.n.Rate(first.before.rate), f.n.Rate(first.after.rate), first.at, f.n.Rate(f.pass.BytesPerSecond))
-	made.Rejected = rejections(map[string]string{
-		heatThrottle.Name: first.notHeat(f.counters), cacheExhausted.Name: first.notCache(f.pass, f.counters),
-	})
+	if a.Sensor == "" {
+		made.Advice = strings.TrimSpace("No temperature was recorded. " + made.Advice)
+	}
 	return made
+}
+
+// shares lists the likeliest explanations.
+func (f *fall) shares() string {
+	const told, least = 3, 0.05
+	var parts []string
+	for i, each := range f.verdict.Shares {
+		if i < told && each.Share >= least {
+			parts = append(parts, fmt.Sprintf("%s %.0f %%", each.Explanation.Name, each.Share*100))
+		}
+	}
+	return strings.Join(parts, ", ")
+}
+
+// falls says whether the throughput of a pass falls by as much as counts.
+func falls(s *session.Session, p *session.Pass) bool {
+	verdict := explain.Pass(s, p)
+	return verdict.Falls()
 }

@@ -58,6 +58,8 @@ type row struct {
 	t, rate, iops, p50, p99 float64
 	errors                  int64
 	temperatures            []float64 // NaN where there is none
+	// blank says that the line has a time and no throughput.
+	blank bool
 }
 
 // reader reads a recording.
@@ -73,6 +75,7 @@ type reader struct {
 	first    bool
 	repeated int
 	unread   int
+	zeros    int // lines without a throughput in which nothing moved
 	stepped  []session.Event
 }
 
@@ -101,6 +104,7 @@ func Read(name string, r io.Reader, about About) (*session.Session, error) {
 		}
 		rd.take(fields)
 	}
+	rd.judgeBlanks()
 	if err := rd.check(); err != nil {
 		return nil, fmt.Errorf("%s: %w", name, err)
 	}
@@ -149,6 +153,10 @@ func (rd *reader) take(fields []string) {
 		iops: orZero(rd.number(fields, columnIOPS)),
 		p50:  orZero(rd.number(fields, columnP50)), p99: orZero(rd.number(fields, columnP99)),
 		errors: int64(orZero(rd.number(fields, columnErrors))),
+	}
+	made.blank = math.IsNaN(made.rate) && rd.perRow == 1 && !rd.first
+	if made.blank {
+		made.rate = 0
 	}
 	if !(math.Abs(made.t) <= latest) || !(made.rate >= 0 && made.rate <= quickest) {
 		rd.unread++
@@ -221,12 +229,57 @@ func (rd *reader) add(made row) {
 	if len(rd.rows) < mostRows || rd.pending > 0 {
 		return
 	}
+	if rd.perRow == 1 {
+		if rd.judgeBlanks(); len(rd.rows) < mostRows {
+			return
+		}
+	}
 	for i := range mostRows / 2 {
 		pair := rd.rows[2*i]
 		pair.join(rd.rows[2*i+1], 1)
 		rd.rows[i] = pair
 	}
 	rd.rows, rd.perRow = rd.rows[:mostRows/2], rd.perRow*2
+}
+
+// Lines without a throughput are a device that did not answer, if there are so many one
+// after the other, and errors with them, or the drive's own temperature is missing too;
+// or if there are very many.
+const fewestBlanks, manyBlanks = 3, 6
+
+// judgeBlanks decides what lines without a throughput are: nothing moved, or nothing was
+// noted. The first are kept as zeros, the others left out.
+func (rd *reader) judgeBlanks() {
+	kept := rd.rows[:0:0]
+	for from := 0; from < len(rd.rows); {
+		if !rd.rows[from].blank {
+			kept = append(kept, rd.rows[from])
+			from++
+			continue
+		}
+		to := from
+		errors, readings := int64(0), 0
+		for ; to < len(rd.rows) && rd.rows[to].blank; to++ {
+			errors += rd.rows[to].errors
+			for _, value := range rd.rows[to].temperatures {
+				if !math.IsNaN(value) {
+					readings++
+				}
+			}
+		}
+		silent := errors > 0 || len(rd.sensors) > 0 && readings == 0
+		if run := to - from; run >= manyBlanks || run >= fewestBlanks && silent {
+			rd.zeros += run
+			kept = append(kept, rd.rows[from:to]...)
+		} else {
+			rd.unread += run
+		}
+		from = to
+	}
+	for i := range kept {
+		kept[i].blank = false
+	}
+	rd.rows = kept
 }
 
 // join puts another line behind a row that stands for count lines.
@@ -391,6 +444,9 @@ func (rd *reader) events(step float64, faulty int) []session.Event {
 	}
 	if rd.unread > 0 {
 		add(0, "%d lines without a time or a throughput were left out", rd.unread)
+	}
+	if rd.zeros > 0 {
+		add(0, "%d lines without a throughput, one after the other, are taken for nothing moving", rd.zeros)
 	}
 	if rd.repeated > 0 {
 		add(0, "%d lines at the time of the line before were left out", rd.repeated)

@@ -43,8 +43,8 @@ func (s Severity) rank() int {
 type Finding struct {
 	Kind     string   `json:"kind"`
 	Severity Severity `json:"severity"`
-	// Confidence is from 0 to 1: how well the evidence separates this cause
-	// from others that would look alike.
+	// Confidence is the probability, from 0 to 1, that it is so: of a hundred findings
+	// at 0.9, about ninety are right.
 	Confidence float64 `json:"confidence"`
 	Summary    string  `json:"summary"`
 	// Passes are the indexes of the passes that show it.
@@ -60,6 +60,11 @@ type Finding struct {
 	Evidence Evidence `json:"evidence"`
 	// Rejected are causes that would look alike, and why they are not it.
 	Rejected []Rejection `json:"rejected,omitempty"`
+	// Shares are how likely each explanation of the pass is, the likeliest first, where
+	// explanations competed. With the least likely, which are left out, they add up to 1.
+	Shares []Share `json:"shares,omitempty"`
+	// Reasons are what moved the odds of the explanation that the finding is of.
+	Reasons []Reason `json:"reasons,omitempty"`
 	Advice   string      `json:"advice"`
 }
 
@@ -67,6 +72,22 @@ type Finding struct {
 type Rejection struct {
 	Kind string `json:"kind"`
 	Why  string `json:"why"`
+	// LogOdds is by how much the odds of what was found are above those of the cause,
+	// as a natural logarithm; 0 where they did not compete.
+	LogOdds float64 `json:"log_odds,omitempty"`
+}
+
+// Share is how likely an explanation is beside all others.
+type Share struct {
+	Explanation string  `json:"explanation"`
+	Share       float64 `json:"share"`
+}
+
+// Reason is a fact that a recording shows, and by how much it moved the odds of an
+// explanation, as a natural logarithm, against a recording without any order.
+type Reason struct {
+	Says    string  `json:"says"`
+	LogOdds float64 `json:"log_odds"`
 }
 
 // Span is a stretch of a pass, in seconds since it began to count.
