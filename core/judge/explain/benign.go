@@ -12,9 +12,8 @@ func fitFree(e *evidence) (fit, bool) {
 	again := e.recurs(e.levels) - againCost
 	slopes := e.slopes()
 	sloped := e.misfit(slopes) - e.baseline
-	b, bends := e.overGoing(relaxing, latestBend)
-	bent := math.Inf(-1)
-	if bends {
+	b, bent := e.bent().relaxing, math.Inf(-1)
+	if b.curve != nil {
 		bent = e.free - e.bendCost() + e.misfit(b.curve) - e.baseline - bendForNothing
 	}
 	switch {
@@ -159,7 +158,7 @@ func fitRamp(e *evidence) (fit, bool) {
 	if len(e.changes) == 0 || e.changes[0].falls() {
 		return fit{}, false
 	}
-	if b, ok := e.overGoing(relaxing, 0); ok && b.to > b.from {
+	if b := e.bent().fromStart; b.curve != nil && b.to > b.from {
 		f := fit{curve: b.curve}
 		f.add(e.free-levelCost-2, "one bend from the start explains what %d changes do", len(e.changes))
 		f.either(e.misfit(b.curve)-e.baseline, "throughput lies closer to it than to levels", "throughput lies far from it")
@@ -186,7 +185,7 @@ func fitRamp(e *evidence) (fit, bool) {
 const (
 	// longestMoment is the longest, in seconds, that housekeeping takes, and
 	// mostHousekeeping the share of time that it does.
-	longestMoment, mostHousekeeping = 15.0, 0.3
+	longestMoment, mostHousekeeping = 15.0, 0.4
 )
 
 // fitHousekeeping is short stretches from which throughput comes back to what it was.
@@ -195,7 +194,7 @@ func fitHousekeeping(e *evidence) (fit, bool) {
 		return fit{}, false
 	}
 	s := e.statesOf(e.levels)
-	slow, longest := 0.0, max(longestMoment, 1.5*e.recording.width)
+	slow, longest := 0.0, max(longestMoment, 2*e.recording.width)
 	for i, l := range e.levels {
 		if s.of[i] == 0 {
 			continue

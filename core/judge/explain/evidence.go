@@ -32,6 +32,7 @@ type evidence struct {
 	sensors   []*sensor
 	free      float64 // what a change costs an explanation without any order
 	baseline  float64 // misfit of the levels as they are
+	bends     bends
 }
 
 // longestDip is how long, in seconds, an excursion is that housekeeping makes.

@@ -14,40 +14,70 @@ type bend struct {
 // latestBend is the share of a recording after which a bend is not looked for.
 const latestBend = 0.9
 
-// overGoing fits levels before and after, with a way of going over that depends on
-// where it begins and how long it takes. The best of all is given.
-func (e *evidence) overGoing(way func(i, at, takes int) float64, latest float64) (bend, bool) {
+// way is how a series goes over from one level to another: the shape, from 0 to 1, after
+// so many bins of as many as it takes.
+type way func(since, takes float64) float64
+
+// relaxing goes over as what settles does, ramping evenly.
+func relaxing(since, takes float64) float64 { return 1 - math.Exp(-2*since/takes) }
+
+func ramping(since, takes float64) float64 { return min(since/takes, 1) }
+
+// bends are the best ways of going over of a recording, found once.
+type bends struct {
+	found                        bool
+	relaxing, ramping, fromStart bend
+}
+
+// bent gives them.
+func (e *evidence) bent() *bends {
+	if !e.bends.found {
+		e.bends = bends{true, e.overGoing(relaxing, latestBend), e.overGoing(ramping, latestBend),
+			e.overGoing(relaxing, 0)}
+	}
+	return &e.bends
+}
+
+// overGoing fits levels before and after, with a way of going over that depends on where
+// it begins, up to a share of the recording, and how long it takes. The best of all is
+// given; if there is none, its sum is infinite.
+func (e *evidence) overGoing(w way, latest float64) bend {
 	n := len(e.plain)
-	best := bend{sum: math.Inf(1)}
+	best, takenBy := bend{sum: math.Inf(1)}, 0
 	const starts, lengths = 40, 14
-	shape := make([]float64, n)
-	for a := range starts {
-		at := int(float64(a*n) * latest / starts)
-		if a > 0 && latest == 0 {
-			break
+	shape, whole := make([]float64, n), make([]float64, n)
+	for l := range lengths {
+		takes := int(float64(n) * 0.02 * math.Pow(40, float64(l)/(lengths-1)))
+		if takes < 2 {
+			continue
 		}
-		for l := range lengths {
-			takes := int(float64(n) * 0.02 * math.Pow(40, float64(l)/(lengths-1)))
-			if takes < 2 {
-				continue
+		for i := range whole {
+			whole[i] = w(float64(i), float64(takes))
+		}
+		for a := range starts {
+			at := int(float64(a*n) * latest / starts)
+			if a > 0 && latest == 0 {
+				break
 			}
-			for i := range shape {
-				shape[i] = way(i, at, takes)
-			}
-			from, to, sum := twoLevels(e.plain, shape)
-			if sum < best.sum {
-				best = bend{at: at, from: from, to: to, sum: sum}
-				best.curve = append(best.curve[:0], shape...)
+			clear(shape[:at])
+			copy(shape[at:], whole)
+			if from, to, sum := twoLevels(e.plain, shape); sum < best.sum {
+				best, takenBy = bend{at: at, from: from, to: to, sum: sum}, takes
 			}
 		}
 	}
 	if math.IsInf(best.sum, 1) {
-		return best, false
+		return best
 	}
+	best.curve = make([]float64, n)
 	for i := range best.curve {
-		best.curve[i] = best.from + (best.to-best.from)*best.curve[i]
+		reached := 0.0
+		if i >= best.at {
+			reached = w(float64(i-best.at), float64(takenBy))
+		}
+		best.curve[i] = best.from + (best.to-best.from)*reached
 	}
-	return best, true
+	return best
 }
 
 // twoLevels are the least squares levels of y = from + (to - from) shape.
@@ -67,18 +97,6 @@ func twoLevels(y, shape []float64) (from, to, sum float64) {
 	return from, from + slope, syy - from*sy - slope*sxy
 }
 
-// relaxing goes over as what settles does, ramping evenly.
-func relaxing(i, at, takes int) float64 {
-	if i < at {
-		return 0
-	}
-	return 1 - math.Exp(-float64(i-at)/float64(takes)*2)
-}
-
-func ramping(i, at, takes int) float64 {
-	return min(max(float64(i-at)/float64(takes), 0), 1)
-}
-
 // bendCost is that of where it begins, how long it takes and where it ends.
 func (e *evidence) bendCost() float64 { return math.Log(float64(len(e.at))) + 1.5 + levelCost }
 
@@ -87,11 +105,11 @@ func fitHeld(e *evidence) (fit, bool) {
 	if len(e.changes) == 0 || len(e.sensors) == 0 || !e.someFall() {
 		return fit{}, false
 	}
-	b, ok := e.overGoing(relaxing, latestBend)
-	if ramp, even := e.overGoing(ramping, latestBend); even && ramp.sum < b.sum {
+	b := e.bent().relaxing
+	if ramp := e.bent().ramping; ramp.sum < b.sum {
 		b = ramp
 	}
-	if !ok || b.to > b.from-leastChange {
+	if b.curve == nil || b.to > b.from-leastChange {
 		return fit{}, false
 	}
 	f := fit{curve: b.curve, slow: [][2]int{{b.at, len(e.at)}}}
@@ -140,8 +158,8 @@ func fitGradual(e *evidence) (fit, bool) {
 	if len(e.changes) == 0 || !e.onlyFalls(12) {
 		return fit{}, false
 	}
-	b, ok := e.overGoing(ramping, latestBend)
-	if !ok || b.to > b.from-leastChange {
+	b := e.bent().ramping
+	if b.curve == nil || b.to > b.from-leastChange {
 		return fit{}, false
 	}
 	f := fit{curve: b.curve, slow: [][2]int{{b.at, len(e.at)}}}

@@ -10,6 +10,8 @@ const (
 	// (NVM Express Base Specification 2.0, 5.27.1.13, lets makers set warnings;
 	// published ones are from 60 to 95 °C).
 	usualLimit, limitSpread = 74.0, 9.0
+	// coolestLimit is cooler than any drive's own that minds.
+	coolestLimit = 42.0
 	// coldest and hottest thresholds that are tried, in steps.
 	coldestLimit, hottestLimit, limitStep = 22.0, 112.0, 0.5
 	// widestBand is the most between the temperatures at which a drive slows itself and
@@ -128,7 +130,9 @@ func (e *evidence) thresholds(each *sensor, lag float64, levels []level, s state
 	ons := [3]float64{}
 	for state := range t.up {
 		up := &t.up[state]
-		ons[state] = h.on.Value
+		if ons[state] == 0 {
+			ons[state] = h.on.Value
+		}
 		if len(up.events) == 0 && state > 0 {
 			continue
 		}
@@ -180,7 +184,11 @@ func limitPrior(place Place) func(float64) float64 {
 	}
 	return func(on float64) float64 {
 		z := (on - usualLimit) / limitSpread
-		return 0.97*math.Exp(-z*z/2)/(limitSpread*math.Sqrt(2*math.Pi)) + 0.03*flat
+		other := 0.02 * flat
+		if on < coolestLimit {
+			other = 1e-3 * flat
+		}
+		return 0.98*math.Exp(-z*z/2)/(limitSpread*math.Sqrt(2*math.Pi)) + other
 	}
 }
 
@@ -396,7 +404,12 @@ func (e *evidence) rhythm(f *fit, levels []level, s states) {
 		later, _ := e.stretches(levels[1:], twoStates(levels[1:]))
 		fast = append([]float64{float64(levels[0].bins())}, later...)
 	}
-	if fast[0] > 1.5*medianOf(fast[1:]) {
+	const longer = 1.5
+	cold := fast[0] > longer*medianOf(fast[1:])
+	if !cold && len(fast) > 3 { // or the first of the milder stage is
+		cold = fast[1] > longer*medianOf(fast[2:])
+	}
+	if cold {
 		f.add(2*regularly, "the first fast stretch is the longest, and the others are alike: it began cold")
 	} else {
 		f.add(regularly, "fast and slow stretches are alike")
