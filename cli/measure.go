@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/judge/explain"
 	"opengauge/core/judge/finding"
 	"opengauge/core/measure/run"
 	"opengauge/core/record/logbook"
@@ -156,6 +157,8 @@ func runRequest(around address.Opened, flags *measureFlags, m measurement) run.R
 		StallAfter: flags.stallAfter, ReturnWithin: flags.returnWithin, Verify: flags.verify,
 		Target: around.Target, Sensors: around.Sensors, Parts: around.Parts, Chain: around.Chain,
 		Conditions: around.Conditions, Environment: around.Environment,
+		// A simulated clock stands still while it looks.
+		Follow: &explain.Follow{Beside: around.Target.Description().Kind != target.Simulated},
 	}
 	if around.Links != nil {
 		request.Links = around.Links

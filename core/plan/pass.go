@@ -39,6 +39,9 @@ type End struct {
 	// Round is the length of the rounds over which a steady state is judged; 0 is
 	// not judged.
 	Round time.Duration
+	// Explained ends it once a cause of what it shows is settled with that probability;
+	// 0 does not.
+	Explained float64
 }
 
 const (

@@ -14,7 +14,7 @@ var sustainKind = StepKind{
 	Name:    "sustain",
 	About:   "writes or reads without pause, for a time, a number of bytes, or so many times over the target",
 	Items:   []Item{Pass{}},
-	Example: "sustain: {operation: write, access: sequential, block: 1MiB, depth: 8, for: 10m, until-steady: 1m}",
+	Example: "sustain: {operation: write, access: sequential, block: 1MiB, depth: 8, for: 10m, until-steady: 1m, until-explained: 90%}",
 	parse:   parseSustain,
 	blank:   func() Work { return &Sustain{} },
 }
@@ -35,6 +35,9 @@ type Sustain struct {
 	// RoundSeconds asks it to end in a steady state, judged over rounds of that
 	// length; 0 does not.
 	RoundSeconds float64 `json:"steady_round_seconds,omitempty"`
+	// Explained asks it to end once a cause of what it shows is settled with that
+	// probability; 0 does not.
+	Explained float64 `json:"until_explained,omitempty"`
 }
 
 func parseSustain(n document.Node, _ int) (Work, error) {
@@ -48,6 +51,7 @@ func parseSustain(n document.Node, _ int) (Work, error) {
 		document.Into("bytes", &s.Bytes, unit.ParseBytes),
 		document.Into("over", &s.Times, parseOver),
 		document.Into("until-steady", &s.RoundSeconds, parseHoldSeconds),
+		document.Into("until-explained", &s.Explained, parseCertainty),
 	)...)
 	if err == nil && !given.Any("for", "bytes", "over") {
 		err = n.Errorf("expected when it ends: \"for\" a time, \"bytes\", or \"over\" the target so many times")
@@ -63,7 +67,8 @@ func (s *Sustain) passes() int { return 1 }
 func (s *Sustain) expand(e *expansion, at Place) {
 	l := s.Asked.of(load.New(s.Operation, s.Access, s.Block, s.Depth))
 	l.Sustained = true
-	end := End{Hold: LongestHold, Bytes: s.Bytes, Times: s.Times, Round: unit.Duration(s.RoundSeconds)}
+	end := End{Hold: LongestHold, Bytes: s.Bytes, Times: s.Times, Round: unit.Duration(s.RoundSeconds),
+		Explained: s.Explained}
 	if s.ForSeconds > 0 {
 		end.Hold = unit.Duration(s.ForSeconds)
 	}
@@ -85,4 +90,13 @@ func parseOver(text string) (float64, error) {
 		return 0, fmt.Errorf("%q is not how often the target is gone over; write one like 2x", text)
 	}
 	return times, nil
+}
+
+// parseCertainty reads how likely a cause has to be for it to be settled: "90%".
+func parseCertainty(text string) (float64, error) {
+	share, err := load.ParseShare(text)
+	if err != nil || share < 0.5 || share > 0.99 {
+		return 0, fmt.Errorf("%q is not how likely a cause has to be, from 50%% to 99%%", text)
+	}
+	return share, nil
 }

@@ -59,6 +59,9 @@ func ending(p plan.Pass) string {
 	if p.Round > 0 {
 		text += ", or when steady over rounds of " + unit.Span(p.Round)
 	}
+	if p.Explained > 0 {
+		text += fmt.Sprintf(", or once a cause is settled at %.0f %%", p.Explained*100)
+	}
 	if p.Bytes > 0 {
 		text += ", or " + p.Bytes.String()
 	}

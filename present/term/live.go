@@ -146,6 +146,9 @@ func (p *Progress) drawLive(page *Screen, report run.Progress) {
 		}
 		page.timeAxis(trace, columns)
 	}
+	if report.Says != "" {
+		page.Println(bold.Render(Clean(report.Says)))
+	}
 	if report.Event != "" {
 		page.Println(faint.Render("last: " + Clean(report.Event)))
 	}

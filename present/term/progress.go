@@ -90,6 +90,9 @@ func (p *Progress) redraw(report run.Progress) {
 	if report.Pass > 0 {
 		doing = fmt.Sprintf("%d/%d %s", report.Pass, report.Passes, doing)
 	}
+	if report.Says != "" {
+		doing = Clean(report.Says) + "  " + doing
+	}
 	line := fmt.Sprintf("%s %3.0f %%  %s  %s left  %s",
 		p.bar.ViewAs(report.Share), report.Share*100, bold.Render(fmt.Sprintf("%11s", p.notation.Rate(report.Rate))),
 		unit.Span(report.Left), doing)

@@ -31,7 +31,7 @@ func fitFree(e *evidence) (fit, bool) {
 
 // againCost is what it costs that levels come again and nobody knows why, and
 // bendForNothing that they go over to another one.
-const againCost, bendForNothing = 2.5, 1.0
+const againCost, bendForNothing = 2.5, 1.5
 
 // slopes are straight lines from the middle of each level to that of the next.
 func (e *evidence) slopes() []float64 {
@@ -208,7 +208,7 @@ func fitHousekeeping(e *evidence) (fit, bool) {
 		return fit{}, false
 	}
 	f := fit{curve: e.levelCurve(), slow: e.below()}
-	f.add(e.order(e.levels, s, 1), "throughput comes back to the same level each time")
-	f.add(1, "each takes less than %.0f s", longest)
+	f.add(e.recurs(e.levels), "throughput comes back to the same level each time")
+	f.add(1.5, "each takes less than %.0f s", longest)
 	return f, true
 }

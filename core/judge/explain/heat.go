@@ -470,6 +470,9 @@ func fitLatched(e *evidence) (fit, bool) {
 		e.coupling(&f, true)
 	}
 	f.add(e.never(float64(e.levels[1].bins())), "it stayed slow")
+	if half := e.levels[1].y - e.levels[0].y + math.Ln2; math.Abs(half) < 0.05 {
+		f.add(0.5, "it fell to a half, as stages do")
+	}
 	e.heatCounters(&f)
 	return f, true
 }

@@ -25,34 +25,29 @@ func (e *evidence) onlyFalls(most int) bool {
 const restSeconds = 8.0
 
 // stays adds the changes of something that is spent and does not come back by itself:
-// falls at an even rate, to levels anywhere, and none up but after rests.
+// falls at an even rate, and none up but after rests.
 func (e *evidence) stays(f *fit) {
-	bins, falls, total, after := 0.0, 0.0, 0.0, 0.0
 	s := e.statesOf(e.levels)
+	f.add(e.order(e.levels, s, s.count), "levels go down, and stay")
+	e.edges(f)
+	after, risen, rests := 0.0, 0.0, 0
 	for i, l := range e.levels {
-		bins += float64(l.bins())
-		if s.of[i] > 0 {
-			after += float64(l.bins())
-		}
-	}
-	rests := 0
-	for _, c := range e.changes {
-		if c.falls() {
-			falls++
+		if s.of[i] == 0 {
 			continue
 		}
-		rests++
+		after += float64(l.bins())
+		up := 0.0
+		if i+1 < len(e.levels) && e.levels[i+1].y > l.y {
+			up, rests = 1, rests+1
+		}
+		risen += constant(up, float64(l.bins()), e.scale())
 	}
-	total = e.free + constant(falls, bins, e.scale()) + e.ties(e.levels, s, s.count)
-	f.add(total, "levels go down, and stay")
-	e.edges(f)
-	if after > 0 && rests == 0 {
+	if rests == 0 {
 		f.add(e.never(after), "it stayed slow for %.0f s", after*e.recording.width)
+		return
 	}
-	if rests > 0 {
-		const back = 0.6 // how likely a rest brings the speed back
-		f.add(float64(rests)*math.Log(back), "it came back after %s alone", plural(rests, "rest"))
-	}
+	const back = 0.6 // how likely a rest brings the speed back
+	f.add(float64(rests)*math.Log(back)-risen, "it came back after %s alone", plural(rests, "rest"))
 }
 
 // fitCliff is a fast write area that is full, in one step or several.
@@ -171,6 +166,10 @@ func fitLinkFell(e *evidence) (fit, bool) {
 	return f, true
 }
 
+// mostByLadder is the most that two rates of a ladder are worth: other things stop at
+// round shares too.
+const mostByLadder = 2.5
+
 // onLadder is what it is worth that two levels are rates of one ladder: how seldom
 // levels anywhere are.
 func (e *evidence) onLadder(before, after float64) float64 {
@@ -190,7 +189,7 @@ func (e *evidence) onLadder(before, after float64) float64 {
 	if len(families) > 1 {
 		best -= math.Log(float64(len(families))) / 2
 	}
-	return best
+	return min(best, mostByLadder)
 }
 
 func score(hit bool, covered, hits float64) float64 {
@@ -247,7 +246,7 @@ func (e *evidence) relinked(c change) float64 {
 				return 2.5
 			}
 		}
-		return -2
+		return -1.2
 	}
 	return 0
 }

@@ -14,6 +14,18 @@ const (
 	BackgroundLoad  = "background-load"
 )
 
+// Kinds are all of them.
+var Kinds = []string{HeatThrottle, CacheExhausted, CreditExhausted, LinkDegraded, BackgroundLoad}
+
+// shorts are what kinds are called where there is little room.
+var shorts = map[string]string{
+	HeatThrottle: "heat", CacheExhausted: "write area", CreditExhausted: "allowance", LinkDegraded: "link",
+	BackgroundLoad: "somebody else",
+}
+
+// Short is what a kind is called where there is little room.
+func Short(kind string) string { return shorts[kind] }
+
 // Explanation is one account of how a recording came to be.
 type Explanation struct {
 	// Name is what it is called in shares: "heat, on and off".
@@ -111,7 +123,7 @@ var Explanations = []*Explanation{
 	{Name: "heat, held", Says: "the drive slows itself by as much as it takes to hold a temperature",
 		Kinds: []string{HeatThrottle}, drive: evenly(0.08), volume: evenly(0.0005), fit: fitHeld},
 	{Name: "heat, for good", Says: "the drive slowed itself at a temperature, and stayed slow",
-		Kinds: []string{HeatThrottle}, drive: evenly(0.055), volume: evenly(0.0005), fit: fitLatched},
+		Kinds: []string{HeatThrottle}, drive: often{0.055, 0.03}, volume: evenly(0.0005), fit: fitLatched},
 
 	{Name: "write area", Says: "the fast write area is full", Kinds: []string{CacheExhausted},
 		drive: often{1e-6, 0.24}, volume: often{1e-6, 0.01}, fit: fitCliff},
@@ -124,7 +136,7 @@ var Explanations = []*Explanation{
 		drive: evenly(0.002), volume: evenly(0.3), fit: fitAllowance},
 
 	{Name: "link fell", Says: "a link came back at a lower rate", Kinds: []string{LinkDegraded},
-		drive: often{0.025, 0.02}, volume: evenly(0.002), fit: fitLinkFell},
+		drive: often{0.03, 0.02}, volume: evenly(0.002), fit: fitLinkFell},
 
 	{Name: "somebody else", Says: "something else used the storage for a while", Kinds: []string{BackgroundLoad},
 		drive: evenly(0.08), volume: evenly(0.12), fit: fitOthers},

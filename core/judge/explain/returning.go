@@ -25,6 +25,14 @@ func spread(values []float64) float64 {
 	return math.Sqrt(square) / mean
 }
 
+func sum(values []float64) float64 {
+	total := 0.0
+	for _, v := range values {
+		total += v
+	}
+	return total
+}
+
 func plural(n int, what string) string {
 	if n == 1 {
 		return "a " + what
@@ -75,22 +83,21 @@ func (e *evidence) comesAndGoes(f *fit, levels []level) bool {
 	if s.count < 2 {
 		return false
 	}
-	returns, slow, all := 0, 0.0, 0.0
-	shortest := math.Inf(1)
+	returns, all := 0, 0.0
+	var slow []float64
 	for i, l := range levels {
 		all += float64(l.bins())
 		if s.of[i] > 0 {
-			slow += float64(l.bins())
-			shortest = min(shortest, float64(l.bins())*e.recording.width)
+			slow = append(slow, float64(l.bins()))
 		} else if i > 0 {
 			returns++
 		}
 	}
-	if returns == 0 || slow > 0.75*all {
+	if returns == 0 || sum(slow) > 0.75*all {
 		return false
 	}
-	if shortest < longestDip {
-		f.add(-1, "some last moments only")
+	if typical := medianOf(slow) * e.recording.width; typical < longestMoment {
+		f.add(-1.5, "it lasts %.0f s each time, as what a drive does for itself", typical)
 	}
 	return true
 }

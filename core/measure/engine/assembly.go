@@ -10,16 +10,19 @@ import (
 // the throughput of each beat.
 type assembly struct {
 	sense   func() Senses
+	sampled func(Sample) bool // or nil
+	told    bool              // that it is enough
 	samples []Sample
 	total   tally
 	beats   []float64 // bytes a second
 }
 
-func newAssembly(sense func() Senses) *assembly {
+func newAssembly(w Watch) *assembly {
+	sense := w.Sense
 	if sense == nil {
 		sense = func() Senses { return Senses{} }
 	}
-	return &assembly{sense: sense}
+	return &assembly{sense: sense, sampled: w.Sample}
 }
 
 // add takes the next interval of the pass.
@@ -28,6 +31,9 @@ func (a *assembly) add(i interval) {
 	sample.P50Seconds, sample.P99Seconds = i.latencies.middleAndTail()
 	sample.Senses = a.sense()
 	a.samples = append(a.samples, sample)
+	if a.sampled != nil && a.sampled(sample) {
+		a.told = true
+	}
 	a.total.add(i.latencies)
 	for _, bytes := range i.beats {
 		a.beats = append(a.beats, float64(bytes)/beat.Seconds())
@@ -36,7 +42,7 @@ func (a *assembly) add(i interval) {
 
 // enough says whether the pass knows what it was asked to find out.
 func (a *assembly) enough(timing Timing) bool {
-	return timing.Within > 0 && a.known(timing.Within) || timing.Round > 0 && a.steady(timing.Round)
+	return a.told || timing.Within > 0 && a.known(timing.Within) || timing.Round > 0 && a.steady(timing.Round)
 }
 
 // steady says whether the rounds so far end in a steady state.

@@ -49,7 +49,7 @@ func runCrew(ctx context.Context, t target.Target, r Request) (Result, error) {
 		w.target, w.stopped, w.begin = t, ctx.Done(), together.wait
 		c.workers = append(c.workers, w)
 	}
-	whole := newAssembly(r.Watch.Sense)
+	whole := newAssembly(r.Watch)
 	collected := make(chan struct{})
 	go func() {
 		c.collect(whole, r.Timing)

@@ -68,6 +68,9 @@ type Timing struct {
 type Watch struct {
 	// Sense is read at the end of each sample.
 	Sense func() Senses
+	// Sample is told of each sample once it is whole; the pass ends when it says that
+	// that is enough.
+	Sample func(Sample) (enough bool)
 	// Progress is told several times a second how far the pass is.
 	Progress func(Progress)
 	// Stall is told when an operation has been under way for too long, and

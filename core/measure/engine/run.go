@@ -54,7 +54,7 @@ func Run(ctx context.Context, t target.Target, r Request) (Result, error) {
 func runAlone(ctx context.Context, t target.Target, r Request) (Result, error) {
 	runtime.LockOSThread()
 	defer runtime.UnlockOSThread()
-	whole := newAssembly(r.Watch.Sense)
+	whole := newAssembly(r.Watch)
 	reporter := &reporter{report: r.Watch.Progress}
 	var before target.Usage
 	w := &worker{

@@ -40,6 +40,8 @@ type work struct {
 	// seed tells the offsets and data of one work from those of another.
 	seed int
 	told func(engine.Progress)
+	// sampled is told of each sample and says whether that is enough; it may be nil.
+	sampled func(engine.Sample) bool
 }
 
 // do is the only way from a run to a queue: passes, filling, levels of a fill,
@@ -61,7 +63,7 @@ func (r *runner) do(ctx context.Context, d *desk, w work) (engine.Result, error)
 	result, err := engine.Run(guard, d.Target, engine.Request{
 		Load: w.Load, Start: w.start, Ledger: d.ledger, Written: d.written,
 		Seed: newSeed(r.session, w.seed), Timing: w.timing,
-		Watch: engine.Watch{Sense: r.sense, Progress: w.told, Stall: r.stallOf(d)},
+		Watch: engine.Watch{Sense: r.sense, Sample: w.sampled, Progress: w.told, Stall: r.stallOf(d)},
 	})
 	d.enter(result.Moved)
 	return result, target.Explain(errors.Join(err, outOfRoom(ctx, guard)))

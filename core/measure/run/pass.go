@@ -48,7 +48,9 @@ func (r *runner) attempt(ctx context.Context, pass plan.Pass) (*session.Pass, er
 func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error) {
 	r.progress.begin(p)
 	before := r.readLinks()
-	result, err := r.do(ctx, &r.main, r.asked(&r.main, p))
+	asked := r.asked(&r.main, p)
+	asked.sampled = r.follow(p)
+	result, err := r.do(ctx, &r.main, asked)
 	var record *session.Pass
 	if result.Operations > 0 || result.Errors > 0 {
 		made := passRecord(p, r.main.Description(), result, r.began)
@@ -124,4 +126,20 @@ func bytesOf(p plan.Pass, span unit.Bytes) unit.Bytes {
 		return min(p.Bytes, over)
 	}
 	return max(over, p.Block)
+}
+
+// follow lets the follower look on at a pass, and ends it once a cause is settled, where
+// that was asked for.
+func (r *runner) follow(p plan.Pass) func(engine.Sample) bool {
+	follower := r.request.Follow
+	if follower == nil {
+		return nil
+	}
+	follower.Begin(r.session, session.Pass{Index: p.Index, Step: p.Step, Load: p.Load, FillShare: p.Fill,
+		Direct: r.main.Description().Direct})
+	return func(s engine.Sample) bool {
+		follower.Sample(sampleRecord(s))
+		_, settled := follower.Says()
+		return p.Explained > 0 && settled >= p.Explained
+	}
 }

@@ -33,11 +33,14 @@ type Progress struct {
 	Temperatures map[string]unit.Celsius
 	Readings     map[string]float64
 	Event        string
+	// Says is how the pass comes to be as it is, as far as that can be said by now.
+	Says string
 }
 
 // tracker turns the engine's progress into the run's.
 type tracker struct {
 	watch  func(Progress)
+	follow Follower // or nil
 	passes []plan.Pass
 	at     int
 	// ended and expected count the passes that are over, and those to come.
@@ -118,6 +121,9 @@ func (t *tracker) measuring(p engine.Progress) {
 	told := Progress{Doing: doing, Pass: t.ended + 1, Rate: p.Rate, Writes: pass.Operation.Writes()}
 	if p.Counting {
 		told.Elapsed = p.Elapsed
+	}
+	if p.Counting && t.follow != nil {
+		told.Says, _ = t.follow.Says()
 	}
 	if p.Rate > 0 {
 		told.Latency = unit.Duration(float64(pass.Outstanding()) * float64(pass.Block) / float64(p.Rate))

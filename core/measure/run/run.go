@@ -71,6 +71,21 @@ type Request struct {
 	Parts       []book.Part // of the chain, from the bench book
 	Conditions  map[string]string
 	Environment host.Environment
+	// Follow looks on while passes are recorded; it may be nil.
+	Follow Follower
+}
+
+// Follower looks on while a pass is recorded, and says how it comes to be. Its methods
+// are called between operations and have to return at once, where the clock does not
+// stand still for them.
+type Follower interface {
+	// Begin starts on a pass, of which only what was asked is known.
+	Begin(s *session.Session, p session.Pass)
+	// Sample takes the next sample of the pass.
+	Sample(sample session.Sample)
+	// Says is what there is to say so far, or empty, and how likely the cause is that is
+	// settled, from 0 to 1.
+	Says() (text string, settled float64)
 }
 
 // Links is what looks at the links of a chain while it is measured.
@@ -209,6 +224,7 @@ func newRunner(request Request, keeper Keeper, watch func(Progress)) *runner {
 		r.others = append(r.others, request.newDesk(other.Target, other.Address))
 	}
 	r.progress = newTracker(request.Plan, request.Hold, d, r.lookedOn(watch))
+	r.progress.follow = request.Follow
 	return r
 }
 

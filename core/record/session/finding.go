@@ -65,7 +65,7 @@ type Finding struct {
 	Shares []Share `json:"shares,omitempty"`
 	// Reasons are what moved the odds of the explanation that the finding is of.
 	Reasons []Reason `json:"reasons,omitempty"`
-	Advice   string      `json:"advice"`
+	Advice  string   `json:"advice"`
 }
 
 // Rejection is a cause that was looked at and is not it.
