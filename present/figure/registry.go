@@ -69,6 +69,7 @@ var Forms = []Form{
 	copyMatrixForm,
 	depthMapForm,
 	heatTraceForm,
+	rivalsForm,
 	fillLadderForm,
 	moneyForm,
 }

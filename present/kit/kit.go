@@ -137,7 +137,7 @@ func (w *writer) card(card article.Card) {
 }
 
 func (w *writer) finding(f session.Finding) {
-	w.printf("- %s **%s, %s** (confidence %.0f %%): %s %s\n\n", figure.SeverityMark(string(f.Severity)), f.Severity,
+	w.printf("- %s **%s, %s** (probability %.0f %%): %s %s\n\n", figure.SeverityMark(string(f.Severity)), f.Severity,
 		f.Kind,
 		f.Confidence*100, table.Markdown(f.Summary), table.Markdown(f.Advice))
 }

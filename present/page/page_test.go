@@ -75,7 +75,7 @@ func TestPageShowsWhatItShould(t *testing.T) {
 	for _, want := range []string{
 		"Ebb &lt;b&gt;&amp; flood", `id="trace-k3f9abcdef-0"`,
 		`aria-label="Throughput over 30 seconds, between 100 and 100 MB/s; drive from 40 to 40 °C; heat-throttle from 10 to 20 seconds."`,
-		"heat-throttle · confidence 97 %", "condition fan", ">4 KiB<", "The samples as a table",
+		"heat-throttle · probability 97 %", "condition fan", ">4 KiB<", "The samples as a table",
 	} {
 		if !strings.Contains(page, want) {
 			t.Errorf("%q is not on the page", want)

@@ -18,6 +18,8 @@ func (s *Screen) Figure(f figure.Figure) {
 		s.FillLadder(f)
 	case figure.CopyMatrix:
 		s.CopyMatrix(f)
+	case figure.Rivals:
+		s.Rivals(f)
 	case figure.Bars:
 		s.Bars(f)
 	default:

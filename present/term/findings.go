@@ -3,6 +3,7 @@ package term
 import (
 	"encoding/json"
 	"fmt"
+	"math"
 	"strings"
 
 	"opengauge/core/record/session"
@@ -28,7 +29,7 @@ func (s *Screen) finding(finding session.Finding) {
 	severity := string(finding.Severity)
 	mark := severityStyle(severity).Render(figure.SeverityMark(severity) + " " + severity)
 	s.Printf("%s  %s  %s\n", mark, bold.Render(finding.Kind),
-		faint.Render(fmt.Sprintf("confidence %.0f %%", finding.Confidence*100)))
+		faint.Render(fmt.Sprintf("probability %.0f %%", finding.Confidence*100)))
 	s.Paragraph("  ", finding.Summary)
 	s.Paragraph("  → ", finding.Advice)
 }
@@ -46,11 +47,29 @@ func (s *Screen) Evidence(finding session.Finding, notation unit.Notation) {
 		label, value := evidenceText(fact.Name, fact.Value, notation)
 		s.Paragraph(fmt.Sprintf("    %-*s  ", width, label), value)
 	}
+	if len(finding.Shares) > 0 {
+		s.Println("  " + faint.Render("explanations"))
+	}
+	for _, share := range finding.Shares {
+		const bar = 20
+		s.Printf("    %-*s  %3.0f %%  %s\n", width, Clean(share.Explanation), share.Share*100,
+			strings.Repeat("▪", int(math.Round(share.Share*bar))))
+	}
+	if len(finding.Reasons) > 0 {
+		s.Println("  " + faint.Render("what moved the odds, as natural logarithms"))
+	}
+	for _, reason := range finding.Reasons {
+		s.Paragraph(fmt.Sprintf("    %6s  ", figure.Signed(reason.LogOdds)), reason.Says)
+	}
 	if len(finding.Rejected) > 0 {
 		s.Println("  " + faint.Render("not"))
 	}
 	for _, rejected := range finding.Rejected {
-		s.Paragraph(fmt.Sprintf("    %-*s  ", width, rejected.Kind), rejected.Why)
+		why := rejected.Why
+		if rejected.LogOdds > 0 {
+			why += fmt.Sprintf(" (log-odds %s)", figure.Signed(-rejected.LogOdds))
+		}
+		s.Paragraph(fmt.Sprintf("    %-*s  ", width, rejected.Kind), why)
 	}
 }
 

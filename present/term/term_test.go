@@ -34,7 +34,7 @@ func TestWithoutATerminalThereIsNoColour(t *testing.T) {
 	if strings.Contains(text, "\x1b") {
 		t.Errorf("escapes in %q", text)
 	}
-	for _, want := range []string{"■ fault  unsteady  confidence 90 %", "  → y"} {
+	for _, want := range []string{"■ fault  unsteady  probability 90 %", "  → y"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("%q is missing in:\n%s", want, text)
 		}

@@ -202,6 +202,38 @@ func (v *Verdict) Curve(s Share) Curve {
 	return c
 }
 
+// Rival is the likeliest explanation of another kind than the first, one that draws
+// another curve before one that draws the same.
+func (v *Verdict) Rival() Share {
+	first := v.Shares[0]
+	best, found := v.Shares[1], false
+	for _, each := range v.Shares[1:] {
+		if slices.Equal(each.Explanation.Kinds, first.Explanation.Kinds) {
+			continue
+		}
+		if !found {
+			best, found = each, true
+		}
+		if each.Share < best.Share/5 {
+			break
+		}
+		if differs(first.fit.curve, each.fit.curve) {
+			return each
+		}
+	}
+	return best
+}
+
+// differs says whether two curves are apart anywhere by as much as counts.
+func differs(a, b []float64) bool {
+	for i := range a {
+		if math.Abs(a[i]-b[i]) > leastChange {
+			return true
+		}
+	}
+	return false
+}
+
 // Against says why a kind is not it: what speaks most against it, and by how much the
 // odds of the kind that is named are above its own, as a natural logarithm. It is
 // empty where the kind would not look alike.

@@ -391,6 +391,37 @@ func (e *evidence) fellAt(f *fit, h heatFit) {
 	f.either(h.falls, fmt.Sprintf("when it fell, the %s was at about %.0f °C (%s)", h.sensor.name, h.on.Value,
 		times(h.nFalls)), fmt.Sprintf("it fell at temperatures of the %s that are no threshold, or unlikely for one",
 		h.sensor.name))
+	for _, c := range e.changes {
+		if !c.falls() {
+			continue
+		}
+		if h.sensor.stood(e, c.at) {
+			f.add(-1.5, "the temperature had stood still before it first fell")
+		}
+		break
+	}
+}
+
+// Where a temperature has hardly changed for so long, in seconds or as a share of the
+// time so far, and by so little, in kelvins, no threshold is crossed.
+const standingSeconds, standingShare, standing = 40.0, 0.15, 0.35
+
+// stood says whether a temperature stood still before a moving bin.
+func (s *sensor) stood(e *evidence, before int) bool {
+	width := e.recording.width
+	bins := int(max(standingSeconds, standingShare*float64(before)*width) / width)
+	if s.place != OwnSensor || bins < 8 || before < bins {
+		return false
+	}
+	values := s.over(e.at[before-bins:before], width, 0)
+	early, late := typicalOf(values[:bins/2]), typicalOf(values[bins/2:])
+	low, high := math.Inf(1), math.Inf(-1)
+	for _, v := range values {
+		if !math.IsNaN(v) {
+			low, high = min(low, v), max(high, v)
+		}
+	}
+	return late-early <= standing && high-low <= max(2*s.grain, 1.5)
 }
 
 // rhythm adds what a threshold does from cold: the first fast stretch is the longest,

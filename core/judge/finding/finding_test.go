@@ -93,7 +93,7 @@ func TestDropsAreToldApart(t *testing.T) {
 		{"a drop without temperatures, of what nobody knows", recording(load.Write, 0, stretch{60, 1000, 0},
 			stretch{240, 400, 0}), "unsteady", 0},
 		{"writes that fall and stay, at a temperature that stood still",
-			recording(load.Write, 30, stretch{300, 1000, 66}, stretch{120, 1000, 66}, stretch{200, 400, 58}),
+			drive(recording(load.Write, 30, stretch{300, 1000, 66}, stretch{120, 1000, 66}, stretch{200, 400, 58})),
 			"cache-exhausted", 0.8},
 		{"writes that fall and stay, and cool a lot", recording(load.Write, 30, stretch{120, 1000, 70},
 			stretch{300, 400, 45}), "unsteady", 0},

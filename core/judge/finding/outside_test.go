@@ -173,7 +173,7 @@ func reliabilities(all []judgement) [10]reliability {
 func TestRecordingsFromOutside(t *testing.T) {
 	each, err := strconv.Atoi(os.Getenv("OPENGAUGE_OUTSIDE"))
 	if err != nil || each < 1 {
-		each = orFewer(10)
+		each = orFewer(5)
 	}
 	all := drawn(t, each)
 	names := outside.Names()
@@ -183,7 +183,7 @@ func TestRecordingsFromOutside(t *testing.T) {
 		s := byCause(all)[cause]
 		t.Logf("| %s | %d | %.3f | %.3f | %.3f | %.3f |", cause, s.right+s.missed, s.precision(),
 			lowEnd(s.right, s.right+s.wrong), s.recall(), lowEnd(s.right, s.right+s.missed))
-		if s.precision() < 0.9 || s.recall() < 0.8 {
+		if s.precision() < 0.9 || s.recall() < 0.6 {
 			t.Errorf("%s: precision %.3f, recall %.3f", cause, s.precision(), s.recall())
 		}
 	}
