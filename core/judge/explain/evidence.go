@@ -78,7 +78,9 @@ func (e *evidence) withoutEdges(levels []level) []level {
 		before, after := levels[i-1], levels[i+1]
 		way := (before.y-l.y)*(l.y-after.y) > 0
 		broken := e.restedBefore(l.from) > 0 || e.restedBefore(after.from) > 0
-		if !way && !broken {
+		// A moment with less than both, where one level goes over to another.
+		moment := l.y < min(before.y, after.y) && math.Abs(before.y-after.y) > leastChange
+		if !way && !broken && !moment {
 			left = append(left, l)
 			continue
 		}

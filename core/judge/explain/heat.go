@@ -382,7 +382,7 @@ func (e *evidence) heatFacts(f *fit, levels []level, s states) {
 			"it did not come back, as cool as it was")
 	}
 	f.figures = append(f.figures, h.on)
-	e.rhythm(f, levels, s)
+	e.rhythm(f, levels, s, 1)
 	e.coupling(f, true)
 }
 
@@ -425,8 +425,8 @@ func (s *sensor) stood(e *evidence, before int) bool {
 }
 
 // rhythm adds what a threshold does from cold: the first fast stretch is the longest,
-// and those after it are alike.
-func (e *evidence) rhythm(f *fit, levels []level, s states) {
+// and those after it are alike; weight is how much of it counts.
+func (e *evidence) rhythm(f *fit, levels []level, s states, weight float64) {
 	if !e.regular(levels, s) {
 		return
 	}
@@ -441,9 +441,9 @@ func (e *evidence) rhythm(f *fit, levels []level, s states) {
 		cold = fast[1] > longer*medianOf(fast[2:])
 	}
 	if cold {
-		f.add(2*regularly, "the first fast stretch is the longest, and the others are alike: it began cold")
+		f.add(2*regularly*weight, "the first fast stretch is the longest, and the others are alike: it began cold")
 	} else {
-		f.add(regularly, "fast and slow stretches are alike")
+		f.add(regularly*(2*weight-1), "fast and slow stretches are alike")
 	}
 }
 
@@ -466,7 +466,8 @@ func (e *evidence) withoutSensors(f *fit, levels []level, s states) {
 	if !e.regular(levels, s) {
 		f.add(-2, "neither fast nor slow stretches are alike")
 	}
-	e.rhythm(f, levels, s)
+	const alone = 0.7 // jobs of somebody else's have a rhythm too
+	e.rhythm(f, levels, s, alone)
 }
 
 // heatCounters adds what the drive says itself.

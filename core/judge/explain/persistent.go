@@ -240,16 +240,21 @@ func (e *evidence) relinked(c change) float64 {
 			return 4.5
 		}
 	}
-	if e.recording.step <= 1 {
-		for i := max(c.at-3, 1); i <= min(c.at+1, len(e.at)-1); i++ {
-			if quiet := e.recording.quietAbout(e.at[i]); quiet {
-				return 2.5
-			}
-		}
-		return -1.2
+	if e.recording.step > 1 {
+		return 0
 	}
-	return 0
+	lower := min(e.levels[c.before].y, e.levels[c.after].y)
+	for i := max(c.at-3, 1); i <= min(c.at+2, len(e.at)-1); i++ {
+		if e.recording.quietAbout(e.at[i]) || e.y[i] < lower-muchLess {
+			return 2.5
+		}
+	}
+	return -1.2
 }
+
+// muchLess is how far, in logarithms, a moment is below both levels about it in which a
+// link trained anew.
+const muchLess = 0.4
 
 // quietAbout says whether nothing moved for a good part of a bin or the one before it.
 func (r *recording) quietAbout(bin int) bool {

@@ -55,7 +55,7 @@ func fitOthers(e *evidence) (fit, bool) {
 	e.edges(&f)
 	e.trend(&f, e.levels, s)
 	if fast, _ := e.stretches(e.levels, s); e.regular(e.levels, s) && fast[0] > 1.5*medianOf(fast[1:]) {
-		f.add(-regularly, "the first fast stretch is the longest, and the others are alike")
+		f.add(-regularly/2, "the first fast stretch is the longest, and the others are alike")
 	}
 	e.coupling(&f, false)
 	if e.context.Elsewhere {

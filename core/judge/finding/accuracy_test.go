@@ -32,7 +32,7 @@ type world struct {
 // beside them.
 var judged = []string{
 	"heat-throttle", "cache-exhausted", "dropout", "fill-slowdown", "run-fade", "credit-exhausted", "cap-bound",
-	"background-load", "data-sensitive", "unsteady",
+	"background-load", "data-sensitive", "link-degraded", "unsteady",
 }
 
 // between draws evenly from a range.
@@ -238,6 +238,44 @@ var worlds = []world{
 		return measure(part, "  - sweep: {operation: read, access: random, block: [4KiB, 16KiB, 32KiB], depth: [1, "+
 			"32], hold: 20s}\n"), []string{"cap-bound"}
 	}},
+	{"heat, held", []string{"heat-throttle"}, func(r *rand.Rand) (*session.Session, []string) {
+		b := draw(r)
+		at := between(r, 62, 84)
+		b.warm(at + between(r, 14, 30))
+		b.enclosure.HeatCapacity = between(r, 60, 160) / b.enclosure.Resistance
+		b.drive.Hold = sim.Hold{At: unit.Celsius(at), Gain: between(r, 0.003, 0.01), Least: 0.1}
+		return b.measure(r, long(readOrWrite(r), between(r, 12, 20))), []string{"heat-throttle"}
+	}},
+	{"heat, seen by a probe", []string{"heat-throttle"}, func(r *rand.Rand) (*session.Session, []string) {
+		b := draw(r)
+		b.heat(r)
+		b.enclosure.Probe = sim.Probe{Sees: between(r, 0.4, 0.8), Lag: time.Duration(between(r, 5, 40) * 1e9)}
+		s := b.measure(r, long("read", between(r, 15, 25)))
+		keepOnly(s, "case-probe")
+		return s, []string{"heat-throttle"}
+	}},
+	{"housekeeping", nil, func(r *rand.Rand) (*session.Session, []string) {
+		b := draw(r)
+		b.drive.Housekeeping = sim.Moments{After: time.Duration(between(r, 5, 60) * 1e9),
+			Every: time.Duration(between(r, 15, 90) * 1e9), For: time.Duration(between(r, 0.6, 4) * 1e9),
+			Left: between(r, 0.15, 0.8)}
+		return b.measure(r, long(readOrWrite(r), between(r, 6, 15))), nil
+	}},
+	{"somebody else, on the drive", []string{"background-load"}, func(r *rand.Rand) (*session.Session, []string) {
+		b := draw(r)
+		b.enclosure.Others = sim.Moments{After: time.Duration(between(r, 40, 120) * 1e9),
+			Every: time.Duration(between(r, 120, 240) * 1e9), For: time.Duration(between(r, 20, 80) * 1e9),
+			Left: between(r, 0.25, 0.75), Warm: true}
+		return b.measure(r, long(readOrWrite(r), between(r, 8, 15))), []string{"background-load"}
+	}},
+	{"the link falls", []string{"link-degraded"}, func(r *rand.Rand) (*session.Session, []string) {
+		b := draw(r)
+		b.enclosure.Carries = 1040e6
+		b.warm(between(r, 34, 48))
+		b.enclosure.Refall = sim.Refall{After: time.Duration(between(r, 90, 300) * 1e9),
+			Away: time.Duration(between(r, 1.2, 3) * 1e9), Rate: unit.BytesPerSecond(between(r, 425e6, 455e6))}
+		return b.measure(r, long("read", between(r, 8, 15))), []string{"link-degraded"}
+	}},
 	{"somebody else", []string{"background-load"}, func(r *rand.Rand) (*session.Session, []string) {
 		b := draw(r)
 		s := b.measure(r, long(readOrWrite(r), 4))
@@ -254,6 +292,19 @@ var worlds = []world{
 		return s, []string{"data-sensitive"}
 	}},
 }
+
+// keepOnly leaves one sensor.
+func keepOnly(s *session.Session, name string) {
+	for j := range s.Passes {
+		for i := range s.Passes[j].Samples {
+			readings := s.Passes[j].Samples[i].TemperaturesCelsius
+			s.Passes[j].Samples[i].TemperaturesCelsius = map[string]unit.Celsius{name: readings[name]}
+		}
+	}
+}
+
+// needThermometers are the worlds of which nobody could tell the cause without them.
+var needThermometers = []string{"heat, later the write area", "somebody else, on the drive"}
 
 // scale makes passes slower by a share each.
 func scale(s *session.Session, share func(*session.Pass) float64) {
@@ -359,7 +410,7 @@ func TestAccuracy(t *testing.T) {
 				r := rand.New(rand.NewPCG(uint64(number), 20))
 				w := worlds[number%len(worlds)]
 				s, truth := w.make(r)
-				blur(r, s, w.name == "heat, later the write area")
+				blur(r, s, slices.Contains(needThermometers, w.name))
 				found := map[string]bool{}
 				for _, f := range finding.Detect(s, unit.Decimal) {
 					found[f.Kind] = true

@@ -33,8 +33,12 @@ type Drive struct {
 	WriteJoules float64
 	// ControllerResistance is in kelvins a watt, from the controller to the rest.
 	ControllerResistance float64
-	// Throttle is how the drive slows itself, mildest stage first.
+	// Throttle is how the drive slows itself, mildest stage first, and Hold how it does
+	// so by as much as it takes.
 	Throttle []Stage
+	Hold     Hold
+	// Housekeeping is what the drive does for itself now and then.
+	Housekeeping Moments
 }
 
 // Flash is what only flash has. The zero value has no fast write area and does
@@ -64,7 +68,7 @@ type Disk struct {
 }
 
 // Stage is one step by which a drive protects itself from heat: from At on, until
-// it has cooled to Until.
+// it has cooled to Until, or for good where that is 0.
 type Stage struct {
 	At, Until unit.Celsius
 	Rate      unit.BytesPerSecond
@@ -103,6 +107,8 @@ func parseDrive(name string, node document.Node) (Drive, error) {
 			document.Into("full-seek", &drive.Disk.FullSeek, time.ParseDuration),
 			document.Into("rotation", &drive.Disk.Rotation, time.ParseDuration),
 		)...),
+		document.Nested("hold", drive.Hold.keys()...),
+		document.Nested("housekeeping", drive.Housekeeping.keys()...),
 		document.With("throttle", func(n document.Node) error { return parseStages(n, &drive.Throttle) }),
 	)...)
 	return drive, err
@@ -111,11 +117,10 @@ func parseDrive(name string, node document.Node) (Drive, error) {
 func parseStages(node document.Node, stages *[]Stage) error {
 	for _, element := range node.List() {
 		stage := Stage{}
-		_, err := element.Read(needed(
+		_, err := element.Read(append(needed(
 			document.Into("at", &stage.At, unit.ParseCelsius),
-			document.Into("until", &stage.Until, unit.ParseCelsius),
 			document.Into("rate", &stage.Rate, unit.ParseRate),
-		)...)
+		), document.Into("until", &stage.Until, unit.ParseCelsius))...)
 		if err != nil {
 			return err
 		}

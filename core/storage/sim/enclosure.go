@@ -29,6 +29,11 @@ type Enclosure struct {
 	FanDelay      time.Duration
 	Cooling       Cooling
 	Vanish        Vanish
+	// Refall is a link that falls to a lower rate, Others who else uses it, and Probe a
+	// thermometer on its case.
+	Refall Refall
+	Others Moments
+	Probe  Probe
 }
 
 // Vanish is an enclosure that leaves the bus when the drive in it is too hot. The
@@ -83,11 +88,15 @@ func parseEnclosure(name string, node document.Node) (Enclosure, error) {
 			document.Into("for", &enclosure.Vanish.For, time.ParseDuration),
 			document.Into("rate", &enclosure.Vanish.Rate, unit.ParseRate),
 		)...),
+		document.Nested("refall", enclosure.Refall.keys()...),
+		document.Nested("others", enclosure.Others.keys()...),
+		document.Nested("probe", enclosure.Probe.keys()...),
 		document.Nested("stall", needed(
 			document.Into("every", &enclosure.StallEvery, time.ParseDuration),
 			document.Into("for", &enclosure.StallFor, time.ParseDuration),
 		)...),
 	)...)
+	enclosure.Others.Warm = enclosure.Others.For > 0
 	if err == nil && enclosure.Cooling != Passive && enclosure.FanResistance <= 0 {
 		return enclosure, node.Errorf("an enclosure with a fan needs \"fan-resistance\"")
 	}
@@ -97,6 +106,9 @@ func parseEnclosure(name string, node document.Node) (Enclosure, error) {
 // stalled says until when the bridge does not move at a time, or gives the time
 // itself.
 func (e *Enclosure) stalled(now time.Duration) time.Duration {
+	if f := &e.Refall; f.fallen(now) && now < f.After+f.Away {
+		return f.After + f.Away
+	}
 	if e.StallEvery <= 0 || now < e.StallEvery {
 		return now
 	}

@@ -196,7 +196,11 @@ func (p *Device) carries() unit.BytesPerSecond {
 	if p.heat.returned && p.enclosure.Vanish.Rate > 0 {
 		return min(p.enclosure.Carries, p.enclosure.Vanish.Rate)
 	}
-	return p.enclosure.Carries
+	carried := float64(p.enclosure.Carries)
+	if p.enclosure.Refall.fallen(p.now) {
+		carried = min(carried, float64(p.enclosure.Refall.Rate))
+	}
+	return unit.BytesPerSecond(carried * p.heat.held * p.drive.Housekeeping.left(p.now) * p.enclosure.Others.left(p.now))
 }
 
 // Usage is nothing: a simulated host is never busy, and nobody else uses the
@@ -212,6 +216,9 @@ func (p *Device) Temperatures() map[string]unit.Celsius {
 	readings := map[string]unit.Celsius{"drive": wholeDegrees(p.heat.temperature)}
 	if p.drive.ControllerResistance > 0 {
 		readings["controller"] = wholeDegrees(p.heat.controller)
+	}
+	if p.enclosure.Probe.Lag > 0 {
+		readings["case-probe"] = wholeDegrees(p.heat.probe)
 	}
 	return readings
 }

@@ -38,6 +38,8 @@ type thermal struct {
 	// stages says which throttle stages are on, and limit what they leave.
 	stages   []bool
 	limit    unit.BytesPerSecond
+	held     float64 // the share that holding a temperature leaves
+	probe    unit.Celsius
 	fan      bool
 	fanAsked time.Duration // when FanOnAt was reached, or -1
 	// left is when the drive vanished, or -1, and returned whether it came back
@@ -51,9 +53,11 @@ func newThermal(drive *Drive, enclosure *Enclosure, ambient unit.Celsius) therma
 		drive: drive, enclosure: enclosure, ambient: ambient, until: tick, fanAsked: -1, left: -1,
 		stages: make([]bool, len(drive.Throttle)), limit: unlimited, watts: drive.IdleWatts,
 	}
+	h.held, h.probe = 1, ambient
 	h.fan = enclosure.Cooling == AlwaysOn
 	h.temperature = h.balance(drive.IdleWatts)
 	h.controller = h.temperature + unit.Celsius(drive.IdleWatts*drive.ControllerResistance)
+	h.probe += (h.temperature - ambient) * unit.Celsius(enclosure.Probe.Sees)
 	return h
 }
 
@@ -82,13 +86,23 @@ func (h *thermal) advance(now time.Duration) {
 
 func (h *thermal) step() {
 	h.watts = h.drive.IdleWatts + h.drawn/tick.Seconds()
+	if others := &h.enclosure.Others; others.Warm {
+		if left := others.left(h.until); left > 0 && left < 1 { // they draw what is not left
+			h.watts += h.drawn / tick.Seconds() * (1/left - 1)
+		}
+	}
 	h.drawn = 0
 	goal := h.balance(h.watts)
 	share := math.Exp(-tick.Seconds() / (h.resistance() * h.enclosure.HeatCapacity))
 	h.temperature = goal + (h.temperature-goal)*unit.Celsius(share)
 	own := h.temperature + unit.Celsius(h.watts*h.drive.ControllerResistance)
 	h.controller += (own - h.controller) * unit.Celsius(tick.Seconds()/controllerLag.Seconds())
+	if p := &h.enclosure.Probe; p.Lag > 0 {
+		seen := h.ambient + (h.temperature-h.ambient)*unit.Celsius(p.Sees)
+		h.probe += (seen - h.probe) * unit.Celsius(min(tick.Seconds()/p.Lag.Seconds(), 1))
+	}
 	h.throttle()
+	h.hold()
 	h.vanish()
 	h.cool()
 }
@@ -99,12 +113,20 @@ func (h *thermal) throttle() {
 		switch {
 		case h.temperature >= stage.At:
 			h.stages[i] = true
-		case h.temperature <= stage.Until:
+		case stage.Until > 0 && h.temperature <= stage.Until:
 			h.stages[i] = false
 		}
 		if h.stages[i] {
 			h.limit = min(h.limit, stage.Rate)
 		}
+	}
+}
+
+// hold moves the share that holding a temperature leaves.
+func (h *thermal) hold() {
+	if hold := &h.drive.Hold; hold.At > 0 {
+		off := float64(h.temperature - hold.At)
+		h.held = min(max(h.held-hold.Gain*off*tick.Seconds(), hold.Least), 1)
 	}
 }
 
