@@ -35,7 +35,7 @@ func TestRecipes(t *testing.T) {
 		text, documents, page, docs string
 	}{
 		{name: "finding", mostFiles: 2, step: "  - sweep: {operation: read, access: random, block: 64KiB, depth: 1}",
-			text: "note  wide-tail  confidence", documents: `"kind": "wide-tail"`, page: "has a wide tail",
+			text: "note  wide-tail  probability", documents: `"kind": "wide-tail"`, page: "has a wide tail",
 			docs: "| `wide-tail` |"},
 		{name: "figure", mostFiles: 3, step: "  - sweep: {operation: read, access: random, block: 64KiB, depth: 1}",
 			text: "p99 over median", documents: "## Tails", page: `id="tails"`, docs: "| `tails` |"},

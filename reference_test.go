@@ -158,7 +158,8 @@ func commandReference(out *strings.Builder, cmd *cobra.Command) {
 // explanationsReference lists what competes, with how often each occurs, and the tests
 // that are proposed.
 func explanationsReference(out *strings.Builder) {
-	out.WriteString("\n## Explanations\n\nHow often each occurs, in parts of any whole, among recordings that change.\n\n" +
+	out.WriteString("\n## Explanations\n\n" +
+		"How often each occurs, in parts of any whole, among recordings that change.\n\n" +
 		"| explanation | says | kinds | drive, reads | drive, writes | volume, reads | volume, writes |\n" +
 		"|---|---|---|---:|---:|---:|---:|\n")
 	for _, x := range explain.Explanations {

@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/bench/event"
+	"opengauge/core/judge/explain"
 	"opengauge/core/judge/finding"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -21,6 +22,8 @@ type explanation struct {
 	Name      string            `json:"name"`
 	Simulated bool              `json:"simulated"`
 	Findings  []session.Finding `json:"findings"`
+	// NotBelieved is what of the recording was not, and why.
+	NotBelieved []string `json:"not_believed,omitempty"`
 }
 
 func newExplain(env *environment) *cobra.Command {
@@ -39,7 +42,8 @@ temperature_celsius or several temperature_celsius:NAME.`,
 		Example: `  opengauge explain latest
   opengauge explain stick-fan --fail-on caution
   opengauge explain k3f9 --json
-  opengauge explain --series logger.csv --operation write --block-size 1MiB --depth 8 --ceiling 1.04GB/s`,
+  opengauge explain --series logger.csv --operation write --block-size 1MiB --depth 8 --ceiling 1.04GB/s
+  opengauge explain --series volume.csv --operation read --storage volume`,
 		Args:              cobra.MaximumNArgs(1),
 		ValidArgsFunction: env.completeSessions,
 		RunE: func(_ *cobra.Command, arguments []string) error {
@@ -86,6 +90,7 @@ func (e *environment) explain(arguments []string, recording *seriesFlags, failOn
 	if e.json {
 		err = e.writeJSON(explanation{
 			Format: "opengauge.explanation/1", Session: s.ID, Name: s.Name, Simulated: s.Simulated, Findings: findings,
+			NotBelieved: explain.Doubts(s),
 		})
 	} else {
 		e.showExplained(s, findings, notation)
@@ -106,6 +111,9 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 		if e.Kind == event.Recording || e.Kind == event.Clock {
 			screen.Paragraph("  ", e.Detail+".")
 		}
+	}
+	for _, doubt := range explain.Doubts(s) {
+		screen.Paragraph("  ", "Not believed: "+doubt+".")
 	}
 	screen.Println("")
 	screen.Findings(findings)

@@ -38,7 +38,7 @@ func TestReportInABrowser(t *testing.T) {
 	for _, message := range b.messages("browser") {
 		t.Errorf("the console says: %s", message)
 	}
-	requested := regexp.MustCompile(`"method":"Network.requestWillBeSent".*?"url":"([^"]{0,40})`)
+	requested := regexp.MustCompile(`"method":"Network.requestWillBeSent".*?"request":\{.*?"url":"([^"]{0,40})`)
 	pages := 0
 	for _, message := range b.messages("performance") {
 		for _, found := range requested.FindAllStringSubmatch(strings.ReplaceAll(message, `\"`, `"`), -1) {
@@ -59,7 +59,7 @@ func TestReportInABrowser(t *testing.T) {
 	}
 	order := decode[[]string](t,
 		b.run(`return Array.from(document.querySelectorAll("main > section")).map(s => s.id);`))
-	if got := strings.Join(order, " "); got != "tested verdict comparison maps traces ladders money method findings" {
+	if got := strings.Join(order, " "); got != "tested verdict comparison maps traces rivals ladders money method findings" {
 		t.Errorf("the order is %s", got)
 	}
 }

@@ -4,9 +4,12 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
+	"opengauge/core/judge/explain"
 	"opengauge/core/load"
 	"opengauge/core/record/series"
 	"opengauge/core/record/session"
@@ -15,8 +18,8 @@ import (
 
 // seriesFlags are what explain is told about a recording made elsewhere.
 type seriesFlags struct {
-	file, operation, access, block, ceiling string
-	depth                                   int
+	file, operation, access, block, ceiling, storage string
+	depth                                            int
 }
 
 func (f *seriesFlags) add(cmd *cobra.Command) {
@@ -27,6 +30,10 @@ func (f *seriesFlags) add(cmd *cobra.Command) {
 	set.StringVar(&f.block, "block-size", "1MiB", "in which blocks")
 	set.IntVar(&f.depth, "depth", 8, "at which queue depth")
 	set.StringVar(&f.ceiling, "ceiling", "", "the most that the chain carries, like 1.04GB/s")
+	set.StringVar(&f.storage, "storage", "", "what it was recorded on, where that is known: "+
+		strings.Join(explain.Storages, ", "))
+	_ = cmd.RegisterFlagCompletionFunc("storage",
+		cobra.FixedCompletions(explain.Storages, cobra.ShellCompDirectiveNoFileComp))
 }
 
 // read reads the recording.
@@ -47,6 +54,9 @@ func (f *seriesFlags) read() (*session.Session, error) {
 			return nil, usageError{fmt.Errorf("--ceiling: %w", err)}
 		}
 	}
+	if f.storage != "" && !slices.Contains(explain.Storages, f.storage) {
+		return nil, usageError{fmt.Errorf("--storage %q is none of %s", f.storage, strings.Join(explain.Storages, ", "))}
+	}
 	if f.depth < 1 || f.depth > load.LargestDepth {
 		return nil, usageError{fmt.Errorf("--depth %d is not from 1 to %d", f.depth, load.LargestDepth)}
 	}
@@ -55,5 +65,9 @@ func (f *seriesFlags) read() (*session.Session, error) {
 		return nil, fmt.Errorf("could not read the recording: %w", err)
 	}
 	defer file.Close()
-	return series.Read(filepath.Base(f.file), file, about)
+	s, err := series.Read(filepath.Base(f.file), file, about)
+	if err == nil && f.storage != "" {
+		s.Conditions[explain.StorageCondition] = f.storage
+	}
+	return s, err
 }

@@ -11,12 +11,13 @@ import (
 )
 
 var sustainKind = StepKind{
-	Name:    "sustain",
-	About:   "writes or reads without pause, for a time, a number of bytes, or so many times over the target",
-	Items:   []Item{Pass{}},
-	Example: "sustain: {operation: write, access: sequential, block: 1MiB, depth: 8, for: 10m, until-steady: 1m, until-explained: 90%}",
-	parse:   parseSustain,
-	blank:   func() Work { return &Sustain{} },
+	Name:  "sustain",
+	About: "writes or reads without pause, for a time, a number of bytes, or so many times over the target",
+	Items: []Item{Pass{}},
+	Example: "sustain: {operation: write, access: sequential, block: 1MiB, depth: 8, for: 10m, until-steady: 1m, " +
+		"until-explained: 90%}",
+	parse: parseSustain,
+	blank: func() Work { return &Sustain{} },
 }
 
 // Sustain writes or reads without pause.

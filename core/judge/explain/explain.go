@@ -13,6 +13,7 @@ package explain
 
 import (
 	"math"
+	"slices"
 
 	"opengauge/core/record/session"
 )
@@ -160,4 +161,17 @@ func (v *Verdict) Best(kind string) (Share, bool) {
 		}
 	}
 	return Share{}, false
+}
+
+// Doubts are what of a session's recordings was not believed, and why.
+func Doubts(s *session.Session) []string {
+	var said []string
+	for i := range s.Passes {
+		for _, doubt := range recordingOf(&s.Passes[i]).doubts() {
+			if !slices.Contains(said, doubt) {
+				said = append(said, doubt)
+			}
+		}
+	}
+	return said
 }

@@ -117,13 +117,18 @@ func firstFall(a explain.Account) float64 {
 	return a.Slow[0].FromSeconds
 }
 
-// level is a throughput with the range that it lies in.
+// levelEvidence is the range that a throughput lies in; zeros where it is as good as
+// exact.
 type levelEvidence struct {
 	low, high unit.BytesPerSecond
 }
 
 func levelOf(q explain.Quantity) (unit.BytesPerSecond, levelEvidence) {
-	return whole(q.Value), levelEvidence{whole(q.Low), whole(q.High)}
+	low, high := whole(q.Low), whole(q.High)
+	if q.High-q.Low < 0.001*q.Value { // as good as exact
+		low, high = 0, 0
+	}
+	return whole(q.Value), levelEvidence{low, high}
 }
 
 func whole(v float64) unit.BytesPerSecond { return rate(math.Round(v)) }

@@ -87,7 +87,7 @@ func readJSON(r io.Reader) iter.Seq2[*session.Session, error] {
 	return inOrder(func(yield func(jsontext.Value, error) bool) {
 		limit := &bounded{r: r, left: largestDocument}
 		buffered := bufio.NewReaderSize(limit, 1<<16)
-		begin, err := buffered.Peek(1 << 12)
+		begin, err := buffered.Peek(1 << 16)
 		if err != nil && !errors.Is(err, io.EOF) {
 			yield(nil, wrapJSON(err))
 			return
