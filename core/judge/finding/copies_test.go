@@ -136,3 +136,49 @@ func TestWhatElseHoldsACopy(t *testing.T) {
 		}
 	}
 }
+
+// One pair is the same device both ways, whatever the files; a copy that is faster than
+// its end alone is no proof of anything; and repeats decide between ends that are close.
+func TestWhatHoldsACopyIsLikelyOrOpen(t *testing.T) {
+	device := []session.End{{Address: "/a", Device: "/dev/x"}, {Address: "/b", Device: "/dev/x"}}
+	apart := []session.End{{Address: "/a", Device: "/dev/x"}, {Address: "/b", Device: "/dev/y"}}
+	of := func(ends []session.End, median unit.Bytes, source, dest, whole []float64) *session.Session {
+		s := &session.Session{Ends: ends}
+		add := func(work string, from, to int, rates []float64) {
+			for _, r := range rates {
+				s.Copies = append(s.Copies, session.Copy{Work: work, From: from, To: to, Set: "archive", Parallel: 1,
+					BytesPerSecond: unit.BytesPerSecond(r * 1e6), Bytes: unit.GB, ElapsedSeconds: 10,
+					Spread: fileset.Spread{Median: median, Files: 100}})
+			}
+		}
+		add(session.CopySource, 0, -1, source)
+		add(session.CopyDestination, -1, 1, dest)
+		add(session.CopyWhole, 0, 1, whole)
+		s.Findings = finding.Detect(s, unit.Decimal)
+		return s
+	}
+	for name, c := range map[string]struct {
+		s    *session.Session
+		want string
+	}{
+		"one device, small files":   {of(device, 4096, []float64{500}, []float64{500}, []float64{240}), "same device"},
+		"one device, a large file":  {of(device, unit.GB, []float64{500}, []float64{480}, []float64{250}), "same device"},
+		"one device, the other way": {of(device, 4096, []float64{480}, []float64{500}, []float64{255}), "same device"},
+		"faster than alone":         {of(apart, unit.GB, []float64{449}, []float64{900}, []float64{523}), "between"},
+		"close, once":               {of(apart, unit.GB, []float64{500}, []float64{515}, []float64{480}), "both"},
+		"close, often": {of(apart, unit.GB, []float64{500, 501, 499, 500}, []float64{530, 529, 531, 530},
+			[]float64{480, 482, 481}), "source"},
+		"much slower than either": {of(apart, unit.GB, []float64{500}, []float64{600}, []float64{150}), "between"},
+	} {
+		if got := named(c.s); got != c.want {
+			t.Errorf("%s: named %q, want %q: %s", name, got, c.want, c.s.Findings[0].Summary)
+		}
+		sum := 0.0
+		for _, share := range c.s.Findings[0].Shares {
+			sum += share.Share
+		}
+		if !(sum >= 0.9 && sum <= 1.05) {
+			t.Errorf("%s: the shares add up to %.2f", name, sum)
+		}
+	}
+}

@@ -4,17 +4,15 @@ import (
 	"fmt"
 	"math"
 
+	"opengauge/core/judge/explain"
 	"opengauge/core/record/session"
-	"opengauge/core/stat"
 	"opengauge/core/unit"
 )
 
 const (
-	// asFast is the share of an end's own speed from which on a copy runs as fast
-	// as that end.
-	asFast = 0.85
-	// endsAlike is how close two ends are that cannot be told apart as the limit.
-	endsAlike = 0.05
+	// fasterThanAlone is how much faster a copy may be than its slower end alone before
+	// one of the figures is not of the same state.
+	fasterThanAlone = 1.12
 	// manyFiles is the size of the median file below which a set is many files.
 	manyFiles = 256 * unit.KiB
 	// costly is how many times faster a large file has to be for the many files to
@@ -48,7 +46,7 @@ type measuredCopy struct {
 	session             *session.Session
 	n                   unit.Notation
 	first               *session.Copy
-	whole, source, dest float64 // bytes a second
+	whole, source, dest figured
 }
 
 // conclusion is what holds a copy, and how sure that is.
@@ -58,6 +56,7 @@ type conclusion struct {
 	severity        session.Severity
 	confidence      float64
 	summary, advice string
+	shares          []session.Share
 }
 
 // findEndpointBound names the end that holds a copy, by what each end does alone, or
@@ -66,19 +65,19 @@ func findEndpointBound(s *session.Session, n unit.Notation) []session.Finding {
 	var found []session.Finding
 	for _, c := range measuredCopies(s) {
 		c.n = n
-		if c.source == 0 || c.dest == 0 {
+		if c.source.value == 0 || c.dest.value == 0 {
 			continue
 		}
 		end := c.conclude()
 		f := end.kind.new(end.confidence, []int{}, EndpointBoundEvidence{
-			Copy: c.first.Index, Set: c.first.Set, End: end.end, Hop: end.hop, Rate: rate(math.Round(c.whole)),
-			Source: rate(math.Round(c.source)), Destination: rate(math.Round(c.dest)),
+			Copy: c.first.Index, Set: c.first.Set, End: end.end, Hop: end.hop, Rate: rate(math.Round(c.whole.value)),
+			Source: rate(math.Round(c.source.value)), Destination: rate(math.Round(c.dest.value)),
 		})
-		f.Severity = end.severity
+		f.Severity, f.Shares = end.severity, end.shares
 		f.Summary = fmt.Sprintf("%s from %s to %s: %s: the copy runs at %s, the source alone gives %s, the "+
 			"destination alone %s%s",
-			c.first.Set, c.from().Address, c.to().Address, end.summary, n.Rate(rate(c.whole)), n.Rate(rate(c.source)),
-			n.Rate(rate(c.dest)),
+			c.first.Set, c.from().Address, c.to().Address, end.summary, n.Rate(rate(c.whole.value)), n.Rate(rate(c.source.value)),
+			n.Rate(rate(c.dest.value)),
 			c.within(end))
 		f.Advice = end.advice
 		found = append(found, f)
@@ -99,51 +98,67 @@ func (c *measuredCopy) within(end conclusion) string {
 		c.n.Between(hop.Usable.Low, hop.Usable.High), c.n.Unit())
 }
 
+// conclude names what holds a copy, where that is likely enough, or what it may be.
 func (c *measuredCopy) conclude() conclusion {
-	slower, name, other, end := c.dest, "destination", "source", c.to().Address
-	if c.source < c.dest {
-		slower, name, other, end = c.source, "source", "destination", c.from().Address
+	holders := c.holders()
+	made := conclusion{kind: endpointBound, severity: session.Note, end: holders[0].name,
+		confidence: min(hundredths(holders[0].share), 0.99)}
+	ends := 0.0
+	for _, h := range holders {
+		if h.share >= 0.01 {
+			made.shares = append(made.shares, session.Share{Explanation: h.name, Share: hundredths(h.share)})
+		}
+		if h.name == bySource || h.name == byDestination {
+			ends += h.share
+		}
 	}
-	made := conclusion{kind: endpointBound, severity: session.Note, confidence: 0.9}
+	slower := min(c.source.value, c.dest.value)
 	switch {
-	case c.whole >= asFast*slower && math.Abs(c.source/c.dest-1) <= endsAlike:
-		made.end, made.confidence = "both", 0.8
+	case c.whole.value > fasterThanAlone*slower:
+		made.end, made.severity, made.confidence = byBetween, session.Caution, 0.9
+		made.summary = "the copy was faster than its slower end alone, so they were not measured in the same state: " +
+			"a write area or a cache helped one of them"
+		made.advice = "Let both ends rest and repeat, the copies first (--copies-only)."
+	case holders[0].share >= explain.Named:
+		c.say(&made)
+	case ends >= explain.Named:
+		made.end, made.confidence = byBoth, min(hundredths(ends), 0.99)
 		made.summary = "both ends are alike and hold it together"
 		made.advice = "Only two faster ends would make it faster."
-	case c.whole >= asFast*slower:
-		made.end = name
-		made.summary = fmt.Sprintf("the %s, %s, is the limit%s", name, end, c.byFiles(name))
-		made.advice = "A faster " + other + " would change nothing."
 	default:
-		c.between(&made)
+		made.summary = fmt.Sprintf("the figures do not settle what holds it: %s %.0f %%, %s %.0f %%", holders[0].name,
+			holders[0].share*100, holders[1].name, holders[1].share*100)
+		made.end = byBetween
+		made.advice = "Repeat it (--repeat 3): the intervals of the copy and of its ends tell which."
 	}
 	return made
 }
 
-// between says what holds a copy that runs slower than either of its ends alone.
-func (c *measuredCopy) between(made *conclusion) {
+// say says what is named, and what would change it.
+func (c *measuredCopy) say(made *conclusion) {
 	from, to := c.from(), c.to()
-	if hop, shared := sharedHopOf(from.Chain, to.Chain); shared && hop.Usable.ReachedBy(rate(2*c.whole)) {
-		made.kind, made.end, made.hop = sharedHop, "shared hop", hop.Name
+	switch made.end {
+	case bySource:
+		made.summary = fmt.Sprintf("the source, %s, is the limit%s", from.Address, c.byFiles(bySource))
+		made.advice = "A faster destination would change nothing."
+	case byDestination:
+		made.summary = fmt.Sprintf("the destination, %s, is the limit%s", to.Address, c.byFiles(byDestination))
+		made.advice = "A faster source would change nothing."
+	case byHop:
+		hop, _ := sharedHopOf(from.Chain, to.Chain)
+		made.kind, made.hop = sharedHop, hop.Name
 		made.summary = fmt.Sprintf("both ends are behind %s, which carries the data in and out", hop.Name)
 		made.advice = "Put the two ends on different ports of the host."
-		return
-	}
-	// Where each file waits for both ends in turn, their times add up.
-	inTurn := 1 / (1/c.source + 1/c.dest)
-	switch {
-	case c.first.Spread.Median < manyFiles && c.first.Parallel == 1 && c.whole >= asFast*inTurn:
-		made.end = "many files"
+	case byFiles:
 		made.summary = fmt.Sprintf("the many files are the limit, each of which waits for both ends in turn (that "+
-			"would give %s)",
-			c.n.Rate(rate(inTurn)))
+			"would give %s)", c.n.Rate(rate(1/(1/c.source.value+1/c.dest.value))))
 		made.advice = "Copy several files at once (--parallel), or pack them into one."
-	case from.Device != "" && from.Device == to.Device:
-		made.end = "same device"
-		made.summary = fmt.Sprintf("both ends are on %s, which has to read and write at once", from.Device)
+	case byDevice:
+		made.summary = fmt.Sprintf("both ends are on %s, which reads and writes in turn (that would give %s)",
+			from.Device, c.n.Rate(rate(1/(1/c.source.value+1/c.dest.value))))
 		made.advice = "Copy to another device."
 	default:
-		made.end, made.severity, made.confidence = "between", session.Caution, 0.6
+		made.severity = session.Caution
 		made.summary = "neither end alone is the limit, so it is what is between them, the host or a hop that both use"
 		made.advice = "Repeat it with another host, or on other ports, to see which."
 	}
@@ -155,13 +170,13 @@ func (c *measuredCopy) byFiles(end string) string {
 	if c.first.Spread.Median >= manyFiles {
 		return ""
 	}
-	work, alone := session.CopySource, c.source
-	if end == "destination" {
-		work, alone = session.CopyDestination, c.dest
+	work, alone := session.CopySource, c.source.value
+	if end == byDestination {
+		work, alone = session.CopyDestination, c.dest.value
 	}
 	for i := range c.session.Copies {
 		other := &c.session.Copies[i]
-		same := end == "source" && other.From == c.first.From || end == "destination" && other.To == c.first.To
+		same := end == bySource && other.From == c.first.From || end == byDestination && other.To == c.first.To
 		if other.Work == work && same && other.Spread.Files == 1 && float64(other.BytesPerSecond) > costly*alone {
 			return fmt.Sprintf(", by its many files (one large file gives it %s)", c.n.Rate(other.BytesPerSecond))
 		}
@@ -196,13 +211,9 @@ func measuredCopies(s *session.Session) []measuredCopy {
 	var all []measuredCopy
 	for _, key := range order {
 		made := *groups[key]
-		made.whole = stat.Median(rates[key])
-		if source := rates[way{key.set, key.from, -1}]; len(source) > 0 {
-			made.source = stat.Median(source)
-		}
-		if dest := rates[way{key.set, -1, key.to}]; len(dest) > 0 {
-			made.dest = stat.Median(dest)
-		}
+		made.whole = figuredOf(rates[key])
+		made.source = figuredOf(rates[way{key.set, key.from, -1}])
+		made.dest = figuredOf(rates[way{key.set, -1, key.to}])
 		all = append(all, made)
 	}
 	return all
