@@ -38,8 +38,11 @@ torture: ## kill it, fill its disks, tear its logbook, swap its devices, lie to 
 bench: ## speed and cost, as ratios to a bare loop of the same system calls where that is what counts
 	go test -run '^$$' -bench . ./core/measure/engine ./core/storage/payload ./core/storage/sim ./core/measure/transfer ./cli
 
-accuracy: ## how often findings are right, over many simulated runs
-	OPENGAUGE_ACCURACY=1008 go test -count=1 -timeout 60m -v -run TestAccuracy ./core/judge/finding
+EACH = 300
+accuracy: ## how often causes are right: on 1140 simulated benches, and on EACH=300 of every class from outside
+	OPENGAUGE_ACCURACY=1140 go test -count=1 -timeout 60m -v -run TestAccuracy ./core/judge/finding
+	OPENGAUGE_OUTSIDE=$(EACH) OPENGAUGE_SEED=$$(git rev-parse HEAD) go test -count=1 -timeout 120m -v \
+		-run TestRecordingsFromOutside ./core/judge/finding
 
 lab: ## virtual hardware: needs QEMU (make tools) and Debian's kernel package, which it fetches
 	@ls .lab/linux-image-*.deb >/dev/null 2>&1 || lab/fetch-kernel

@@ -2,6 +2,7 @@ package explain
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 	"sync"
@@ -32,7 +33,8 @@ type Follow struct {
 	pass    session.Pass
 	number  int // of the pass, so that a look at one before it is dropped
 	samples []session.Sample
-	joined  int // how many samples of the pass are in one
+	recent  []session.Sample // the last ones, as they were
+	joined  int              // how many samples of the pass are in one
 	pending int
 	seen    int // samples of the pass
 	next    int
@@ -55,7 +57,7 @@ func (f *Follow) Begin(s *session.Session, p session.Pass) {
 	f.mutex.Lock()
 	defer f.mutex.Unlock()
 	f.session = session.Session{Target: s.Target, Chain: s.Chain, Parts: s.Parts, Conditions: s.Conditions}
-	f.pass, f.samples, f.joined, f.pending, f.seen = p, nil, 1, 0, 0
+	f.pass, f.samples, f.recent, f.joined, f.pending, f.seen = p, nil, nil, 1, 0, 0
 	f.next, f.says, f.likely, f.settled = followFirst, "", nil, 0
 	f.number++
 }
@@ -73,10 +75,17 @@ func (f *Follow) Sample(s session.Sample) {
 	f.busy, f.next = true, f.seen+max(int(float64(f.seen)*followMore), 1)
 	about, p, number := f.session, f.pass, f.number
 	p.Samples = slices.Clone(f.samples)
+	var lately []session.Sample
+	if f.joined > 1 {
+		lately = slices.Clone(f.recent)
+	}
 	f.mutex.Unlock()
 	look := func() {
 		p.ElapsedSeconds = p.Samples[len(p.Samples)-1].TSeconds
 		verdict := Pass(&about, &p)
+		if last := lastStretch(&about, p, lately); len(last.changes()) > 2*len(verdict.changes())+2 {
+			verdict = last // what comes and goes too quickly for samples that were put together
+		}
 		f.mutex.Lock()
 		defer f.mutex.Unlock()
 		f.busy = false
@@ -91,8 +100,24 @@ func (f *Follow) Sample(s session.Sample) {
 	look()
 }
 
+// lastStretch explains the last samples of a pass alone.
+func lastStretch(about *session.Session, p session.Pass, samples []session.Sample) Verdict {
+	if len(samples) == 0 {
+		return Verdict{}
+	}
+	from := samples[0].TSeconds - samples[0].ElapsedSeconds
+	for i := range samples {
+		samples[i].TSeconds -= from
+	}
+	p.Samples = samples
+	return Pass(about, &p)
+}
+
 // add keeps a sample, or puts it to the last one where there are many.
 func (f *Follow) add(s session.Sample) {
+	if f.recent = append(f.recent, s); len(f.recent) > 2*windowBins {
+		f.recent = slices.Clone(f.recent[windowBins:])
+	}
 	if f.pending > 0 && f.pending < f.joined {
 		last := &f.samples[len(f.samples)-1]
 		together(last, s)
@@ -154,7 +179,7 @@ func said(causes []held) string {
 	var parts []string
 	for i, each := range causes {
 		if i < told && each.likelihood >= least {
-			parts = append(parts, fmt.Sprintf("%s %.1f", Short(each.kind), min(each.likelihood, 0.99)))
+			parts = append(parts, fmt.Sprintf("%s %.1f", Short(each.kind), math.Floor(each.likelihood*10)/10))
 		}
 		if each.likelihood >= Named {
 			break

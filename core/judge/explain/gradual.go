@@ -43,16 +43,16 @@ func (e *evidence) bent() *bends {
 // given; if there is none, its sum is infinite.
 func (e *evidence) overGoing(w way, latest float64) bend {
 	n := len(e.plain)
-	best, takenBy := bend{sum: math.Inf(1)}, 0
-	const starts, lengths = 40, 14
+	best, takenBy := bend{sum: math.Inf(1)}, 0.0
+	const starts, lengths, longer = 40, 14, 40
 	shape, whole := make([]float64, n), make([]float64, n)
 	for l := range lengths {
-		takes := int(float64(n) * 0.02 * math.Pow(40, float64(l)/(lengths-1)))
+		takes := float64(n) * 0.02 * math.Pow(longer, float64(l)/(lengths-1))
 		if takes < 2 {
 			continue
 		}
 		for i := range whole {
-			whole[i] = w(float64(i), float64(takes))
+			whole[i] = w(float64(i), takes)
 		}
 		for a := range starts {
 			at := int(float64(a*n) * latest / starts)
@@ -69,15 +69,53 @@ func (e *evidence) overGoing(w way, latest float64) bend {
 	if math.IsInf(best.sum, 1) {
 		return best
 	}
+	e.closer(&best, &takenBy, w, latest)
 	best.curve = make([]float64, n)
-	for i := range best.curve {
-		reached := 0.0
-		if i >= best.at {
-			reached = w(float64(i-best.at), float64(takenBy))
-		}
+	w.draw(best.curve, best.at, takenBy)
+	for i, reached := range best.curve {
 		best.curve[i] = best.from + (best.to-best.from)*reached
 	}
 	return best
+}
+
+// draw writes the shape of a way that begins somewhere.
+func (w way) draw(shape []float64, at int, takes float64) {
+	for i := range shape {
+		shape[i] = 0
+		if i >= at {
+			shape[i] = w(float64(i-at), takes)
+		}
+	}
+}
+
+// closer moves a bend by ever smaller steps for as long as that brings it closer.
+func (e *evidence) closer(best *bend, takes *float64, w way, latest float64) {
+	n := len(e.plain)
+	shape := make([]float64, n)
+	step, factor := max(n/80, 1), 1.15
+	for range 40 {
+		moved := false
+		for _, try := range []struct {
+			at    int
+			takes float64
+		}{{best.at - step, *takes}, {best.at + step, *takes}, {best.at, *takes * factor}, {best.at, *takes / factor},
+			{best.at - step, *takes * factor}, {best.at + step, *takes / factor}} {
+			if try.at < 0 || float64(try.at) > latest*float64(n) || try.takes < 1 || try.takes > 2*float64(n) {
+				continue
+			}
+			w.draw(shape, try.at, try.takes)
+			if from, to, sum := twoLevels(e.plain, shape); sum < best.sum {
+				*best, *takes, moved = bend{at: try.at, from: from, to: to, sum: sum}, try.takes, true
+			}
+		}
+		switch {
+		case moved:
+		case step == 1 && factor < 1.01:
+			return
+		default:
+			step, factor = max(step/2, 1), 1+(factor-1)/2
+		}
+	}
 }
 
 // twoLevels are the least squares levels of y = from + (to - from) shape.
