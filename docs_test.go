@@ -76,3 +76,37 @@ func TestPathsInDocumentsAreThere(t *testing.T) {
 		}
 	}
 }
+
+// The worked examples are what the program says, as cli's golden files have it.
+func TestTheReferenceOfExamplesIsCurrent(t *testing.T) {
+	const name = "docs/findings.md"
+	source, err := os.ReadFile(name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	marked := regexp.MustCompile(`(?s)<!-- (explain-[a-z]+) -->\n.*?<!-- end -->`)
+	if found := marked.FindAll(source, -1); len(found) < 3 {
+		t.Errorf("%d worked examples", len(found))
+	}
+	made := marked.ReplaceAllStringFunc(string(source), func(block string) string {
+		example := marked.FindStringSubmatch(block)[1]
+		shown, err := os.ReadFile("cli/testdata/golden/" + example + ".txt")
+		if err != nil {
+			t.Error(err)
+		}
+		lines := strings.Split(strings.TrimRight(string(shown), "\n"), "\n")
+		for i := range lines {
+			lines[i] = strings.TrimRight(lines[i], " ")
+		}
+		return "<!-- " + example + " -->\n```text\n" + strings.Join(lines, "\n") + "\n```\n<!-- end -->"
+	})
+	if *update {
+		if err := os.WriteFile(name, []byte(made), 0o600); err != nil {
+			t.Error(err)
+		}
+		return
+	}
+	if made != string(source) {
+		t.Errorf("%s does not show what the program says; run make docs", name)
+	}
+}

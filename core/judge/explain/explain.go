@@ -128,13 +128,25 @@ func explain(r *recording, c Context) Verdict {
 	return v
 }
 
-// Of is how likely it is that a kind of finding is a part of what happened.
+// Of is how likely it is that a kind of finding is a part of what happened. One fact
+// alone makes nothing certain, and nothing does quite.
 func (v *Verdict) Of(kind string) float64 {
-	sum := 0.0
+	sum, facts := 0.0, 0
 	for _, each := range v.Shares {
-		if each.Explanation.has(kind) {
-			sum += each.Share
+		if !each.Explanation.has(kind) {
+			continue
 		}
+		sum += each.Share
+		speaking := 0
+		for _, fact := range each.Facts {
+			if fact.Nats >= aFact {
+				speaking++
+			}
+		}
+		facts = max(facts, speaking)
+	}
+	if facts < 2 {
+		return min(sum, mostByOne)
 	}
 	return min(sum, mostCertain)
 }
