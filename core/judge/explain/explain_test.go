@@ -184,7 +184,7 @@ func TestWhatMovesTheOdds(t *testing.T) {
 		"a cool drive's area":    {fall("drive", load.Write, 46), fall("drive", load.Write, 74), explain.CacheExhausted},
 		"cycles more than a dip": {made(load.Read, "drive", 30, cycles...), fall("drive", load.Read, 70), explain.HeatThrottle},
 	} {
-		if more, less := of(c.more, c.kind), of(c.less, c.kind); !(more > less+0.03) {
+		if more, less := of(c.more, c.kind), of(c.less, c.kind); !(more > less+0.02) {
 			t.Errorf("%s: %s has %.3f, and %.3f without", name, c.kind, more, less)
 		}
 	}

@@ -512,16 +512,21 @@ func fitLatched(e *evidence) (fit, bool) {
 // coupling adds what it says that temperature follows the load: so it does where the
 // drive that is measured is the one that is slowed.
 func (e *evidence) coupling(f *fit, local bool) {
-	strongest, seen := 0.0, false
+	strongest, seen, still := 0.0, false, false
 	for _, s := range e.sensors {
 		if s.place != OwnSensor && s.place != ProbeSensor {
 			continue
 		}
 		t, visible := s.follows(e)
 		strongest, seen = max(strongest, t), seen || visible
+		still = still || s.place == OwnSensor && s.still(e)
 	}
 	follows := strongest > 3.5
 	switch {
+	case still && local:
+		f.add(-1.5, "its temperature does not move, though the load does")
+	case still:
+		f.add(1, "a temperature that does not move with the load is not of what changed")
 	case follows && local:
 		f.add(0.5, "it warms with the load")
 	case follows:

@@ -123,7 +123,7 @@ var Explanations = []*Explanation{
 	{Name: "heat, held", Says: "the drive slows itself by as much as it takes to hold a temperature",
 		Kinds: []string{HeatThrottle}, drive: evenly(0.08), volume: evenly(0.0005), fit: fitHeld},
 	{Name: "heat, for good", Says: "the drive slowed itself at a temperature, and stayed slow",
-		Kinds: []string{HeatThrottle}, drive: often{0.055, 0.03}, volume: evenly(0.0005), fit: fitLatched},
+		Kinds: []string{HeatThrottle}, drive: often{0.08, 0.03}, volume: evenly(0.0005), fit: fitLatched},
 
 	{Name: "write area", Says: "the fast write area is full", Kinds: []string{CacheExhausted},
 		drive: often{1e-6, 0.24}, volume: often{1e-6, 0.01}, fit: fitCliff},
@@ -136,7 +136,7 @@ var Explanations = []*Explanation{
 		drive: evenly(0.002), volume: evenly(0.3), fit: fitAllowance},
 
 	{Name: "link fell", Says: "a link came back at a lower rate", Kinds: []string{LinkDegraded},
-		drive: often{0.03, 0.02}, volume: evenly(0.002), fit: fitLinkFell},
+		drive: often{0.045, 0.02}, volume: evenly(0.002), fit: fitLinkFell},
 
 	{Name: "somebody else", Says: "something else used the storage for a while", Kinds: []string{BackgroundLoad},
 		drive: evenly(0.08), volume: evenly(0.12), fit: fitOthers},

@@ -179,6 +179,28 @@ func (s *sensor) span() (low, high float64) {
 	return values[len(values)/50], values[len(values)-1-len(values)/50]
 }
 
+const (
+	// stillRange is less, in kelvins, than a drive's temperature moves in stillSeconds when
+	// its load changes by stillChange, as a logarithm.
+	stillRange, stillSeconds, stillChange = 2.1, 150.0, 0.35
+)
+
+// still says whether a temperature hardly moves though the load changes by much, for
+// long.
+func (s *sensor) still(e *evidence) bool {
+	low, high := s.span()
+	if !(high-low < max(stillRange, 1.1*s.grain)) || e.recording.seconds < 2*stillSeconds {
+		return false
+	}
+	least, most := math.Inf(1), math.Inf(-1)
+	for _, l := range e.levels {
+		if float64(l.bins())*e.recording.width >= stillSeconds/2 {
+			least, most = min(least, l.y), max(most, l.y)
+		}
+	}
+	return most-least >= stillChange
+}
+
 // follows says how a temperature answers to the load: the odds, in standard errors,
 // that it rises the faster the more is moved, and whether it would be seen.
 func (s *sensor) follows(e *evidence) (t float64, seen bool) {
@@ -264,10 +286,10 @@ func typicalOf(values []float64) float64 {
 	return stat.Median(there)
 }
 
-// ownSensor says whether a drive's own thermometer was read.
+// ownSensor says whether a drive's own thermometer was read, and moved.
 func (r *recording) ownSensor() bool {
 	for _, s := range r.sensors {
-		if s.place == OwnSensor {
+		if low, high := s.span(); s.place == OwnSensor && high-low >= stillRange {
 			return true
 		}
 	}
