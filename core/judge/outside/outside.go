@@ -101,15 +101,15 @@ type world struct {
 	foreign  float64
 	messages int // errors in this step
 
-	room, flash, box          float64
-	flashMass, boxMass        float64 // joules a kelvin
-	between, outward          float64 // kelvins a watt
-	idleWatts, joulesPerByte  float64
-	sensors                   []*sensor
-	noise, alike, tails       float64
-	noiseBelow                float64 // noise at shares below a half, over that above
-	hidden                    func(w *world) bool
-	blanks, zerosLost, noRows bool
+	room, flash, box         float64
+	flashMass, boxMass       float64 // joules a kelvin
+	between, outward         float64 // kelvins a watt
+	idleWatts, joulesPerByte float64
+	sensors                  []*sensor
+	noise, alike, tails      float64
+	noiseBelow               float64 // noise at shares below a half, over that above
+	hidden                   func(w *world) bool
+	blanks, noRows           bool
 
 	rows []row
 }
