@@ -17,7 +17,7 @@ const golden = "testdata/golden"
 // files have their names.
 var printed = map[string][]string{
 	"explain-heat":   {"explain", "limpet-passive"},
-	"explain-cache":  {"explain", "dunlin-full"},
+	"explain-cache":  {"explain", "dunlin-long"},
 	"explain-volume": {"explain", "lagoon-burst"},
 	"explain-copies": {"explain", "copies"},
 	"explain-disk":   {"explain", "whelk"},

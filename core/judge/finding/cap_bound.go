@@ -127,9 +127,8 @@ func (c counted) hold(s *session.Session, group []*session.Pass, n unit.Notation
 	} else {
 		evidence.LimitIOPS = c.of(fastest)
 	}
-	confidence := 0.9
+	confidence := hundredths(capProbability(whose, len(held)))
 	if whose == "" {
-		confidence = 0.7
 		advice += " Describe the volume in the bench book (--through), so that its own limit, the instance's and " +
 			"the network's can be told apart."
 	}
@@ -195,3 +194,21 @@ func queueing(group, held []*session.Pass, evidence *CapBoundEvidence) string {
 
 // provisioned says whether limits are provisioned somewhere in the chain.
 func provisioned(s *session.Session) bool { return slices.ContainsFunc(s.Chain.Hops, isLimit) }
+
+const (
+	// someLimit is how often a volume is held by a limit, and alikeByChance how often a
+	// block of another size gives the same figure without one.
+	someLimit, alikeByChance = 0.7, 0.12
+	// onTheBook is how often a figure lies at a limit of the bench book by chance.
+	onTheBook = 0.15
+)
+
+// capProbability is how likely figures that are alike are held by a limit, beside that
+// they are so by chance.
+func capProbability(whose string, alike int) float64 {
+	chance := (1 - someLimit) / someLimit * math.Pow(alikeByChance, float64(alike-1))
+	if whose != "" {
+		chance *= onTheBook
+	}
+	return min(1/(1+chance), 0.99)
+}

@@ -14,6 +14,9 @@ const (
 	// over the last two depths, that means that more depth would give more: 1 is
 	// in proportion, 0 is flat.
 	stillRising = 0.7
+	// halfSure is the exponent at which it is as likely as not that more depth gives more,
+	// and sureness how quickly that changes.
+	halfSure, sureness = 0.55, 0.1
 	// nearCeiling is the share of what the narrowest hop carries from which on
 	// it, and not latency, is what is left.
 	nearCeiling = 0.9
@@ -75,7 +78,8 @@ func findLatencyBound(s *session.Session, n unit.Notation) []session.Finding {
 			unit.Latency(latency),
 			evidence.Fills, hop.Name, n.Rate(hop.Usable.High), unit.Latency(latency), worst.Block)
 	}
-	f := latencyBound.new(0.9, indexes, evidence)
+	// The less it bends, the surer.
+	f := latencyBound.new(hundredths(1/(1+math.Exp(-(exponent-halfSure)/sureness))), indexes, evidence)
 	f.ToSeconds = worst.ElapsedSeconds
 	f.Summary = fmt.Sprintf("%s still rises with depth: %s at depth %d is not the most that the storage gives.%s",
 		worst.Shape(),

@@ -6,6 +6,8 @@ import (
 
 	"opengauge/core/bench/book"
 	"opengauge/core/bench/link"
+	"opengauge/core/judge/explain"
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -67,19 +69,16 @@ func findLinkBound(s *session.Session, n unit.Notation) []session.Finding {
 		OfUsable: float64(fastest.BytesPerSecond / hop.Usable.High),
 		Passes:   len(plateau), Shapes: shapes(plateau), Spread: 1 - plateauShare, DriveRating: ratedAlike(s, fastest),
 	}
-	confidence := linkConfidence(evidence.Shapes, len(plateau))
-	if len(suspects) > 1 {
-		confidence = min(confidence, 0.8)
-	}
+	confidence := hundredths(linkProbability(plateau))
 	if evidence.DriveRating > 0 {
-		confidence = min(confidence, 0.5)
+		confidence = min(confidence, ratedThere)
 	}
 	kind := linkBound
 	if isLimit(hop) {
 		kind = capBound
 	}
 	limit := "The limit is"
-	if confidence < 0.7 {
+	if confidence < explain.Named {
 		limit = "The limit may be"
 	}
 	who, rivals := nameAll(suspects)
@@ -151,17 +150,38 @@ func shapes(passes []*session.Pass) int {
 	return len(seen)
 }
 
-func linkConfidence(shapes, passes int) float64 {
-	switch {
-	case shapes >= 4:
-		return 0.95
-	case shapes >= 2:
-		return 0.9
-	case passes >= 2:
-		return 0.75
-	default:
-		return 0.6
+const (
+	// designed is how often the own limit of what is behind a hop lies within what the hop
+	// carries: drives are made for links. ratedThere is the most that is said where the
+	// drive's maker says that it does.
+	designed, ratedThere = 0.3, 0.5
+	// heldAlike is how often one more kind of load is as fast as the others behind a limit,
+	// aloneAlike the same of a drive's own limit, for another operation and for the same.
+	heldAlike, aloneAlike, readsAlike = 0.9, 0.3, 0.6
+)
+
+// linkProbability is how likely a plateau within what a hop carries is the hop's, beside
+// that it is the own limit of what is behind it: both are equally likely before, and each
+// further kind of load on the plateau speaks for the hop.
+func linkProbability(plateau []*session.Pass) float64 {
+	hop, drive := 1.0, designed
+	operations := map[load.Operation]bool{}
+	seen := map[session.Key]bool{}
+	for _, p := range plateau {
+		if seen[p.Key()] {
+			continue
+		}
+		if len(seen) > 0 {
+			hop *= heldAlike
+			if operations[p.Operation] {
+				drive *= readsAlike
+			} else {
+				drive *= aloneAlike
+			}
+		}
+		seen[p.Key()], operations[p.Operation] = true, true
 	}
+	return min(hop/(hop+drive), 0.99)
 }
 
 func plateauText(plateau []*session.Pass, fastest *session.Pass) string {
