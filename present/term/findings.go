@@ -42,6 +42,12 @@ func (s *Screen) Evidence(finding session.Finding, notation unit.Notation) {
 		label, _ := evidenceText(fact.Name, fact.Value, notation)
 		width = max(width, len(label))
 	}
+	for _, share := range finding.Shares {
+		width = max(width, len(share.Explanation))
+	}
+	for _, rejected := range finding.Rejected {
+		width = max(width, len(rejected.Kind))
+	}
 	s.Println("  " + faint.Render("evidence"))
 	for _, fact := range facts {
 		label, value := evidenceText(fact.Name, fact.Value, notation)

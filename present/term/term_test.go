@@ -214,11 +214,12 @@ func TestLiveViewIsRedrawnAndTakenAway(t *testing.T) {
 			Temperatures: map[string]unit.Celsius{"drive": unit.Celsius(40 + second)},
 			Readings:     map[string]float64{"fan_running": 1, "power_watts": 4.2},
 			Event:        "probe after 3 s: the probe case cannot be read",
+			Says:         "slowing: heat 0.9",
 		})
 	}
 	last := out.String()[strings.LastIndex(out.String(), "pass 2/6"):]
 	for _, want := range []string{"961 MB/s", "8 ms an operation", "drive 79 °C", "fan on", "power 4.2 W", "40 s",
-		"the probe case cannot be read"} {
+		"the probe case cannot be read", "slowing: heat 0.9"} {
 		if !strings.Contains(last, want) {
 			t.Errorf("%q is not in the view %q", want, last)
 		}
@@ -250,5 +251,23 @@ func TestLiveViewKeepsDipsOfLongPasses(t *testing.T) {
 	}
 	if len(l.points) > mostPoints || lowest != 50 {
 		t.Errorf("%d points, the lowest at %v MB/s", len(l.points), lowest)
+	}
+}
+
+// Shares, what moved the odds, and what is not it, each under its own word.
+func TestEvidenceOfExplanations(t *testing.T) {
+	var out bytes.Buffer
+	s := &Screen{out: &out, Width: 100}
+	s.Evidence(session.Finding{
+		Kind: "heat-throttle", Evidence: session.NewEvidence(map[string]any{"drops": 2}),
+		Shares:   []session.Share{{Explanation: "heat, on and off", Share: 0.75}, {Explanation: "steady", Share: 0.25}},
+		Reasons:  []session.Reason{{Says: "it fell at 70", LogOdds: 2.13}, {Says: "levels differ", LogOdds: -0.4}},
+		Rejected: []session.Rejection{{Kind: "dropout", Why: "it answered", LogOdds: 4.2}, {Kind: "x", Why: "y"}},
+	}, unit.Decimal)
+	for _, want := range []string{"heat, on and off   75 %  ▪▪▪▪▪▪▪▪▪▪▪▪▪▪▪\n", "steady             25 %  ▪▪▪▪▪\n",
+		"+2.1  it fell at 70", "−0.4  levels differ", "it answered (log-odds −4.2)", "x                 y\n"} {
+		if !strings.Contains(out.String(), want) {
+			t.Errorf("%q is missing in:\n%s", want, out.String())
+		}
 	}
 }
