@@ -170,10 +170,54 @@ func TestWhatMovesTheOdds(t *testing.T) {
 		s.Passes[0].Link = &link.Record{Before: reading(1), After: reading(1 + times)}
 		return s
 	}
+	comes := func(operation load.Operation, celsius float64, lows ...float64) *session.Session {
+		parts := []part{{90, 1000, celsius}}
+		for i, low := range lows {
+			parts = append(parts, part{40, low, celsius}, part{50 + 7*(i%3), 1000, celsius})
+		}
+		return made(operation, "drive", celsius, parts...)
+	}
+	regular := func(first int, later ...int) *session.Session {
+		parts := []part{{first, 1000, 0}}
+		for _, seconds := range later {
+			parts = append(parts, part{60, 400, 0}, part{seconds, 1000, 0})
+		}
+		return made(load.Read, "drive", 0, parts...)
+	}
+	counting := func(others float64) *session.Session {
+		s := comes(load.Read, 40, 500, 600, 400)
+		all := unit.Bytes(float64(s.Passes[0].Bytes) * others)
+		s.Passes[0].DeviceBytes = &all
+		return s
+	}
+	told := func(kind string) *session.Session {
+		s := made(load.Read, "drive", 40, part{150, 1040, 44}, part{200, 600, 42})
+		s.Events = []session.Event{{TSeconds: 150, Kind: kind}}
+		return s
+	}
 	for name, c := range map[string]struct {
 		more, less *session.Session
 		kind       string
 	}{
+		"rates of a ladder": {made(load.Read, "drive", 40, part{150, 1040, 44}, part{200, 445, 42}),
+			made(load.Read, "drive", 40, part{150, 1180, 44}, part{200, 640, 42}), explain.LinkDegraded},
+		"a moment without an answer": {made(load.Read, "drive", 40, part{150, 1040, 44}, part{3, 0, 44},
+			part{200, 600, 42}), made(load.Read, "drive", 40, part{150, 1040, 44}, part{200, 600, 42}),
+			explain.LinkDegraded},
+		"a link that trained anew": {told("relink"), told("probe"), explain.LinkDegraded},
+		"what comes and goes, and the thermometer does not mind": {comes(load.Read, 40, 500, 600, 400, 520),
+			made(load.Read, "drive", 30, part{90, 1000, 55}, part{40, 500, 45}, part{50, 1000, 55}, part{40, 400, 43},
+				part{57, 1000, 55}, part{40, 520, 46}, part{50, 1000, 54}), explain.BackgroundLoad},
+		"traffic that was counted": {counting(1.3), counting(1), explain.BackgroundLoad},
+		"no trend in what comes and goes": {comes(load.Read, 40, 500, 700, 420, 600, 520, 660),
+			comes(load.Read, 40, 800, 700, 600, 500, 400, 300), explain.BackgroundLoad},
+		"it began cold":  {regular(150, 40, 41, 39, 40), regular(40, 40, 41, 39, 40), explain.HeatThrottle},
+		"regular cycles": {regular(40, 40, 41, 39, 40), regular(40, 15, 90, 30, 140), explain.HeatThrottle},
+		"a slow thermometer": {made(load.Read, "", 41, part{200, 500, 41}, part{300, 200, 41}),
+			made(load.Read, "", 30, part{200, 500, 62}, part{300, 200, 44}), explain.CreditExhausted},
+		"it stood still": {made(load.Write, "drive", 30, part{150, 1000, 70}, part{100, 400, 62}),
+			made(load.Write, "drive", 30, part{150, 1000, 70}, part{150, 1000, 70}, part{100, 400, 62}),
+			explain.HeatThrottle},
 		"a write area is not spent by reads": {fall("drive", load.Write, 44), fall("drive", load.Read, 44),
 			explain.CacheExhausted},
 		"an allowance is of volumes": {fall("volume", load.Read, 44), fall("drive", load.Read, 44),
