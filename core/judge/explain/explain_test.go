@@ -347,7 +347,11 @@ func TestSilences(t *testing.T) {
 
 // Cycles of a minute are found in a day, as in a window of it.
 func TestShortCyclesInALongPass(t *testing.T) {
-	s, p := long(86_400)
+	day := 86_400
+	if testing.Short() {
+		day /= 4
+	}
+	s, p := long(day)
 	v := explain.Pass(s, p)
 	a, ok := v.Account(explain.HeatThrottle)
 	if !ok || v.Of(explain.HeatThrottle) < 0.9 || len(a.Slow) < 3 {
@@ -401,7 +405,11 @@ func wait(t *testing.T, done func() bool, what func() string) {
 // tenth of a second is meant, and ten times that is tested.
 func TestFollowingADay(t *testing.T) {
 	f := &explain.Follow{}
-	s, p := long(40_000)
+	seconds := 40_000
+	if testing.Short() {
+		seconds = 3_500
+	}
+	s, p := long(seconds)
 	f.Begin(s, session.Pass{Load: p.Load})
 	longest := time.Duration(0)
 	for _, sample := range p.Samples {
@@ -409,7 +417,7 @@ func TestFollowingADay(t *testing.T) {
 		f.Sample(sample)
 		longest = max(longest, time.Since(began))
 	}
-	if longest > time.Second {
+	if longest > time.Second && !testing.Short() {
 		t.Errorf("a look took %s", longest)
 	}
 	if text, _ := f.Says(); !strings.HasPrefix(text, "slowing: ") {

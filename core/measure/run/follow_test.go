@@ -53,10 +53,10 @@ func followed(t *testing.T, l *looker, steps string) (*session.Session, []string
 
 // A sustained load ends once its cause is as settled as was asked for, and not for less.
 func TestSustainEndsWhenExplained(t *testing.T) {
-	const load = "  - sustain: {operation: read, access: sequential, block: 1MiB, depth: 8, for: 5m"
+	const load = "  - sustain: {operation: read, access: sequential, block: 1MiB, depth: 8, for: 90s"
 	for asked, want := range map[string]time.Duration{
-		"":                        5 * time.Minute,
-		", until-explained: 95%":  5 * time.Minute,
+		"":                        90 * time.Second,
+		", until-explained: 95%":  90 * time.Second,
 		", until-explained: 90%":  40 * time.Second,
 		", until-explained: 0.51": 40 * time.Second,
 	} {
