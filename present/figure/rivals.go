@@ -18,9 +18,14 @@ var rivalsForm = Form{
 	Missing: "has no pass over which explanations compete, so there is nothing to draw",
 	Of: each(func(s *session.Session, subject Subject) []Figure {
 		rivals, ok := RivalsOf(s, subject.Findings[s.ID], subject.Notation)
-		return one(rivals, ok)
+		alone := len(subject.Sessions) == 1 && !subject.Brief
+		return one(rivals, ok && (alone || rivals.First.Share < settled))
 	}),
 }
+
+// settled is the share from which on an explanation is not drawn beside its rival, where
+// there is much else to see.
+const settled = 0.95
 
 // Rivals are the two likeliest explanations of a recording, drawn over it.
 type Rivals struct {
