@@ -226,7 +226,8 @@ func TestWhatMovesTheOdds(t *testing.T) {
 		"the drive counted":      {counted(3), fall("drive", load.Write, 72), explain.HeatThrottle},
 		"the drive did not":      {fall("drive", load.Write, 72), counted(0), explain.HeatThrottle},
 		"a cool drive's area":    {fall("drive", load.Write, 46), fall("drive", load.Write, 74), explain.CacheExhausted},
-		"cycles more than a dip": {made(load.Read, "drive", 30, cycles...), fall("drive", load.Read, 70), explain.HeatThrottle},
+		"cycles more than a dip": {made(load.Read, "drive", 30, cycles...), fall("drive", load.Read, 70),
+			explain.HeatThrottle},
 	} {
 		if more, less := of(c.more, c.kind), of(c.less, c.kind); !(more > less+0.02) {
 			t.Errorf("%s: %s has %.3f, and %.3f without", name, c.kind, more, less)

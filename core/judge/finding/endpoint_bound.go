@@ -76,7 +76,8 @@ func findEndpointBound(s *session.Session, n unit.Notation) []session.Finding {
 		f.Severity, f.Shares = end.severity, end.shares
 		f.Summary = fmt.Sprintf("%s from %s to %s: %s: the copy runs at %s, the source alone gives %s, the "+
 			"destination alone %s%s",
-			c.first.Set, c.from().Address, c.to().Address, end.summary, n.Rate(rate(c.whole.value)), n.Rate(rate(c.source.value)),
+			c.first.Set, c.from().Address, c.to().Address, end.summary, n.Rate(rate(c.whole.value)),
+			n.Rate(rate(c.source.value)),
 			n.Rate(rate(c.dest.value)),
 			c.within(end))
 		f.Advice = end.advice

@@ -80,7 +80,8 @@ func TestLinkBound(t *testing.T) {
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
 			f, ok := ofKind(Detect(measured(t, c.chain, c.passes...), unit.Decimal), "link-bound")
-			if ok != (c.want != "") || ok && (!strings.Contains(f.Summary, c.want) || !(math.Abs(f.Confidence-c.confidence) <= 0.02)) {
+			if ok != (c.want != "") || ok && (!strings.Contains(f.Summary, c.want) ||
+				!(math.Abs(f.Confidence-c.confidence) <= 0.02)) {
 				t.Errorf("finding %v %q, confidence %v", ok, f.Summary, f.Confidence)
 			}
 		})
