@@ -64,7 +64,7 @@ func fitCliff(e *evidence) (fit, bool) {
 			steps++
 		}
 	}
-	f.add(-0.8*float64(steps), "it fell in %d steps", steps+1)
+	f.add(-0.3*float64(steps), "it fell in %d steps", steps+1)
 	if e.context.Volume > 0 {
 		f.either(e.rougher(), "throughput is rougher after the fall than before",
 			"throughput is as even as a limit holds it")
