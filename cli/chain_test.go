@@ -203,9 +203,9 @@ func TestExplainARecording(t *testing.T) {
 	var text strings.Builder
 	text.WriteString("t_seconds,bytes_per_second,temperature_celsius\n")
 	for second := range 400 {
-		rate, celsius := 1000e6, 40.0
+		rate, celsius := 1000e6, 30+float64(second)/10
 		if second > 150 {
-			rate = 200e6
+			rate, celsius = 200e6, max(45-float64(second-150)/15, 36)
 		}
 		fmt.Fprintf(&text, "%d,%.0f,%.1f\n", second, rate, celsius)
 	}
