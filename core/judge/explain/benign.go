@@ -83,7 +83,9 @@ func fitSteady(e *evidence) (fit, bool) {
 	for i := range f.curve {
 		f.curve[i] = middle
 	}
-	f.add(e.free, "one level explains what %d changes do", len(e.changes))
+	if len(e.changes) > 0 {
+		f.add(e.free, "one level explains what %d changes do", len(e.changes))
+	}
 	for _, c := range e.changes {
 		f.add(-min(c.errors*c.errors/2, mostByChange), "a change of %.0f standard errors at %.0f s", c.errors, c.atSecond)
 	}

@@ -250,6 +250,43 @@ func TestWhatARecordingIsOf(t *testing.T) {
 	}
 }
 
+// What the system told counts from when the pass began, and only within it.
+func TestWhatTheSystemTold(t *testing.T) {
+	s := made(load.Read, "drive", 40, part{100, 500, 40})
+	p := &s.Passes[0]
+	p.StartedSeconds = 1000
+	s.Events = []session.Event{{TSeconds: 999, Kind: "reset"}, {TSeconds: 1000, Kind: "relink"},
+		{TSeconds: 1040, Kind: "timeout"}, {TSeconds: 1050, Kind: "kernel"}, {TSeconds: 1100, Kind: "reset"},
+		{TSeconds: 1101, Kind: "reset"}}
+	if got := explain.ContextOf(s, p).Relinked; len(got) != 3 || got[0] != 0 || got[1] != 40 || got[2] != 100 {
+		t.Errorf("relinked at %v", got)
+	}
+	for share, want := range map[float64]bool{1: false, 1.03: false, 1.08: true} {
+		moved := unit.Bytes(float64(p.Bytes) * share)
+		p.DeviceBytes = &moved
+		if got := explain.ContextOf(s, p).Elsewhere; got != want {
+			t.Errorf("the device moved %.2f of it: others %v", share, got)
+		}
+	}
+	p.Load.WriteShare, p.Operation = 0.5, load.Mixed
+	if !explain.ContextOf(s, p).Writes {
+		t.Error("half of it is written")
+	}
+	p.Load.WriteShare = 0.4
+	if explain.ContextOf(s, p).Writes {
+		t.Error("less than a half is written")
+	}
+	counted, grown := explain.Slowdowns(p)
+	if counted || grown != 0 {
+		t.Errorf("nobody counted %d", grown)
+	}
+	p.Link = &link.Record{Before: link.Reading{Counters: map[string]int64{"nvme_heavy_slowdowns a": 4}},
+		After: link.Reading{Counters: map[string]int64{"nvme_heavy_slowdowns a": 9, "other a": 7}}}
+	if counted, grown := explain.Slowdowns(p); !counted || grown != 5 {
+		t.Errorf("counted %v, %d", counted, grown)
+	}
+}
+
 func TestPlacesOfSensors(t *testing.T) {
 	for name, want := range map[string]explain.Place{
 		"drive": explain.OwnSensor, "nvme0 composite": explain.OwnSensor, "controller": explain.OwnSensor,
