@@ -92,7 +92,7 @@ fuzz: ## look for inputs that break the parsers, for a while (FUZZTIME=30s each)
 		echo "$$each"; go test ./$${each%%:*} -run '^$$' -fuzz "^$${each##*:}$$" -fuzztime $(FUZZTIME) || exit 1; done
 
 # The packages in which breaks have to be found, with the tests that are to find them.
-PACKAGE = core/stat core/storage/target core/measure/run core/measure/transfer core/judge/finding present/figure
+PACKAGE = core/stat core/storage/target core/measure/run core/measure/transfer core/judge/finding core/judge/explain present/figure
 mutants: ## break lines of PACKAGE, 60 drawn by the commit, and list those that no test notices
 	go run ./lab/mutants -equivalent docs/equivalent-mutants.txt $(addprefix ./,$(PACKAGE))
 
