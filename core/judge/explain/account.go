@@ -95,7 +95,7 @@ func (e *evidence) account(s Share, kind string) Account {
 	a.Before = e.quantity(max(e.levelBefore(first), 0), first)
 	a.After = e.quantity(first, slow[0][1])
 	a.Last = e.quantity(e.levels[len(e.levels)-1].from, len(e.at))
-	a.Moved = e.movedUntil()[first]
+	a.Moved = e.movedUntil(first)
 	a.MovedError = 2 * e.recording.width * a.Before.Value
 	e.warmth(&a, slow)
 	return a

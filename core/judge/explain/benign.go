@@ -54,26 +54,22 @@ func (e *evidence) slopes() []float64 {
 }
 
 // below gives the stretches of moving bins that are slower than the fastest level.
-func (e *evidence) below() [][2]int {
-	top := math.Inf(-1)
-	for _, l := range e.levels {
-		top = max(top, l.y)
-	}
-	var found [][2]int
-	for _, l := range e.levels {
-		if l.y < top-oneLevel {
-			found = join(found, l.from, l.to)
+func (e *evidence) below() [][2]int { return slower(nil, e.levels) }
+
+// slower adds the stretches of levels that are slower than the fastest of them; one that
+// begins where the last one ends goes on with it.
+func slower(found [][2]int, levels []level) [][2]int {
+	top := topOf(levels)
+	for _, l := range levels {
+		switch n := len(found); {
+		case l.y >= top-oneLevel:
+		case n > 0 && found[n-1][1] == l.from:
+			found[n-1][1] = l.to
+		default:
+			found = append(found, [2]int{l.from, l.to})
 		}
 	}
 	return found
-}
-
-func join(found [][2]int, from, to int) [][2]int {
-	if n := len(found); n > 0 && found[n-1][1] == from {
-		found[n-1][1] = to
-		return found
-	}
-	return append(found, [2]int{from, to})
 }
 
 // fitSteady is one level.

@@ -95,31 +95,40 @@ func residuals(y, z []float64) []float64 {
 	return made
 }
 
-// coupling adds what it says that temperature follows the load: so it does where the
-// drive that is measured is the one that is slowed.
-func (e *evidence) coupling(f *fit, local bool) {
-	strongest, seen, still := 0.0, false, false
+// coupled is what thermometers say of the load: that they follow it, that they would
+// and do not, or that the drive's own does not move at all.
+type coupled struct{ follows, unlike, still bool }
+
+// coupledBy asks the drive's own thermometers and those on its case.
+func (e *evidence) coupledBy() coupled {
+	const surely = 3.5 // standard errors
+	var c coupled
 	for _, s := range e.sensors {
 		if s.place != OwnSensor && s.place != ProbeSensor {
 			continue
 		}
 		t, visible := s.follows(e)
-		strongest, seen = max(strongest, t), seen || visible
-		still = still || s.place == OwnSensor && s.still(e)
+		c.follows, c.unlike = c.follows || t > surely, c.unlike || visible
+		c.still = c.still || s.place == OwnSensor && s.still(e)
 	}
-	follows := strongest > 3.5
-	switch {
-	case still && local:
+	return c
+}
+
+// coupling adds what it says that temperature follows the load: so it does where the
+// drive that is measured is the one that is slowed.
+func (e *evidence) coupling(f *fit, local bool) {
+	switch c := e.coupled; {
+	case c.still && local:
 		f.add(-1.5, "its temperature does not move, though the load does")
-	case still:
+	case c.still:
 		f.add(1, "a temperature that does not move with the load is not of what changed")
-	case follows && local:
+	case c.follows && local:
 		f.add(0.5, "it warms with the load")
-	case follows:
+	case c.follows:
 		f.add(-3, "it warms with the load, so the load is what changed")
-	case seen && local:
+	case c.unlike && local:
 		f.add(-1.5, "its temperature does not follow the load")
-	case seen:
+	case c.unlike:
 		f.add(0.7, "its temperature does not follow the load")
 	}
 }

@@ -11,7 +11,6 @@ type change struct {
 	after    int
 	by       float64
 	rested   float64 // seconds just before in which nothing moved, or nobody looked
-	moved    float64 // bytes until then
 	atSecond float64
 	errors   float64 // how many standard errors it is
 }
@@ -27,12 +26,12 @@ type evidence struct {
 	plain     []float64 // y without single bins that stand out
 	levels    []level
 	noise     noise
-	dips      []level
 	changes   []change
 	sensors   []*sensor
 	free      float64 // what a change costs an explanation without any order
 	baseline  float64 // misfit of the levels as they are
 	bends     bends
+	coupled   coupled
 }
 
 // longestDip is how long, in seconds, an excursion is that housekeeping makes.
@@ -53,12 +52,10 @@ func gather(r *recording, c Context) *evidence {
 			e.sensors = append(e.sensors, s)
 		}
 	}
-	// Dips are taken out where longer changes are left; else they are the changes.
 	longest := max(int(longestDip/r.width), 1)
-	if left, dips := withoutDips(e.plain, e.levels, e.noise, longest); len(left) > 1 || len(dips) > 0 {
-		e.levels, e.dips = left, dips
-	}
+	e.levels = withoutDips(e.plain, e.levels, e.noise, longest)
 	e.findChanges()
+	e.coupled = e.coupledBy()
 	e.free = e.freeCost()
 	e.baseline = e.misfit(e.levelCurve())
 	return e
@@ -95,29 +92,23 @@ func (e *evidence) withoutEdges(levels []level) []level {
 
 // findChanges lists where levels meet.
 func (e *evidence) findChanges() {
-	e.changes = nil
-	moved := e.movedUntil()
 	for i := 1; i < len(e.levels); i++ {
 		at := e.levels[i].from
 		e.changes = append(e.changes, change{
 			at: at, before: i - 1, after: i, by: e.levels[i].y - e.levels[i-1].y, rested: e.restedBefore(at),
-			moved: moved[at], atSecond: e.recording.bins[e.at[at]].from,
-			errors: standardErrors(&e.levels[i-1], &e.levels[i], e.noise),
+			atSecond: e.recording.bins[e.at[at]].from,
+			errors:   standardErrors(&e.levels[i-1], &e.levels[i], e.noise),
 		})
 	}
 }
 
-// movedUntil is the bytes before each moving bin.
-func (e *evidence) movedUntil() []float64 {
-	made, sum, next := make([]float64, len(e.at)), 0.0, 0
-	for i := range e.recording.bins {
-		if next < len(e.at) && e.at[next] == i {
-			made[next] = sum
-			next++
-		}
+// movedUntil is the bytes before a moving bin.
+func (e *evidence) movedUntil(at int) float64 {
+	sum := 0.0
+	for i := range e.at[at] {
 		sum += e.recording.bins[i].bytes
 	}
-	return made
+	return sum
 }
 
 // restedBefore is for how many seconds about the start of a moving bin nothing moved,
@@ -169,8 +160,9 @@ func (e *evidence) levelCurve() []float64 {
 }
 
 const (
-	// mostBlocks that a curve is judged by, if it does not change more often, mostMisfit what a block may count against
-	// it, and looseness how far a block may be off besides noise, as no model is exact.
+	// mostBlocks that a curve is judged by, if it does not change more often, mostMisfit what
+	// a block may count against it, and looseness how far a block may be off besides noise,
+	// as no model is exact.
 	mostBlocks, mostMisfit, looseness = 24, 5.0, 0.02
 )
 

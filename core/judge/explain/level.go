@@ -164,32 +164,29 @@ func merge(y []float64, levels []level, n noise) []level {
 }
 
 // withoutDips takes short excursions down out of levels that are the same on both
-// sides, and those with which a recording begins or ends; it gives what it took out.
-func withoutDips(y []float64, levels []level, n noise, longest int) (left []level, dips []level) {
-	left = slices.Clone(levels)
+// sides, and those with which a recording begins or ends.
+func withoutDips(y []float64, levels []level, n noise, longest int) []level {
+	left := slices.Clone(levels)
 	for i := 1; i+1 < len(left); {
 		a, dip, b := left[i-1], left[i], left[i+1]
 		if dip.bins() > longest || dip.y > min(a.y, b.y) || math.Abs(a.y-b.y) > leastChange {
 			i++
 			continue
 		}
-		dips = append(dips, dip)
 		weight := float64(a.bins()) / float64(a.bins()+b.bins())
 		joined := level{from: a.from, to: b.to, y: a.y*weight + b.y*(1-weight), noise: max(a.noise, b.noise)}
 		left = slices.Replace(left, i-1, i+2, joined)
 		i = max(i-1, 1)
 	}
 	if last := len(left) - 1; last > 0 && left[last].bins() <= longest && left[last].y < left[last-1].y {
-		dips = append(dips, left[last])
 		left[last-1].to = left[last].to
 		left = left[:last]
 	}
 	if len(left) > 1 && left[0].bins() <= longest && left[0].y < left[1].y {
-		dips = append(dips, left[0])
 		left[1].from = left[0].from
 		left = left[1:]
 	}
-	return merge(y, left, n), dips
+	return merge(y, left, n)
 }
 
 // smooth takes single bins that stand out from their neighbours out of a series.

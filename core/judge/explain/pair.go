@@ -52,13 +52,14 @@ func (e *evidence) othersBeside(f *fit, levels []level) bool {
 // the other of the two; that is what quiet says.
 func (e *evidence) withCliff(quiet bool, phase func(f *fit, levels []level) bool, whole func(f *fit)) (fit, bool) {
 	best, found := fit{}, false
+	curve, slow := e.levelCurve(), e.below()
 	for k := 1; k < len(e.levels); k++ {
 		before, after := e.levels[:k], e.levels[k:]
 		top, left := topOf(before), topOf(after)
 		if left > top-leastChange || e.changes[k-1].by > 0 {
 			continue
 		}
-		f := fit{curve: e.levelCurve(), slow: e.below()}
+		f := fit{curve: curve, slow: slow}
 		one := len(before) > 1 && phase(&f, before)
 		two := len(after) > 1 && phase(&f, after)
 		if !one && !two || len(before) > 1 && !one || len(after) > 1 && !two {
@@ -85,21 +86,14 @@ func (e *evidence) withCliff(quiet bool, phase func(f *fit, levels []level) bool
 // apart are the slow stretches of a fall for good, at the level k, and of what comes and
 // goes before and after it.
 func (e *evidence) apart(k int) map[string][][2]int {
-	var rest [][2]int
-	for _, phase := range [][]level{e.levels[:k], e.levels[k:]} {
-		top := topOf(phase)
-		for _, l := range phase {
-			if l.y < top-oneLevel {
-				rest = join(rest, l.from, l.to)
-			}
-		}
-	}
+	rest := slower(slower(nil, e.levels[:k]), e.levels[k:])
 	spent := [][2]int{{e.levels[k].from, len(e.at)}}
 	return map[string][][2]int{
 		HeatThrottle: rest, BackgroundLoad: rest, CacheExhausted: spent, CreditExhausted: spent,
 	}
 }
 
+// topOf is the fastest of levels.
 func topOf(levels []level) float64 {
 	top := math.Inf(-1)
 	for _, l := range levels {

@@ -48,12 +48,13 @@ const impreciseShare = 0.10
 // findImprecise flags passes that varied so much that their means are hardly known.
 func findImprecise(s *session.Session, n unit.Notation) []session.Finding {
 	share := func(p *session.Pass) float64 {
-		if p.Throughput == nil || p.BytesPerSecond <= 0 || falls(s, p) {
+		if p.Throughput == nil || p.BytesPerSecond <= 0 {
 			return 0
 		}
 		return float64(p.Throughput.High-p.Throughput.Low) / 2 / float64(p.BytesPerSecond)
 	}
-	passes, indexes := passesWhere(s, func(p *session.Pass) bool { return share(p) >= impreciseShare })
+	// Only of the few that vary so much is it asked whether a fall explains it.
+	passes, indexes := passesWhere(s, func(p *session.Pass) bool { return share(p) >= impreciseShare && !falls(s, p) })
 	if len(passes) == 0 {
 		return nil
 	}
