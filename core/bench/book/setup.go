@@ -162,6 +162,11 @@ const (
 	ProvisionedLimit = "provisioned limit"
 )
 
+// IsLimit reports whether a hop is a limit, and no link.
+func IsLimit(hop link.Hop) bool {
+	return hop.Standard == ProvisionedLimit || hop.Standard == InstanceLimit
+}
+
 // limitHop makes a hop of limits, or none where they do not bound bytes.
 func limitHop(standard, name string, limits Limits) []link.Hop {
 	most := limits.Most()

@@ -29,3 +29,6 @@ const (
 	Recording = "recording"
 	Clock     = "clock"
 )
+
+// OfLink reports whether a kind is of a link that does not hold.
+func OfLink(kind string) bool { return kind == Relink || kind == Reset || kind == Timeout }

@@ -1,5 +1,7 @@
 package link
 
+import "strings"
+
 // Record is the state of a chain's links before a pass and after it.
 type Record struct {
 	Before Reading `json:"before"`
@@ -12,6 +14,20 @@ type Reading struct {
 	States map[string]string `json:"states"`
 	// Counters only ever grow; their names say what of which device they count.
 	Counters map[string]int64 `json:"counters"`
+}
+
+// Counters of what a drive does on purpose when it is hot; each name goes on with a space
+// and the device.
+const (
+	LightSlowdowns = "nvme_light_slowdowns"
+	HeavySlowdowns = "nvme_heavy_slowdowns"
+	SlowSeconds    = "nvme_slow_seconds"
+)
+
+// Counted is what a counter counts, without of what device.
+func Counted(name string) string {
+	word, _, _ := strings.Cut(name, " ")
+	return word
 }
 
 // Growth is how much each counter grew during the pass, of those that did.

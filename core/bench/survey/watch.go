@@ -76,9 +76,9 @@ func (m *Machine) counters(folder, name string, into map[string]int64) {
 	if h := m.health(&Device{Name: name, folder: folder}); h != nil {
 		into["nvme_media_errors "+name] = h.MediaErrors
 		into["nvme_error_log_entries "+name] = h.ErrorLogEntries
-		into["nvme_light_slowdowns "+name] = h.Slowdowns[0]
-		into["nvme_heavy_slowdowns "+name] = h.Slowdowns[1]
-		into["nvme_slow_seconds "+name] = int64(h.SlowSeconds[0] + h.SlowSeconds[1])
+		into[link.LightSlowdowns+" "+name] = h.Slowdowns[0]
+		into[link.HeavySlowdowns+" "+name] = h.Slowdowns[1]
+		into[link.SlowSeconds+" "+name] = int64(h.SlowSeconds[0] + h.SlowSeconds[1])
 	}
 }
 

@@ -3,7 +3,6 @@ package explain
 import (
 	"math"
 	"slices"
-	"strings"
 
 	"opengauge/core/bench/book"
 	"opengauge/core/bench/event"
@@ -59,15 +58,14 @@ func ContextOf(s *session.Session, pass *session.Pass) Context {
 	c.Counted, c.Slowdowns = Slowdowns(pass)
 	for _, e := range s.Events {
 		since := e.TSeconds - pass.StartedSeconds
-		if slices.Contains([]string{event.Reset, event.Relink, event.Timeout}, e.Kind) && since >= 0 &&
-			since <= pass.ElapsedSeconds {
+		if event.OfLink(e.Kind) && since >= 0 && since <= pass.ElapsedSeconds {
 			c.Relinked = append(c.Relinked, since)
 		}
 	}
 	if pass.DeviceBytes != nil && pass.Direct && pass.Bytes > 0 {
 		c.Elsewhere = float64(*pass.DeviceBytes) > 1.05*float64(pass.Bytes)+8e6
 	}
-	if hop, ok := s.Chain.Binding(); ok && !provisioned(hop) {
+	if hop, ok := s.Chain.Binding(); ok && !book.IsLimit(hop) {
 		c.Ladder = ladderBelow(hop)
 	}
 	return c
@@ -82,16 +80,12 @@ func volumeShare(s *session.Session) float64 {
 	}
 	_, hasVolume := s.Part(book.Volume)
 	switch {
-	case hasVolume || slices.ContainsFunc(s.Chain.Hops, provisioned) || s.Target.Kind == string(target.Volume):
+	case hasVolume || slices.ContainsFunc(s.Chain.Hops, book.IsLimit) || s.Target.Kind == string(target.Volume):
 		return 1
 	case s.Target.Kind == recordedElsewhere || s.Target.Kind == "":
 		return unknownVolume
 	}
 	return 0
-}
-
-func provisioned(hop link.Hop) bool {
-	return hop.Standard == book.ProvisionedLimit || hop.Standard == book.InstanceLimit
 }
 
 // Slowdowns is how often a drive says that it slowed itself in a pass, and whether it
@@ -101,8 +95,7 @@ func Slowdowns(pass *session.Pass) (counted bool, grown int64) {
 		return false, 0
 	}
 	for name, after := range pass.Link.After.Counters {
-		counter, _, _ := strings.Cut(name, " ")
-		if counter == "nvme_light_slowdowns" || counter == "nvme_heavy_slowdowns" {
+		if counter := link.Counted(name); counter == link.LightSlowdowns || counter == link.HeavySlowdowns {
 			counted = true
 			grown += after - pass.Link.Before.Counters[name]
 		}

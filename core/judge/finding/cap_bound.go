@@ -193,7 +193,7 @@ func queueing(group, held []*session.Pass, evidence *CapBoundEvidence) string {
 }
 
 // provisioned says whether limits are provisioned somewhere in the chain.
-func provisioned(s *session.Session) bool { return slices.ContainsFunc(s.Chain.Hops, isLimit) }
+func provisioned(s *session.Session) bool { return slices.ContainsFunc(s.Chain.Hops, book.IsLimit) }
 
 const (
 	// someLimit is how often a volume is held by a limit, and alikeByChance how often a

@@ -149,8 +149,7 @@ func (f *fall) silences() []session.Finding {
 		if s.Probability < explain.Named || told(f.session, f.pass.StartedSeconds+s.From, f.pass.StartedSeconds+s.To) {
 			continue
 		}
-		o := outage{from: s.From, to: s.To, errors: s.Errors, returned: s.Returned, probability: s.Probability}
-		found = append(found, o.finding(f.pass))
+		found = append(found, silence(f.pass, s))
 	}
 	return found
 }

@@ -10,7 +10,6 @@ import (
 	"fmt"
 	"sort"
 	"strconv"
-	"strings"
 
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -173,10 +172,4 @@ func plural(count int, what string) string {
 		return "1 " + what
 	}
 	return fmt.Sprintf("%d %ss", count, what)
-}
-
-// firstWord is what a counter counts, without of what device.
-func firstWord(name string) string {
-	word, _, _ := strings.Cut(name, " ")
-	return word
 }

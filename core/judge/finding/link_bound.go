@@ -57,7 +57,7 @@ func findLinkBound(s *session.Session, n unit.Notation) []session.Finding {
 		return nil
 	}
 	hop := suspects[0]
-	if isLimit(hop) && len(findCapBound(s, n)) > 0 {
+	if book.IsLimit(hop) && len(findCapBound(s, n)) > 0 {
 		return nil // that says it better
 	}
 	plateau, indexes := passesWhere(s, func(p *session.Pass) bool {
@@ -74,7 +74,7 @@ func findLinkBound(s *session.Session, n unit.Notation) []session.Finding {
 		confidence = min(confidence, ratedThere)
 	}
 	kind := linkBound
-	if isLimit(hop) {
+	if book.IsLimit(hop) {
 		kind = capBound
 	}
 	limit := "The limit is"
@@ -110,7 +110,7 @@ func plateauAdvice(hop link.Hop, evidence LinkBoundEvidence) string {
 	case evidence.DriveRating > 0:
 		advice = "The drive is rated at nearly the same, so it could be the drive as well: " +
 			"measure it through a wider hop, or another drive through this one."
-	case isLimit(hop):
+	case book.IsLimit(hop):
 		advice = "More has to be bought of that limit. Measure several block sizes to see whether it counts " +
 			"operations or bytes."
 	}
@@ -118,11 +118,6 @@ func plateauAdvice(hop link.Hop, evidence LinkBoundEvidence) string {
 		advice = "One pass alone may be alike by chance: measure other block sizes and depths too. " + advice
 	}
 	return advice
-}
-
-// isLimit reports whether a hop is a provisioned limit, and no link.
-func isLimit(hop link.Hop) bool {
-	return hop.Standard == book.ProvisionedLimit || hop.Standard == book.InstanceLimit
 }
 
 // suspectHops are the narrowest hop of a chain and those nearly as narrow, as far

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"opengauge/core/bench/event"
+	"opengauge/core/bench/link"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -27,10 +28,7 @@ type LinkErrorsEvidence struct {
 }
 
 // slowdownCounters count what a drive does on purpose, and no errors.
-var slowdownCounters = []string{"nvme_light_slowdowns", "nvme_heavy_slowdowns", "nvme_slow_seconds"}
-
-// linkEvents are events of a link that does not hold.
-var linkEvents = []string{event.Relink, event.Reset, event.Timeout}
+var slowdownCounters = []string{link.LightSlowdowns, link.HeavySlowdowns, link.SlowSeconds}
 
 // findLinkErrors finds counters of errors that grew while passes ran, and resets,
 // timeouts and relinks that the system told of.
@@ -38,7 +36,7 @@ func findLinkErrors(s *session.Session, _ unit.Notation) []session.Finding {
 	total, indexes := errorCounts(s)
 	told, first := map[string]int{}, ""
 	for _, e := range s.Events {
-		if !slices.Contains(linkEvents, e.Kind) {
+		if !event.OfLink(e.Kind) {
 			continue
 		}
 		told[e.Kind]++
@@ -77,7 +75,7 @@ func errorCounts(s *session.Session) (total map[string]int64, indexes []int) {
 	_, indexes = passesWhere(s, func(p *session.Pass) bool {
 		grown := p.Link.Growth()
 		maps.DeleteFunc(grown, func(name string, _ int64) bool {
-			return slices.Contains(slowdownCounters, firstWord(name))
+			return slices.Contains(slowdownCounters, link.Counted(name))
 		})
 		for name, count := range grown {
 			total[name] += count
