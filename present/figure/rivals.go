@@ -1,6 +1,7 @@
 package figure
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -110,7 +111,7 @@ func newRival(v *explain.Verdict, s explain.Share, notation unit.Notation) Rival
 		r.Reasons = append(r.Reasons, session.Reason{Says: fact.Says, LogOdds: fact.Nats})
 	}
 	slices.SortStableFunc(r.Reasons, func(a, b session.Reason) int {
-		return int(1000 * (math.Abs(b.LogOdds) - math.Abs(a.LogOdds)))
+		return cmp.Compare(math.Abs(b.LogOdds), math.Abs(a.LogOdds))
 	})
 	return r
 }

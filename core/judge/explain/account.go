@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"opengauge/core/record/session"
+	"opengauge/core/stat"
 )
 
 // Named is the probability from which on a cause is named.
@@ -130,7 +131,7 @@ func (e *evidence) quantity(from, to int) Quantity {
 		return Quantity{}
 	}
 	values := slices.Clone(e.y[from:to])
-	middle := medianOf(values)
+	middle := stat.Median(values)
 	error := 1.96 * 1.25 * spreadOf(values, middle, e.noise) * math.Sqrt(e.noise.inflation()/float64(len(values)))
 	return Quantity{math.Exp(middle), math.Exp(middle - error), math.Exp(middle + error)}
 }

@@ -1,6 +1,10 @@
 package explain
 
-import "math"
+import (
+	"math"
+
+	"opengauge/core/stat"
+)
 
 // fitFree is the rival without any reason: levels whenever they like, which all others
 // are held against; or slopes between them; or levels that come again, nobody knows why.
@@ -75,7 +79,7 @@ func slower(found [][2]int, levels []level) [][2]int {
 // fitSteady is one level.
 func fitSteady(e *evidence) (fit, bool) {
 	f := fit{curve: make([]float64, len(e.at))}
-	middle := medianOf(e.plain)
+	middle := stat.Median(e.plain)
 	for i := range f.curve {
 		f.curve[i] = middle
 	}
@@ -103,7 +107,7 @@ func fitDrift(e *evidence) (fit, bool) {
 	f := fit{curve: curve}
 	const slopes = 3.5
 	f.add(e.free-slopes, "one slope explains what %d changes do", len(e.changes))
-	f.either(e.misfit(curve)-e.baseline, "throughput lies closer to it than to levels", "throughput lies far from it")
+	e.lies(&f)
 	turn := 0.0
 	for i := range curve {
 		turn = max(turn, curve[i]-curve[0], curve[len(curve)-1]-curve[i])
@@ -159,7 +163,7 @@ func fitRamp(e *evidence) (fit, bool) {
 	if b := e.bent().fromStart; b.curve != nil && b.to > b.from {
 		f := fit{curve: b.curve}
 		f.add(e.free-levelCost-2, "one bend from the start explains what %d changes do", len(e.changes))
-		f.either(e.misfit(b.curve)-e.baseline, "throughput lies closer to it than to levels", "throughput lies far from it")
+		e.lies(&f)
 		if f.nats() > e.free-2*levelCost {
 			return f, true
 		}

@@ -1,6 +1,10 @@
 package explain
 
-import "math"
+import (
+	"math"
+
+	gonum "gonum.org/v1/gonum/stat"
+)
 
 const (
 	// stillRange is less, in kelvins, than a drive's temperature moves in stillSeconds when
@@ -75,22 +79,13 @@ func partial(y, x, z []float64) (slope, error, varied float64) {
 
 // residuals takes a line in z off y.
 func residuals(y, z []float64) []float64 {
-	n := float64(len(y))
-	var my, mz float64
-	for i := range y {
-		my, mz = my+y[i]/n, mz+z[i]/n
-	}
-	var szz, szy float64
-	for i := range y {
-		szz, szy = szz+(z[i]-mz)*(z[i]-mz), szy+(z[i]-mz)*(y[i]-my)
-	}
-	slope := 0.0
-	if szz > 1e-12 {
-		slope = szy / szz
+	start, slope := gonum.LinearRegression(z, y, nil, false)
+	if math.IsNaN(slope) || math.IsInf(slope, 0) { // z does not vary
+		start, slope = gonum.Mean(y, nil), 0
 	}
 	made := make([]float64, len(y))
 	for i := range y {
-		made[i] = y[i] - my - slope*(z[i]-mz)
+		made[i] = y[i] - start - slope*z[i]
 	}
 	return made
 }

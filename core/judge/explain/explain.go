@@ -39,8 +39,6 @@ type Share struct {
 // Verdict is what the explanations of a pass came to, the likeliest first.
 type Verdict struct {
 	Shares []Share
-	// Doubts are what of the recording was not believed.
-	Doubts []string
 	// Silences are stretches in which nothing moved though somebody looked.
 	Silences []Silence
 	evidence *evidence
@@ -56,7 +54,7 @@ func Pass(s *session.Session, pass *session.Pass) Verdict {
 	r := recordingOf(pass)
 	v := explain(r, c)
 	if r.width > coarse*max(leastWidth, r.step) {
-		return closer(pass, r, c, v)
+		return inWindows(pass, r, c, v)
 	}
 	return v
 }
@@ -67,15 +65,14 @@ const (
 	coarse, windowBins = 1.5, 1500
 )
 
-// closer looks at three windows of a long pass in full: its start, its greatest change,
+// inWindows looks at three windows of a long pass in full: its start, its first change,
 // and its end. Where they show changes that the bins of the whole are too long for,
 // what the window says of them holds.
-func closer(pass *session.Pass, r *recording, c Context, whole Verdict) Verdict {
+func inWindows(pass *session.Pass, r *recording, c Context, whole Verdict) Verdict {
 	fine := windowBins * max(leastWidth, r.step)
 	middle := r.seconds / 2
-	for _, change := range whole.changes() {
-		middle = change.atSecond
-		break
+	if changes := whole.changes(); len(changes) > 0 {
+		middle = changes[0].atSecond
 	}
 	best, most := whole, 0
 	for i, from := range []float64{0, middle - fine/2, r.seconds - fine} {
@@ -88,13 +85,17 @@ func closer(pass *session.Pass, r *recording, c Context, whole Verdict) Verdict 
 			}
 		}
 		found := len(v.changes())
-		if found > 2*seen+2 && (found > 2*most || i == 0) {
+		if showsMore(found, seen) && (found > 2*most || i == 0) {
 			best, most = v, found
 		}
 	}
 	best.Silences = whole.Silences
 	return best
 }
+
+// showsMore says whether a closer look found so many changes that what was seen before is
+// too coarse for them.
+func showsMore(found, seen int) bool { return found > 2*seen+2 }
 
 func (v *Verdict) changes() []change {
 	if v.evidence == nil {
@@ -106,7 +107,7 @@ func (v *Verdict) changes() []change {
 // explain lets the explanations compete.
 func explain(r *recording, c Context) Verdict {
 	r.judgeSilences(c)
-	v := Verdict{Doubts: r.doubts(), Silences: r.silences}
+	v := Verdict{Silences: r.silences}
 	if len(r.moving()) < fewestBins {
 		return v
 	}

@@ -1,6 +1,7 @@
 package explain
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -83,7 +84,7 @@ func (f *Follow) Sample(s session.Sample) {
 	look := func() {
 		p.ElapsedSeconds = p.Samples[len(p.Samples)-1].TSeconds
 		verdict := Pass(&about, &p)
-		if last := lastStretch(&about, p, lately); len(last.changes()) > 2*len(verdict.changes())+2 {
+		if last := lastStretch(&about, p, lately); showsMore(len(last.changes()), len(verdict.changes())) {
 			verdict = last // what comes and goes too quickly for samples that were put together
 		}
 		f.mutex.Lock()
@@ -161,15 +162,7 @@ func (f *Follow) conclude(v *Verdict) {
 		f.likely[kind] = p
 		f.settled = max(f.settled, min(p, before[kind]))
 	}
-	slices.SortStableFunc(causes, func(a, b held) int {
-		switch {
-		case a.likelihood > b.likelihood:
-			return -1
-		case a.likelihood < b.likelihood:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(causes, func(a, b held) int { return cmp.Compare(b.likelihood, a.likelihood) })
 	f.says = said(causes)
 }
 

@@ -69,7 +69,7 @@ func (e *evidence) overGoing(w way, latest float64) bend {
 	if math.IsInf(best.sum, 1) {
 		return best
 	}
-	e.closer(&best, &takenBy, w, latest)
+	e.refineBend(&best, &takenBy, w, latest)
 	best.curve = make([]float64, n)
 	w.draw(best.curve, best.at, takenBy)
 	for i, reached := range best.curve {
@@ -88,8 +88,8 @@ func (w way) draw(shape []float64, at int, takes float64) {
 	}
 }
 
-// closer moves a bend by ever smaller steps for as long as that brings it closer.
-func (e *evidence) closer(best *bend, takes *float64, w way, latest float64) {
+// refineBend moves a bend by ever smaller steps for as long as that brings it closer.
+func (e *evidence) refineBend(best *bend, takes *float64, w way, latest float64) {
 	n := len(e.plain)
 	shape := make([]float64, n)
 	step, factor := max(n/80, 1), 1.15
@@ -138,6 +138,19 @@ func twoLevels(y, shape []float64) (from, to, sum float64) {
 // bendCost is that of where it begins, how long it takes and where it ends.
 func (e *evidence) bendCost() float64 { return math.Log(float64(len(e.at))) + 1.5 + levelCost }
 
+// oneBend is a bend in place of all changes.
+func (e *evidence) oneBend(b bend) fit {
+	f := fit{curve: b.curve, slow: [][2]int{{b.at, len(e.at)}}}
+	f.add(e.free-e.bendCost(), "one bend explains what %d changes do", len(e.changes))
+	e.lies(&f)
+	return f
+}
+
+// lies adds how close throughput lies to a fit's curve, beside levels.
+func (e *evidence) lies(f *fit) {
+	f.either(e.misfit(f.curve)-e.baseline, "throughput lies closer to it than to levels", "throughput lies far from it")
+}
+
 // fitHeld is a drive that slows itself by as much as holds a temperature.
 func fitHeld(e *evidence) (fit, bool) {
 	if len(e.changes) == 0 || len(e.sensors) == 0 || !e.someFall() {
@@ -150,9 +163,7 @@ func fitHeld(e *evidence) (fit, bool) {
 	if b.curve == nil || b.to > b.from-leastChange {
 		return fit{}, false
 	}
-	f := fit{curve: b.curve, slow: [][2]int{{b.at, len(e.at)}}}
-	f.add(e.free-e.bendCost(), "one bend explains what %d changes do", len(e.changes))
-	f.either(e.misfit(b.curve)-e.baseline, "throughput lies closer to it than to levels", "throughput lies far from it")
+	f := e.oneBend(b)
 	two := []level{{from: 0, to: b.at, y: b.from}, {from: b.at, to: len(e.at), y: b.to}}
 	h, known := e.heatOf(two, states{of: []int{0, 1}, count: 2, middle: []float64{b.from, b.to}})
 	if !known {
@@ -200,9 +211,7 @@ func fitGradual(e *evidence) (fit, bool) {
 	if b.curve == nil || b.to > b.from-leastChange {
 		return fit{}, false
 	}
-	f := fit{curve: b.curve, slow: [][2]int{{b.at, len(e.at)}}}
-	f.add(e.free-e.bendCost(), "one bend explains what %d changes do", len(e.changes))
-	f.either(e.misfit(b.curve)-e.baseline, "throughput lies closer to it than to levels", "throughput lies far from it")
+	f := e.oneBend(b)
 	e.coupling(&f, true)
 	return f, true
 }

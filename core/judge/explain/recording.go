@@ -19,7 +19,6 @@ type bin struct {
 	from   float64 // seconds since the pass began to count
 	looked float64 // for how many of its seconds somebody looked
 	bytes  float64
-	errors int64
 	// zero is for how many of the seconds nothing moved.
 	zero float64
 }
@@ -42,7 +41,6 @@ type recording struct {
 	seconds  float64
 	step     float64 // typical length of a sample
 	offset   float64 // of a window, since the pass began to count
-	notes    []string
 }
 
 // recordedElsewhere is the step of a recording that this program did not make.
@@ -135,7 +133,6 @@ func (r *recording) enter(s *session.Sample) {
 			}
 		}
 		if b.from+r.width >= to {
-			b.errors += s.Errors
 			return
 		}
 	}

@@ -1,6 +1,12 @@
 package explain
 
-import "slices"
+import (
+	"slices"
+
+	"gonum.org/v1/gonum/floats"
+
+	"opengauge/core/stat"
+)
 
 // fitOthers is somebody else who uses the storage now and then: throughput goes down at
 // any time, by any share, and comes back to what it was.
@@ -16,7 +22,7 @@ func fitOthers(e *evidence) (fit, bool) {
 	s := e.statesOf(e.levels)
 	e.edges(&f)
 	e.trend(&f, e.levels, s)
-	if fast, _ := e.stretches(e.levels, s); e.regular(e.levels, s) && fast[0] > 1.5*medianOf(fast[1:]) {
+	if fast, _ := e.stretches(e.levels, s); e.regular(e.levels, s) && fast[0] > 1.5*stat.Median(fast[1:]) {
 		f.add(-regularly/2, "the first fast stretch is the longest, and the others are alike")
 	}
 	e.coupling(&f, false)
@@ -55,10 +61,10 @@ func (e *evidence) comesAndGoes(f *fit, levels []level) bool {
 			returns++
 		}
 	}
-	if returns == 0 || sum(slow) > 0.75*all {
+	if returns == 0 || floats.Sum(slow) > 0.75*all {
 		return false
 	}
-	if typical := medianOf(slow) * e.recording.width; typical < longestMoment {
+	if typical := stat.Median(slow) * e.recording.width; typical < longestMoment {
 		f.add(-1.5, "it lasts %.0f s each time, as what a drive does for itself", typical)
 	}
 	return true

@@ -4,6 +4,8 @@ import (
 	"math"
 	"slices"
 
+	gonum "gonum.org/v1/gonum/stat"
+
 	"opengauge/core/stat"
 )
 
@@ -71,9 +73,9 @@ func (e *evidence) rhythm(f *fit, levels []level, s states, weight float64) {
 		fast = append([]float64{float64(levels[0].bins())}, later...)
 	}
 	const longer = 1.5
-	cold := fast[0] > longer*medianOf(fast[1:])
+	cold := fast[0] > longer*stat.Median(fast[1:])
 	if !cold && len(fast) > 3 { // or the first of the milder stage is
-		cold = fast[1] > longer*medianOf(fast[2:])
+		cold = fast[1] > longer*stat.Median(fast[2:])
 	}
 	if cold {
 		f.add(2*regularly*weight, "the first fast stretch is the longest, and the others are alike: it began cold")
@@ -82,27 +84,11 @@ func (e *evidence) rhythm(f *fit, levels []level, s states, weight float64) {
 	}
 }
 
-func medianOf(values []float64) float64 { return stat.Median(values) }
-
 // spread is the deviation of figures over their mean.
 func spread(values []float64) float64 {
-	mean, square := 0.0, 0.0
-	for _, v := range values {
-		mean += v / float64(len(values))
-	}
-	for _, v := range values {
-		square += (v - mean) * (v - mean) / float64(len(values))
-	}
+	mean, deviation := gonum.PopMeanStdDev(values, nil)
 	if mean == 0 {
 		return math.Inf(1)
 	}
-	return math.Sqrt(square) / mean
-}
-
-func sum(values []float64) float64 {
-	total := 0.0
-	for _, v := range values {
-		total += v
-	}
-	return total
+	return deviation / mean
 }

@@ -126,7 +126,7 @@ func (s *sensor) usable() bool { return s.wrong == "" && s.place != RoomSensor }
 
 // doubts are what was not believed.
 func (r *recording) doubts() []string {
-	said := slices.Clone(r.notes)
+	var said []string
 	for _, s := range r.sensors {
 		if s.wrong != "" {
 			said = append(said, s.wrong)

@@ -1,6 +1,7 @@
 package explain
 
 import (
+	"cmp"
 	"math"
 	"slices"
 )
@@ -37,14 +38,6 @@ func compete(e *evidence) []Share {
 	for i := range shares {
 		shares[i].Share = math.Exp(scores[i]-best) / sum
 	}
-	slices.SortStableFunc(shares, func(a, b Share) int {
-		switch {
-		case a.Share > b.Share:
-			return -1
-		case a.Share < b.Share:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(shares, func(a, b Share) int { return cmp.Compare(b.Share, a.Share) })
 	return shares
 }

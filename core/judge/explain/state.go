@@ -1,6 +1,7 @@
 package explain
 
 import (
+	"cmp"
 	"math"
 	"slices"
 )
@@ -26,15 +27,7 @@ func (e *evidence) statesOf(levels []level) states {
 	for i := range order {
 		order[i] = i
 	}
-	slices.SortStableFunc(order, func(a, b int) int {
-		switch {
-		case levels[a].y > levels[b].y:
-			return -1
-		case levels[a].y < levels[b].y:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(levels[b].y, levels[a].y) })
 	s := states{of: make([]int, len(levels))}
 	weights := []float64{}
 	for i, number := range order {

@@ -1,6 +1,7 @@
 package finding
 
 import (
+	"cmp"
 	"math"
 	"slices"
 
@@ -95,15 +96,7 @@ func (c *measuredCopy) holders() []holder {
 	for i := range all {
 		all[i].share /= sum
 	}
-	slices.SortStableFunc(all, func(a, b holder) int {
-		switch {
-		case a.share > b.share:
-			return -1
-		case a.share < b.share:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(all, func(a, b holder) int { return cmp.Compare(b.share, a.share) })
 	return all
 }
 
