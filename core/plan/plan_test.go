@@ -245,7 +245,8 @@ func TestAdaptiveGrids(t *testing.T) {
 func TestStepsOfEveryKind(t *testing.T) {
 	source := `plan: all
 steps:
-  - sustain: {operation: write, access: sequential, block: 1MiB, depth: 8, for: 10m, until-steady: 1m, until-explained: 90%}
+  - sustain: {operation: write, access: sequential, block: 1MiB, depth: 8, for: 10m, until-steady: 1m,
+      until-explained: 90%}
   - rest: {until-below: 45C, at-most: 10m}
   - fill:
       levels: [0%, 50%]

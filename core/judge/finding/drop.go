@@ -2,7 +2,6 @@ package finding
 
 import (
 	"math"
-	"slices"
 
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
@@ -19,68 +18,36 @@ const (
 	mostSamples = 3000
 )
 
-// level is a stretch of a pass over which its throughput held.
-type level struct {
-	from, to float64 // seconds since the pass began to count
-	rate     unit.BytesPerSecond
-}
-
-// drop is a fall from one level to a lower one.
-type drop struct {
-	before, after level
-	at            float64
-	// returned is the level that throughput rose to afterwards, if it did.
-	returned *level
-}
-
-// drops finds where the throughput of a pass fell, and where it came back.
-func drops(pass *session.Pass) []drop {
+// drops says whether the throughput of a pass fell from one level to the next.
+func drops(pass *session.Pass) bool {
 	levels := levelsOf(pass)
-	var found []drop
 	for i := 1; i < len(levels); i++ {
-		before, after := levels[i-1], levels[i]
-		if float64(after.rate) > float64(before.rate)*(1-leastDrop) {
-			continue
+		if levels[i] <= levels[i-1]*(1-leastDrop) {
+			return true
 		}
-		d := drop{before: before, after: after, at: after.from}
-		for next := i + 1; next < len(levels); next++ {
-			if float64(levels[next].rate) >= float64(before.rate)*(1-leastDrop) {
-				d.returned = &levels[next]
-				break
-			}
-			d.after.to = levels[next].to
-		}
-		found = append(found, d)
 	}
-	return found
+	return false
 }
 
-// levelsOf cuts a pass into levels.
-func levelsOf(pass *session.Pass) []level {
+// levelsOf cuts a pass into levels, in bytes a second.
+func levelsOf(pass *session.Pass) []float64 {
 	samples := pass.Samples
-	stride := (len(samples) + mostSamples - 1) / mostSamples
-	var rates, ends []float64
-	for i := 0; i < len(samples); i += max(stride, 1) {
+	stride := max((len(samples)+mostSamples-1)/mostSamples, 1)
+	var rates []float64
+	for i := 0; i < len(samples); i += stride {
 		var bytes, seconds float64
-		group := samples[i:min(i+max(stride, 1), len(samples))]
-		for _, sample := range group {
+		for _, sample := range samples[i:min(i+stride, len(samples))] {
 			bytes += float64(sample.Bytes)
 			seconds += sample.ElapsedSeconds
 		}
 		if seconds > 0 {
 			rates = append(rates, bytes/seconds)
-			ends = append(ends, group[len(group)-1].TSeconds)
 		}
 	}
-	var levels []level
+	var levels []float64
 	for _, segment := range stat.Segments(rates, leastSegment) {
-		from := 0.0
-		if segment.From > 0 {
-			from = ends[segment.From-1]
-		}
 		// The median, so that a slow second or two do not make a level.
-		median := stat.Median(slices.Clone(rates[segment.From:segment.To]))
-		levels = append(levels, level{from: from, to: ends[segment.To-1], rate: unit.BytesPerSecond(median)})
+		levels = append(levels, stat.Median(rates[segment.From:segment.To]))
 	}
 	return levels
 }

@@ -75,7 +75,7 @@ func findFillSlowdown(s *session.Session, n unit.Notation) []session.Finding {
 // of its last level.
 func endLevel(pass *session.Pass) float64 {
 	if levels := levelsOf(pass); len(levels) > 1 {
-		return float64(levels[len(levels)-1].rate)
+		return levels[len(levels)-1]
 	}
 	return float64(pass.BytesPerSecond)
 }

@@ -62,7 +62,7 @@ func findAgainstRating(s *session.Session, n unit.Notation) []session.Finding {
 	var beyond []achieved
 	for _, r := range ratingsOf(drive.Ratings, n) {
 		passes, _ := passesWhere(s, func(p *session.Pass) bool {
-			return !p.CutShort && !p.Scheduled() && p.CompressibleShare == 0 && r.holds(p) && len(drops(p)) == 0
+			return !p.CutShort && !p.Scheduled() && p.CompressibleShare == 0 && r.holds(p) && !drops(p)
 		})
 		if r.rating == 0 || len(passes) == 0 {
 			continue
