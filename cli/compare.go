@@ -8,7 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/judge/compare"
-	"opengauge/core/record/logbook"
+	"opengauge/core/judge/finding"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
@@ -19,6 +19,7 @@ import (
 type compareFlags struct {
 	baseline, by string
 	filter       filterFlags
+	amount       amountFlags
 }
 
 func newCompare(env *environment) *cobra.Command {
@@ -28,7 +29,10 @@ func newCompare(env *environment) *cobra.Command {
 		Short: "Set sessions side by side, and say whether that is fair",
 		Long: `Compare sets the passes that sessions have in common side by side, against the
 first of them or --baseline: the ratio, its 95 % interval from repeats, and where
-there is no measurable difference, the smallest that would have been seen. It
+there is no measurable difference, the smallest that would have been seen. A load
+whose throughput goes through levels is compared by how long amounts take, and by
+the amount from which on another session is ahead; copies and starts by how long
+they take. It says what failed, how warm it grew and what it drew, and it
 lists what else differs between them; if that is more than one thing, what made
 the difference is not known, and it says which sessions would tell.
 
@@ -38,6 +42,7 @@ those against each other that differ in nothing else. Without sessions it takes
 those of the logbook that the filters leave.`,
 		Example: `  opengauge compare fan-off fan-on
   opengauge compare --baseline stick-old stick-new stick-newer --json
+  opengauge compare stick-long dunlin-long --amount 400GB
   opengauge compare --by fan
   opengauge compare --by enclosure --plan quick --since 72h`,
 		ValidArgsFunction: env.completeSessions,
@@ -52,6 +57,7 @@ those of the logbook that the filters leave.`,
 		"--by, the value to compare with")
 	cmd.Flags().StringVar(&flags.by, "by", "", "the condition or part whose effect is wanted")
 	cmd.Flags().BoolVar(&env.json, "json", false, "print the comparison as JSON")
+	flags.amount.add(cmd)
 	flags.filter.add(cmd)
 	_ = cmd.RegisterFlagCompletionFunc("baseline", env.completeSessions)
 	return cmd
@@ -76,14 +82,22 @@ func (e *environment) compare(references []string, flags *compareFlags) error {
 	if len(references) < 2 {
 		return usageError{errors.New("compare needs two sessions at least, or --by KEY; see opengauge compare --help")}
 	}
-	sessions, err := e.briefSessions(references, logbook.Filter{})
+	amounts, err := flags.amount.amounts()
+	if err != nil {
+		return err
+	}
+	sessions, err := e.loadSessions(references)
 	if err != nil {
 		return err
 	}
 	if err := eachOnce(sessions); err != nil {
 		return err
 	}
-	made, err := compare.New(sessions)
+	terms := compare.Terms{Amounts: amounts, Findings: map[string][]session.Finding{}}
+	for _, s := range sessions {
+		terms.Findings[s.ID] = finding.Detect(s, notation)
+	}
+	made, err := compare.New(sessions, terms)
 	if err != nil {
 		return err
 	}
@@ -108,9 +122,26 @@ func (e *environment) showComparison(made compare.Comparison, simulated bool, no
 		screen.Println("They do not differ in any circumstance that is known.")
 	}
 	screen.Println("")
-	screen.Table(table.Comparison(made, notation))
-	screen.Println("")
-	screen.Bars(figure.Comparison(made, notation))
+	if made.NotShared != "" {
+		screen.Paragraph("", "Only what failed is compared: "+made.NotShared+".")
+	} else if rows := table.Comparison(made, notation); len(rows.Rows) > 0 {
+		screen.Table(rows)
+	}
+	if bars := figure.Comparison(made, notation); len(bars.Groups) > 0 {
+		screen.Println("")
+		screen.Bars(bars)
+	}
+	for _, each := range made.Amounts {
+		screen.Println("")
+		screen.Heading(each.Load.String())
+		screen.Table(table.Amounts(made, each, notation))
+		screen.Println("")
+		screen.Figure(figure.NewMoves(sidesOf(made, each), each.Asked))
+	}
+	if len(made.Quantities) > 0 {
+		screen.Println("")
+		screen.Table(table.Quantities(made))
+	}
 	screen.Println("")
 	for _, verdict := range made.Verdicts {
 		screen.Paragraph("→ ", verdict)
@@ -119,6 +150,17 @@ func (e *environment) showComparison(made compare.Comparison, simulated bool, no
 		screen.Println("")
 		screen.Findings(made.Findings)
 	}
+}
+
+// sidesOf are the curves of a load with the names of their sessions.
+func sidesOf(made compare.Comparison, a compare.Amounts) []figure.Side {
+	var sides []figure.Side
+	for i, curve := range a.Curves {
+		if curve != nil {
+			sides = append(sides, figure.Side{Name: made.Sides[i].DisplayName(), Curve: curve})
+		}
+	}
+	return sides
 }
 
 // effectRecord is what compare --by --json prints.

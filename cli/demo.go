@@ -170,7 +170,7 @@ func (e *environment) demoVerdicts(named map[string]*session.Session, notation u
 		}
 		return picked
 	}
-	compared, err := compare.New(pick("barnacle-automatic", "barnacle-fan-on"))
+	compared, err := compare.New(pick("barnacle-automatic", "barnacle-fan-on"), compare.Terms{})
 	if err != nil {
 		return err
 	}

@@ -9,6 +9,7 @@ import (
 	"opengauge/core/bench/event"
 	"opengauge/core/judge/explain"
 	"opengauge/core/judge/finding"
+	"opengauge/core/judge/move"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
@@ -22,18 +23,22 @@ type explanation struct {
 	Name      string            `json:"name"`
 	Simulated bool              `json:"simulated"`
 	Findings  []session.Finding `json:"findings"`
+	// Moves are the times of amounts, and Levels what throughput goes through.
+	Moves  []move.Record      `json:"moves"`
+	Levels []move.LevelRecord `json:"levels"`
 	// NotBelieved is what of the recording was not, and why.
 	NotBelieved []string `json:"not_believed,omitempty"`
 }
 
 func newExplain(env *environment) *cobra.Command {
-	failOn, recording := "", &seriesFlags{}
+	failOn, recording, amount := "", &seriesFlags{}, &amountFlags{}
 	cmd := &cobra.Command{
 		Use:   "explain [SESSION]",
 		Short: "Say what a session found, with the evidence",
 		Long: `Explain reads a session from the logbook and says what is worth knowing about
 it: what was found, how sure that is, the figures it stands on, what it is not,
-and what to do.
+and what to do. It says how long amounts of data take (--amount), beyond the
+recording only where what made throughput fall is settled, and lasts.
 
 SESSION is an id, the start of one, a name, or latest. With --series it explains
 a recording made elsewhere: a CSV file with the columns t_seconds and
@@ -41,6 +46,7 @@ bytes_per_second and, where there are, iops, p50_seconds, p99_seconds, errors an
 temperature_celsius or several temperature_celsius:NAME.`,
 		Example: `  opengauge explain latest
   opengauge explain stick-fan --fail-on caution
+  opengauge explain stick-long --amount 400GB
   opengauge explain k3f9 --json
   opengauge explain --series logger.csv --operation write --block-size 1MiB --depth 8 --ceiling 1.04GB/s
   opengauge explain --series volume.csv --operation read --storage volume`,
@@ -51,13 +57,14 @@ temperature_celsius or several temperature_celsius:NAME.`,
 			if err != nil {
 				return err
 			}
-			return env.explain(arguments, recording, severity)
+			return env.explain(arguments, recording, amount, severity)
 		},
 	}
 	cmd.Flags().BoolVar(&env.json, "json", false, "print the findings as JSON")
 	cmd.Flags().StringVar(&failOn, "fail-on", "", "exit with 3 if a finding is at least a note, caution or fault")
 	_ = cmd.RegisterFlagCompletionFunc("fail-on", completeSeverities)
 	recording.add(cmd)
+	amount.add(cmd)
 	return cmd
 }
 
@@ -77,8 +84,13 @@ func (e *environment) toExplain(arguments []string, recording *seriesFlags) (*se
 		"explain --help")}
 }
 
-func (e *environment) explain(arguments []string, recording *seriesFlags, failOn session.Severity) error {
+func (e *environment) explain(arguments []string, recording *seriesFlags, amount *amountFlags,
+	failOn session.Severity) error {
 	notation, err := e.notation()
+	if err != nil {
+		return err
+	}
+	amounts, err := amount.amounts()
 	if err != nil {
 		return err
 	}
@@ -87,13 +99,20 @@ func (e *environment) explain(arguments []string, recording *seriesFlags, failOn
 		return err
 	}
 	findings := finding.Detect(s, notation)
+	curves := move.Of(s)
 	if e.json {
-		err = e.writeJSON(explanation{
+		made := explanation{
 			Format: "opengauge.explanation/1", Session: s.ID, Name: s.Name, Simulated: s.Simulated, Findings: findings,
-			NotBelieved: explain.Doubts(s),
-		})
+			NotBelieved: explain.Doubts(s), Moves: []move.Record{}, Levels: []move.LevelRecord{},
+		}
+		for _, curve := range move.Told(curves) {
+			made.Moves = append(made.Moves, curve.Record(s.DisplayName(), curve.Asked(amounts))...)
+			made.Levels = append(made.Levels, curve.LevelRecord(s.DisplayName()))
+		}
+		err = e.writeJSON(made)
 	} else {
 		e.showExplained(s, findings, notation)
+		e.showMoves(move.Told(curves), amounts, notation)
 	}
 	if err != nil {
 		return err
@@ -127,6 +146,24 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 		screen.ChainStrip(strip)
 	}
 	showFigures(screen, subjectOf(s, findings, notation), len(s.Copies) == 0)
+}
+
+// showMoves says how long amounts take, where that was recorded or is asked for.
+func (e *environment) showMoves(curves []*move.Curve, amounts []unit.Bytes, notation unit.Notation) {
+	screen := e.screen()
+	said := false
+	for _, curve := range curves {
+		asked := curve.Asked(amounts)
+		if len(asked) == 0 && !curve.Falls() {
+			continue
+		}
+		if !said {
+			screen.Println("")
+			screen.Heading("How long it takes")
+			said = true
+		}
+		screen.Paragraph("→ ", curve.Says(notation, asked))
+	}
 }
 
 // aboutLinks reports whether any finding is seen on the chain's strip, so that it

@@ -14,29 +14,31 @@ import (
 )
 
 func newForesee(env *environment) *cobra.Command {
-	through := ""
+	through, amount := "", &amountFlags{}
 	cmd := &cobra.Command{
 		Use:   "foresee SESSION",
 		Short: "Say what to expect of a drive in a chain not tried yet",
 		Long: `Foresee takes what a drive did in one chain and says what to expect of it in
 another: which hop will bind, and how fast each pass will be. Where the old chain
 was the limit, the drive may do more than it could show; its rating from the
-bench book then bounds what to hope for.
+bench book then bounds what to hope for. It says how long amounts of data will
+take (--amount): a fast write area holds as many bytes behind any link.
 
 --through names a chain of the bench book, or parts of it with commas between.`,
 		Example: `  opengauge foresee latest --through deck-tablet,barnacle
+  opengauge foresee stick-long --through deck-tablet,barnacle --amount 400GB
   opengauge foresee stick-fan --through cabin-barnacle --json`,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: env.completeSessions,
 		RunE: func(_ *cobra.Command, arguments []string) error {
-			return env.foresee(arguments[0],
-				through)
+			return env.foresee(arguments[0], through, amount)
 		},
 	}
 	cmd.Flags().StringVar(&through, "through", "", "the chain: a name from the bench book, or parts with "+
 		"commas between")
 	cmd.Flags().BoolVar(&env.json, "json", false, "print the forecast as JSON")
 	env.addBenchFlag(cmd)
+	amount.add(cmd)
 	return cmd
 }
 
@@ -44,11 +46,17 @@ bench book then bounds what to hope for.
 type forecastRecord struct {
 	Format string `json:"format"`
 	predict.Forecast
-	Simulated bool `json:"simulated"`
+	// Amounts are how long amounts took, and are expected to take.
+	Amounts   []predict.Amount `json:"moves"`
+	Simulated bool             `json:"simulated"`
 }
 
-func (e *environment) foresee(reference, through string) error {
+func (e *environment) foresee(reference, through string, amount *amountFlags) error {
 	notation, err := e.notation()
+	if err != nil {
+		return err
+	}
+	asked, err := amount.amounts()
 	if err != nil {
 		return err
 	}
@@ -70,11 +78,17 @@ func (e *environment) foresee(reference, through string) error {
 		}
 	}
 	made := predict.New(sessions[0], setup.Chain)
+	amounts := predict.Amounts(sessions[0], setup.Chain, asked)
 	if e.json {
 		return e.writeJSON(forecastRecord{Format: "opengauge.forecast/1", Forecast: made,
-			Simulated: sessions[0].Simulated})
+			Amounts: amounts, Simulated: sessions[0].Simulated})
 	}
 	e.showForecast(sessions[0], made, through, notation)
+	if len(amounts) > 0 {
+		screen := e.screen()
+		screen.Println("")
+		screen.Table(table.ForecastAmounts(amounts))
+	}
 	return nil
 }
 
@@ -87,5 +101,7 @@ func (e *environment) showForecast(s *session.Session, made predict.Forecast, th
 	screen.Println("")
 	screen.Paragraph("", bindingSentence(made.Chain, notation))
 	screen.Println("")
-	screen.Table(table.Forecast(made, notation))
+	if len(made.Passes) > 0 {
+		screen.Table(table.Forecast(made, notation))
+	}
 }

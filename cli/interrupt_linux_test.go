@@ -86,7 +86,7 @@ func TestEverythingThatWaitsCanBeInterrupted(t *testing.T) {
 	exported := filepath.Join(t.TempDir(), "all.json")
 	d.must("logbook", "export", "--all", "--out", exported)
 	one, other := t.TempDir(), t.TempDir()
-	empty := desk{t, filepath.Join(t.TempDir(), "new.db")}
+	empty := desk{t: t, logbook: filepath.Join(t.TempDir(), "new.db")}
 	for _, c := range []struct {
 		name      string
 		of        desk
@@ -94,7 +94,7 @@ func TestEverythingThatWaitsCanBeInterrupted(t *testing.T) {
 		arguments []string
 	}{
 		{"an import", empty, 300 * time.Millisecond, []string{"logbook", "import", exported}},
-		{"a merge", desk{t, filepath.Join(t.TempDir(), "new.db")}, 300 * time.Millisecond,
+		{"a merge", desk{t: t, logbook: filepath.Join(t.TempDir(), "new.db")}, 300 * time.Millisecond,
 			[]string{"logbook", "import", d.logbook}},
 		{"an export", d, 300 * time.Millisecond, []string{"logbook", "export", "--all", "--out",
 			filepath.Join(folder, "x.json")}},

@@ -13,6 +13,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"runtime"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -54,6 +55,8 @@ type outcome struct {
 type desk struct {
 	t       *testing.T
 	logbook string
+	// within is what the program is started by; nothing is by the test itself.
+	within []string
 }
 
 func newDesk(t *testing.T) desk {
@@ -61,7 +64,8 @@ func newDesk(t *testing.T) desk {
 }
 
 func (d desk) command(arguments ...string) *exec.Cmd {
-	command := exec.Command(program, arguments...)
+	words := append(append(slices.Clone(d.within), program), arguments...)
+	command := exec.Command(words[0], words[1:]...)
 	command.Env = append(os.Environ(), "OPENGAUGE_LOGBOOK="+d.logbook)
 	witness.Tie(command)
 	return command

@@ -43,9 +43,10 @@ itself.
 With --kit it writes a folder to publish from: every figure as PNG (1280 by 800)
 and SVG, every table as CSV and Markdown, and the article in Markdown.
 
-With --image it writes the first session's figure as a picture of 1280 by 800: its
-depth map, or the heat trace of its longest pass where it has no map, or what
---figure says; --figure comparison and money draw all sessions.`,
+With --image it writes a figure as a picture of 1280 by 800: the session's depth
+map, or the heat trace of its longest pass where it has no map, or what --figure
+says; of several sessions up to three stand over each other. --figure comparison,
+moves and money draw all sessions together.`,
 		Example: `  opengauge report latest --out report.html
   opengauge report fan-off fan-on --out fan.html --title "Does the fan help?" --author "A. Reviewer"
   opengauge report fan-off fan-on --kit fan-article
@@ -166,7 +167,7 @@ func (e *environment) reportOf(sessions []*session.Session, flags *reportFlags, 
 	if flags.baseline == "" {
 		compared = compare.WithBaseline(sessions)
 	}
-	if made, err := compare.New(compared); err == nil && len(compared) > 1 {
+	if made, err := compare.New(compared, compare.Terms{Findings: report.Findings}); err == nil && len(compared) > 1 {
 		made = made.Shared()
 		report.Comparison = &made
 	}
@@ -176,23 +177,44 @@ func (e *environment) reportOf(sessions []*session.Session, flags *reportFlags, 
 	return report
 }
 
-// writePicture writes a figure of the first session, or of all of them together: the
-// one that is named, or else its depth map, or else the heat trace of its longest pass.
+// writePicture writes a figure of the sessions, over each other or all together: the one
+// that is named, or else depth maps, or else the heat traces of their longest passes.
 func (e *environment) writePicture(flags *reportFlags, format image.Format, about figure.Subject) error {
 	names := []string{flags.drawn}
 	if flags.drawn == "" {
 		names = []string{"depth-map", "heat-trace"}
 	}
-	about.Sessions = about.Sessions[:1]
 	var missing string
 	for _, name := range names {
 		kind, _ := figure.FormOf(name)
-		if found := kind.Of(about); len(found) > 0 {
-			return e.writeFile(flags.picture, func(w io.Writer) error { return image.Write(w, format, longest(found)) })
+		if drawn := drawnOf(kind, about); len(drawn) > 0 {
+			return e.writeFile(flags.picture, func(w io.Writer) error {
+				return image.Write(w, format, figure.Stacked(drawn))
+			})
 		}
 		missing = kind.Missing
 	}
 	return fmt.Errorf("session %s %s", about.Sessions[0].DisplayName(), missing)
+}
+
+// drawnOf are the figures of a picture: the one that shows all sessions together, or one
+// a session, as many as there is room for.
+func drawnOf(kind figure.Form, about figure.Subject) []figure.Figure {
+	if kind.Together {
+		if found := kind.Of(about); len(found) > 0 {
+			return []figure.Figure{longest(found)}
+		}
+		return nil
+	}
+	var drawn []figure.Figure
+	for _, s := range about.Sessions {
+		alone := about
+		alone.Sessions = []*session.Session{s}
+		if found := kind.Of(alone); len(found) > 0 && len(drawn) < figure.MostStacked {
+			drawn = append(drawn, longest(found))
+		}
+	}
+	return drawn
 }
 
 // longest is the figure to show of several: of traces that over the longest time, of

@@ -12,7 +12,10 @@ import (
 )
 
 // streamsFlags are what streams is told besides its session.
-type streamsFlags struct{ set, file string }
+type streamsFlags struct {
+	set, file string
+	amount    amountFlags
+}
 
 func newStreams(env *environment) *cobra.Command {
 	flags := &streamsFlags{}
@@ -23,7 +26,9 @@ func newStreams(env *environment) *cobra.Command {
 a list whether the storage carries it, for reading and for writing: not by the
 average, but by the longest stall, the buffer that would be needed, how many at
 once, and for how long until the fast write area or the heat ends it. The longest
-sequential pass, or work of one end of a copy, counts for each direction.
+recording in order and in large blocks, or work of one end of a copy, counts for
+each direction. "yes" is said where it is known how the storage goes on; else for
+how long it was recorded. With --amount it says whether so much of it is carried.
 
 A list is YAML: streams with a name and one of data-rate, video, images and audio;
 see docs/formats.md.`,
@@ -34,6 +39,7 @@ see docs/formats.md.`,
 		ValidArgsFunction: env.completeSessions,
 		RunE:              func(_ *cobra.Command, arguments []string) error { return env.streams(arguments[0], flags) },
 	}
+	flags.amount.add(cmd)
 	cmd.Flags().StringVar(&flags.set, "set", "recorders",
 		"a list that ships with the program: "+strings.Join(stream.SetNames(), ", "))
 	cmd.Flags().StringVar(&flags.file, "streams", "", "a list of your own, FILE.yaml")
@@ -68,12 +74,16 @@ func (e *environment) streams(reference string, flags *streamsFlags) error {
 	if err != nil {
 		return usageError{err}
 	}
+	amounts, err := flags.amount.amounts()
+	if err != nil {
+		return err
+	}
 	sessions, err := e.loadSessions([]string{reference})
 	if err != nil {
 		return err
 	}
 	s := sessions[0]
-	answers, err := stream.Answers(s, finding.Detect(s, notation), streams)
+	answers, err := stream.Answers(s, finding.Detect(s, notation), streams, amounts...)
 	if err != nil {
 		return err
 	}
@@ -104,7 +114,11 @@ func streamNotes(answers []stream.Answer) []string {
 	for name, side := range map[string]*stream.Side{"Reading": answers[0].Reading, "Writing": answers[0].Writing} {
 		if side != nil {
 			seen := unit.Span(unit.Duration(side.Seconds))
-			notes = append(notes, name+" follows from "+side.From+", "+seen+" of it; what comes later is not known.")
+			later := "what comes later is not known."
+			if side.Settled {
+				later = "what made it fall lasts, so it goes on as it ended."
+			}
+			notes = append(notes, name+" follows from "+side.From+", "+seen+" of it; "+later)
 		}
 	}
 	if len(notes) == 2 && notes[0] > notes[1] {

@@ -85,6 +85,16 @@ const sustained = 45 * time.Second
 // one, which tells of more than a burst does.
 func Lasts(asked time.Duration) bool { return asked >= sustained }
 
+// bulk is the smallest block in which files of some size are moved: below it, what an
+// operation costs by itself counts.
+const bulk = 128 * unit.KiB
+
+// Bulk reports whether the load moves data as large files are moved: in order, in large
+// blocks, and as fast as the storage takes it.
+func (l Load) Bulk() bool {
+	return l.Access == Sequential && l.Block >= bulk && l.Operation != Mixed && !l.Scheduled()
+}
+
 // Writes reports whether the load changes the storage.
 func (l Load) Writes() bool { return l.WriteShare > 0 || l.Operation.Writes() }
 

@@ -11,7 +11,7 @@ import (
 )
 
 var comparisonForm = Form{
-	Name: "comparison", Section: "comparison", Title: "Side by side", Within: true,
+	Name: "comparison", Section: "comparison", Title: "Side by side", Within: true, Together: true,
 	Missing: "has nothing in common with others that could be set side by side",
 	Of: func(subject Subject) []Figure {
 		if subject.Comparison == nil {
@@ -22,7 +22,7 @@ var comparisonForm = Form{
 }
 
 var moneyForm = Form{
-	Name: "money", Section: "money", Title: "Money", Within: true,
+	Name: "money", Section: "money", Title: "Money", Within: true, Together: true,
 	Missing: "does not know what its parts cost; measure with --through and a bench book that has prices",
 	Of: func(subject Subject) []Figure {
 		if subject.Value == nil {
@@ -95,6 +95,9 @@ func Comparison(c compare.Comparison, notation unit.Notation) Bars {
 		bars.Subtitle += simulatedMark
 	}
 	for _, row := range c.Rows {
+		if row.Folded && !c.AllFolded() || row.ByAmount {
+			continue
+		}
 		group := BarGroup{Label: row.Label, Better: better(row.Metric), Writes: row.Load.Writes()}
 		for i, figure := range row.Figures {
 			if !figure.Known {
@@ -116,10 +119,13 @@ func Comparison(c compare.Comparison, notation unit.Notation) Bars {
 }
 
 // metricValue is a figure in the units that it is shown in: those of the notation,
-// or milliseconds.
+// milliseconds or seconds.
 func metricValue(metric compare.Metric, figure float64, notation unit.Notation) float64 {
-	if metric == compare.Latency {
+	switch metric {
+	case compare.Latency:
 		return figure * 1000
+	case compare.Time:
+		return figure
 	}
 	return notation.Value(unit.BytesPerSecond(figure))
 }

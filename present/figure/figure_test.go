@@ -216,7 +216,7 @@ func TestBars(t *testing.T) {
 			})
 		}
 	}
-	made, err := compare.New([]*session.Session{one, other})
+	made, err := compare.New([]*session.Session{one, other}, compare.Terms{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -31,7 +31,7 @@ func demo(t *testing.T, notation unit.Notation) figure.Subject {
 	for _, s := range subject.Sessions {
 		subject.Findings[s.ID] = finding.Detect(s, notation)
 	}
-	compared, err := compare.New(subject.Sessions)
+	compared, err := compare.New(subject.Sessions, compare.Terms{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -41,6 +41,8 @@ type Form struct {
 	Missing string
 	// Within kinds stand in a section with other things.
 	Within bool
+	// Together kinds show all sessions in one figure.
+	Together bool
 	// OverTime kinds show how a pass went, and take much room.
 	OverTime bool
 	// Of are the figures of the kind.
@@ -66,6 +68,7 @@ type Subject struct {
 var Forms = []Form{
 	chainStripForm,
 	comparisonForm,
+	movesForm,
 	copyMatrixForm,
 	depthMapForm,
 	heatTraceForm,

@@ -22,6 +22,8 @@ import (
 const (
 	Width  = 1280
 	Height = 800
+	// Stacked is the height of each of several figures on one sheet.
+	Stacked = 680
 )
 
 // Format is how an image is written.
@@ -45,6 +47,9 @@ func FormatOf(name string) (Format, error) {
 // Write draws a figure on a sheet of paper and writes it in a format.
 func Write(w io.Writer, format Format, f figure.Figure) error {
 	width, height := figure.Pixels(Width), figure.Pixels(Height)
+	if sheets := figure.Sheets(f); sheets > 1 {
+		height = figure.Pixels(float64(sheets) * Stacked)
+	}
 	var sheet vg.CanvasSizer
 	var writer io.WriterTo
 	if format == SVG {

@@ -40,14 +40,23 @@ func Differences(c compare.Comparison) Table {
 	return t
 }
 
-// Comparison is the table of each load by session, against the baseline.
+// Comparison is the table of each load by session, against the baseline. Loads without an
+// average have tables of their own: [Amounts].
 func Comparison(c compare.Comparison, notation unit.Notation) Table {
 	t := Table{Columns: []Column{
 		text("load"), text("session"), number("figure"), number("passes"),
 		text("against " + c.Sides[0].DisplayName()), text("95 % interval"), number("detectable"),
 	}}
 	once := false
+	folded := 0
 	for _, row := range c.Rows {
+		if row.Folded && !c.AllFolded() {
+			folded++
+			continue
+		}
+		if row.ByAmount {
+			continue
+		}
 		label := row.Label
 		for i, figure := range row.Figures {
 			if !figure.Known {
@@ -64,6 +73,9 @@ func Comparison(c compare.Comparison, notation unit.Notation) Table {
 			t.Rows = append(t.Rows, cells)
 			label = ""
 		}
+	}
+	if folded > 0 {
+		t.Notes = append(t.Notes, fmt.Sprintf("The work of single ends is left out (%d rows); explain has it.", folded))
 	}
 	if once {
 		t.Notes = append(t.Notes, "Where one side is a single pass, the interval knows how much that pass varied, "+

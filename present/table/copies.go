@@ -206,6 +206,10 @@ func Streams(answers []stream.Answer, notation unit.Notation) Table {
 		text("writing"), number("longest stall"), number("buffer needed"), number("at most at once"),
 		text("ends with"),
 	}}
+	amounts := amountsAsked(answers)
+	for _, amount := range amounts {
+		t.Columns = append(t.Columns, text(amount.Decimal()))
+	}
 	for _, a := range answers {
 		row := []string{
 			a.Stream.Name, strconv.Itoa(a.Stream.AtOnce),
@@ -219,28 +223,64 @@ func Streams(answers []stream.Answer, notation unit.Notation) Table {
 			}
 		}
 		row[6], row[7] = fmt.Sprintf("%.3g s", stall), needed.Decimal()
+		for i := range amounts {
+			row = append(row, amountsOf(a, i))
+		}
 		t.Rows = append(t.Rows, row)
 	}
 	return t
+}
+
+// amountsAsked are the amounts that answers are about.
+func amountsAsked(answers []stream.Answer) []unit.Bytes {
+	var amounts []unit.Bytes
+	for _, a := range answers {
+		for _, side := range []*stream.Side{a.Reading, a.Writing} {
+			if side != nil && len(amounts) == 0 {
+				for _, each := range side.Amounts {
+					amounts = append(amounts, each.Amount)
+				}
+			}
+		}
+	}
+	return amounts
 }
 
 func carried(side *stream.Side) string {
 	switch {
 	case side == nil:
 		return "not measured"
-	case side.Outcome.Carried:
+	case side.Lasting:
 		return "yes"
-	case side.Outcome.UntilSeconds == 0:
+	case side.Carried:
+		return span(side) + " recorded"
+	case side.UntilSeconds == 0:
 		return "no"
 	default:
-		return fmt.Sprintf("for %s", unit.Span(unit.Duration(side.Outcome.UntilSeconds)))
+		return "for " + span(side)
 	}
+}
+
+func span(side *stream.Side) string { return unit.Span(unit.Duration(side.UntilSeconds)) }
+
+// amountsOf says which amounts of a stream are carried: for reading / for writing.
+func amountsOf(a stream.Answer, at int) string {
+	text := func(side *stream.Side) string {
+		if side == nil {
+			return "–"
+		}
+		return string(side.Amounts[at].Held)
+	}
+	return text(a.Reading) + " / " + text(a.Writing)
 }
 
 func most(a stream.Answer) string {
 	text := func(side *stream.Side) string {
 		if side == nil {
 			return "–"
+		}
+		if side.Most == stream.MostAtOnce {
+			return unit.Grouped(int64(side.Most)) + " or more"
 		}
 		return unit.Grouped(int64(side.Most))
 	}

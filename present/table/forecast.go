@@ -27,6 +27,25 @@ func Forecast(f predict.Forecast, notation unit.Notation) Table {
 	return t
 }
 
+// ForecastAmounts is the table of how long amounts took, and are expected to take.
+func ForecastAmounts(amounts []predict.Amount) Table {
+	t := Table{Columns: []Column{text("load"), number("amount"), number("measured"), number("expect"), text("between")}}
+	label, beyond := "", false
+	for _, a := range amounts {
+		shown := a.Load
+		if shown == label {
+			shown = ""
+		}
+		label, beyond = a.Load, beyond || a.Measured.Extrapolated
+		t.Rows = append(t.Rows, []string{shown, a.Amount.Decimal(), starred(a.Measured), a.Expected.Words(),
+			a.Expected.Interval()})
+	}
+	if beyond {
+		t.Notes = append(t.Notes, beyondNote(nil))
+	}
+	return t
+}
+
 func limitWords(p predict.Pass) string {
 	switch p.Binds {
 	case predict.ByHop:

@@ -20,6 +20,8 @@ func (s *Screen) Figure(f figure.Figure) {
 		s.CopyMatrix(f)
 	case figure.Rivals:
 		s.Rivals(f)
+	case figure.Moves:
+		s.Moves(f)
 	case figure.Bars:
 		s.Bars(f)
 	default:

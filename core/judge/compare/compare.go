@@ -10,7 +10,10 @@ import (
 	"strings"
 
 	"opengauge/core/judge/factor"
+	"opengauge/core/judge/move"
+	"opengauge/core/judge/outcome"
 	"opengauge/core/record/session"
+	"opengauge/core/unit"
 )
 
 // Side is a session in a comparison.
@@ -43,11 +46,17 @@ type Row struct {
 	Label  string `json:"label"`
 	Metric Metric `json:"metric"`
 	// HigherIsBetter says which way is better.
-	HigherIsBetter bool     `json:"higher_is_better"`
-	Figures        []Figure `json:"figures"`
+	HigherIsBetter bool `json:"higher_is_better"`
+	// Folded rows are of the work of one end of copies, which is there to say what held
+	// them.
+	Folded  bool     `json:"folded,omitempty"`
+	Figures []Figure `json:"figures"`
 	// Contrasts are against the baseline; nil for the baseline itself and where
 	// one of the two does not have the load.
 	Contrasts []*Contrast `json:"contrasts"`
+	// ByAmount says that throughput goes down for good on a side, so that amounts are
+	// compared, and no average.
+	ByAmount bool `json:"by_amount,omitempty"`
 	// Load is what was asked of the storage.
 	Load session.Key `json:"-"`
 }
@@ -61,24 +70,57 @@ type Comparison struct {
 	Findings    []session.Finding `json:"findings"`
 	// Verdicts are sentences, one a session besides the baseline.
 	Verdicts []string `json:"verdicts"`
+	// NotShared says why no load is compared, where only what failed is.
+	NotShared string `json:"not_shared,omitempty"`
+	// Amounts are the loads that are compared by how long amounts take; Moves, Levels and
+	// Crossings say the same for documents.
+	Amounts   []Amounts          `json:"-"`
+	Moves     []move.Record      `json:"moves"`
+	Levels    []move.LevelRecord `json:"levels"`
+	Crossings []CrossingRecord   `json:"crossings"`
+	// Quantities are figures of whole sessions besides their rates, from Outcomes.
+	Quantities []Quantity        `json:"quantities"`
+	Outcomes   []outcome.Outcome `json:"-"`
+}
+
+// Terms are what a comparison is asked.
+type Terms struct {
+	// Amounts are those that the reader wants to move; it may be empty.
+	Amounts []unit.Bytes
+	// Findings are those of the sessions, by id; of a session without, those that it was
+	// recorded with count.
+	Findings map[string][]session.Finding
 }
 
 // New compares sessions with the first of them. It is an error if none has a load
 // in common with it.
-func New(sessions []*session.Session) (Comparison, error) {
+func New(sessions []*session.Session, terms Terms) (Comparison, error) {
 	c := Comparison{Findings: []session.Finding{}, Rows: []Row{}, Differences: []Difference{}}
 	all := make([]Loads, len(sessions))
 	for i, s := range sessions {
 		c.Sides = append(c.Sides, Side{ID: s.ID, Name: s.Name, Simulated: s.Simulated, Factors: factor.Of(s)})
 		all[i] = LoadsOf(s)
+		findings, judged := terms.Findings[s.ID]
+		if !judged {
+			findings = s.Findings
+		}
+		c.Outcomes = append(c.Outcomes, outcome.Of(s, findings))
 	}
 	for _, key := range all[0].Order {
 		if row, shared := newRow(key, all); shared {
 			c.Rows = append(c.Rows, row)
 		}
 	}
-	if len(c.Rows) == 0 {
-		return c, nothingShared(c.Sides, all)
+	recorded := make([]curves, len(sessions))
+	for i, s := range sessions {
+		recorded[i] = curvesOf(s)
+	}
+	c.addAmounts(recorded, terms.Amounts)
+	if len(c.Rows) == 0 && len(c.Amounts) == 0 {
+		if !slices.ContainsFunc(c.Outcomes, func(o outcome.Outcome) bool { return o.Failed() }) {
+			return c, nothingShared(c.Sides, all)
+		}
+		c.NotShared = nothingShared(c.Sides, all).Error()
 	}
 	c.finish()
 	return c, nil
@@ -86,7 +128,8 @@ func New(sessions []*session.Session) (Comparison, error) {
 
 func newRow(key session.Key, all []Loads) (Row, bool) {
 	metric := MetricOf(key)
-	row := Row{Label: key.String(), Metric: metric, HigherIsBetter: metric.HigherIsBetter(), Load: key}
+	row := Row{Label: key.String(), Metric: metric, HigherIsBetter: metric.HigherIsBetter(), Load: key,
+		Folded: key.IsCopy() && !key.IsWholeCopy()}
 	shared := false
 	for i := range all {
 		figure := all[i].Figures[key]
@@ -182,26 +225,40 @@ func sharing(a, b Loads) bool {
 // Shared leaves out the sessions that have no pass in common with the baseline.
 func (c Comparison) Shared() Comparison {
 	kept := Comparison{Findings: []session.Finding{}, Rows: slices.Clone(c.Rows)}
-	for i := range kept.Rows {
-		kept.Rows[i].Figures, kept.Rows[i].Contrasts = nil, nil
+	kept.Amounts = slices.Clone(c.Amounts)
+	var shared []int
+	for i := range c.Sides {
+		if i == 0 || slices.ContainsFunc(c.Rows, func(r Row) bool { return r.Contrasts[i] != nil }) {
+			shared = append(shared, i)
+		}
 	}
-	for i, side := range c.Sides {
-		if i > 0 && !slices.ContainsFunc(c.Rows, func(r Row) bool { return r.Contrasts[i] != nil }) {
-			continue
-		}
-		kept.Sides = append(kept.Sides, side)
-		for row := range kept.Rows {
-			kept.Rows[row].Figures = append(kept.Rows[row].Figures, c.Rows[row].Figures[i])
-			kept.Rows[row].Contrasts = append(kept.Rows[row].Contrasts, c.Rows[row].Contrasts[i])
-		}
+	kept.Sides, kept.Outcomes = pick(c.Sides, shared), pick(c.Outcomes, shared)
+	for i := range kept.Rows {
+		row := &kept.Rows[i]
+		row.Figures, row.Contrasts = pick(row.Figures, shared), pick(row.Contrasts, shared)
+	}
+	for i := range kept.Amounts {
+		a := &kept.Amounts[i]
+		a.Curves, a.Crossings = pick(a.Curves, shared), pick(a.Crossings, shared)
 	}
 	kept.finish()
 	return kept
 }
 
+// pick gives the elements at some places.
+func pick[T any](from []T, places []int) []T {
+	made := make([]T, len(places))
+	for i, place := range places {
+		made[i] = from[place]
+	}
+	return made
+}
+
 // finish computes what follows from sides and rows.
 func (c *Comparison) finish() {
 	c.Differences = differencesOf(c.Sides)
+	c.record()
+	c.addQuantities()
 	for i := 1; i < len(c.Sides); i++ {
 		finding, ok := confounded(c.Sides, i)
 		if ok {

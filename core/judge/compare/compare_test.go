@@ -45,7 +45,7 @@ func TestContrasts(t *testing.T) {
 			1e-5},
 	}
 	for _, c := range cases {
-		made, err := New([]*session.Session{under("a", nil, c.one...), under("b", nil, c.other...)})
+		made, err := New([]*session.Session{under("a", nil, c.one...), under("b", nil, c.other...)}, Terms{})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -74,7 +74,7 @@ func TestIntervalsHoldWhatTheySay(t *testing.T) {
 				}
 				return rates
 			}
-			made, err := New([]*session.Session{under("a", nil, draw(1e9)...), under("b", nil, draw(truth*1e9)...)})
+			made, err := New([]*session.Session{under("a", nil, draw(1e9)...), under("b", nil, draw(truth*1e9)...)}, Terms{})
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -90,7 +90,7 @@ func TestIntervalsHoldWhatTheySay(t *testing.T) {
 
 func TestASinglePassIsNotQuotedAsTheTruth(t *testing.T) {
 	one, other := under("a", nil, 1e9), under("b", nil, 1.2e9)
-	made, err := New([]*session.Session{one, other})
+	made, err := New([]*session.Session{one, other}, Terms{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -99,7 +99,7 @@ func TestASinglePassIsNotQuotedAsTheTruth(t *testing.T) {
 	}
 	one.Passes[0].Throughput = &session.RateInterval{Low: 0.99e9, High: 1.01e9}
 	other.Passes[0].Throughput = &session.RateInterval{Low: 1.19e9, High: 1.21e9}
-	made, _ = New([]*session.Session{one, other})
+	made, _ = New([]*session.Session{one, other}, Terms{})
 	if c := only(t, made); c.Verdict != Better || c.Basis != OnePass ||
 		!strings.Contains(made.Verdicts[0], "single pass") {
 		t.Errorf("two long passes give %+v, %q", c, made.Verdicts)
@@ -123,7 +123,7 @@ func TestConfounded(t *testing.T) {
 		{"not said is no difference", under("b", map[string]string{"fan": "on"}, 1e9, 1e9), false, ""},
 	}
 	for _, c := range cases {
-		made, err := New([]*session.Session{base, c.other})
+		made, err := New([]*session.Session{base, c.other}, Terms{})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -141,13 +141,13 @@ func TestAnotherEnclosureBringsItsFirmware(t *testing.T) {
 	one := recorded.Through("a", map[book.Role]string{book.Enclosure: "limpet", book.Drive: "sandpiper"}, 1e9, 1e9)
 	other := recorded.Through("b", map[book.Role]string{book.Enclosure: "barnacle", book.Drive: "sandpiper"}, 2e9, 2e9)
 	one.Parts[0].Firmware, other.Parts[0].Firmware = "1.03", "2.1"
-	made, err := New([]*session.Session{one, other})
+	made, err := New([]*session.Session{one, other}, Terms{})
 	if err != nil || len(made.Findings) != 0 || len(made.Differences) != 2 || !made.Differences[1].Follows {
 		t.Errorf("differences %+v, findings %+v, %v", made.Differences, made.Findings, err)
 	}
 	newer := recorded.Through("c", map[book.Role]string{book.Enclosure: "limpet", book.Drive: "sandpiper"}, 1e9, 1e9)
 	newer.Parts[0].Firmware = "1.04"
-	if made, _ = New([]*session.Session{one, newer}); made.Differences[0].Follows ||
+	if made, _ = New([]*session.Session{one, newer}, Terms{}); made.Differences[0].Follows ||
 		!strings.Contains(made.Verdicts[0], "only enclosure firmware differs") {
 		t.Errorf("before and after an update: %+v, %q", made.Differences, made.Verdicts)
 	}
@@ -156,7 +156,7 @@ func TestAnotherEnclosureBringsItsFirmware(t *testing.T) {
 func TestNothingInCommon(t *testing.T) {
 	one, other := under("a", nil, 1e9), under("b", nil, 1e9)
 	other.Passes[0].Block = 4 * unit.KiB
-	_, err := New([]*session.Session{one, other})
+	_, err := New([]*session.Session{one, other}, Terms{})
 	if err == nil || !strings.Contains(err.Error(), "a has write sequential 1 MiB, depth 8") ||
 		!strings.Contains(err.Error(), "b has write sequential 4 KiB") {
 		t.Errorf("error is %v", err)
@@ -164,7 +164,7 @@ func TestNothingInCommon(t *testing.T) {
 	// A burst is not held against minutes of writing.
 	long := under("c", nil, 1e9)
 	long.Passes[0].ElapsedSeconds = 300
-	if _, err := New([]*session.Session{one, long}); err == nil || !strings.Contains(err.Error(), "sustained") {
+	if _, err := New([]*session.Session{one, long}, Terms{}); err == nil || !strings.Contains(err.Error(), "sustained") {
 		t.Errorf("a burst against a long pass: %v", err)
 	}
 }
@@ -176,7 +176,7 @@ func TestLatencyIsComparedWhereOperationsArriveOnASchedule(t *testing.T) {
 			s.Passes[i].Rate, s.Passes[i].Latency.P99 = 1000, p99*(1+0.01*float64(i))
 		}
 	}
-	made, err := New([]*session.Session{one, other})
+	made, err := New([]*session.Session{one, other}, Terms{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -50,12 +50,14 @@ const (
 	Worse        Verdict = "worse"
 	NoDifference Verdict = "no measurable difference"
 	NotKnown     Verdict = "not known"
+	// ByAmount is of loads without an average: see Amounts.
+	ByAmount Verdict = "by amount"
 )
 
 // Contrast is one figure against that of the baseline.
 type Contrast struct {
 	// Ratio is the figure over the baseline's, and Low and High its 95% interval;
-	// both are 0 where nobody knows.
+	// both are 0 where nobody knows, and all are where amounts are compared.
 	Ratio float64 `json:"ratio"`
 	Low   float64 `json:"ratio_low"`
 	High  float64 `json:"ratio_high"`

@@ -13,7 +13,7 @@ import (
 // would give 450 instead of 2810 MB/s.
 func TestTheFanOfTheDemo(t *testing.T) {
 	const want = 300 * 2810.0 / (259*2810 + 41*450)
-	made, err := compare.New(recorded.Named(t, "barnacle-automatic", "barnacle-fan-on"))
+	made, err := compare.New(recorded.Named(t, "barnacle-automatic", "barnacle-fan-on"), compare.Terms{})
 	if err != nil || len(made.Findings) != 0 || len(made.Rows) != 1 {
 		t.Fatalf("%+v, %v", made, err)
 	}
@@ -29,7 +29,7 @@ func TestTheFanOfTheDemo(t *testing.T) {
 }
 
 func TestTheCasesOfTheDemoDifferInMoreThanTheFan(t *testing.T) {
-	made, err := compare.New(recorded.Named(t, "limpet-passive", "barnacle-fan-on"))
+	made, err := compare.New(recorded.Named(t, "limpet-passive", "barnacle-fan-on"), compare.Terms{})
 	if err != nil || len(made.Findings) != 1 || made.Findings[0].Kind != "confounded" ||
 		!strings.Contains(made.Findings[0].Summary, "enclosure=barnacle, fan=on") {
 		t.Errorf("findings are %+v, %v", made.Findings, err)

@@ -21,7 +21,7 @@ func ExampleNew() {
 	}
 	c, err := compare.New([]*session.Session{
 		of("fan-off", "off", 500e6, 505e6, 495e6), of("fan-on", "on", 900e6, 903e6, 897e6),
-	})
+	}, compare.Terms{})
 	if err != nil {
 		fmt.Println(err)
 		return

@@ -4,6 +4,7 @@ import (
 	"math"
 	"slices"
 
+	"opengauge/core/judge/move"
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
 	"opengauge/core/unit"
@@ -12,36 +13,48 @@ import (
 // Metric is a figure of a load that sessions are compared by.
 type Metric string
 
-// The metrics. Throughput is better when it is higher, latency when it is lower.
+// The metrics. Throughput is better when it is higher, latency and time when they are
+// lower.
 const (
 	Throughput Metric = "throughput"
 	Latency    Metric = "p99 latency"
+	Time       Metric = "time"
 )
 
 // HigherIsBetter says which way is better.
-func (m Metric) HigherIsBetter() bool { return m != Latency }
+func (m Metric) HigherIsBetter() bool { return m == Throughput }
 
 // Text writes a figure with its unit.
 func (m Metric) Text(figure float64, n unit.Notation) string {
-	if m == Latency {
+	switch m {
+	case Latency:
 		return unit.Latency(figure)
+	case Time:
+		return move.Duration(figure)
 	}
 	return n.Rate(unit.BytesPerSecond(figure))
 }
 
 // of gives the metric of a pass: bytes a second, or seconds.
 func (m Metric) of(pass *session.Pass) float64 {
-	if m == Latency {
+	switch m {
+	case Latency:
 		return pass.Latency.P99
+	case Time:
+		return pass.ElapsedSeconds
 	}
 	return float64(pass.BytesPerSecond)
 }
 
 // MetricOf is what a load is judged by. Where operations arrive on a schedule it is
-// the schedule that says how many bytes there are.
+// the schedule that says how many bytes there are, and where an amount is moved, what
+// people wait for is its end.
 func MetricOf(key session.Key) Metric {
-	if key.Load.Scheduled() {
+	switch {
+	case key.Load.Scheduled():
 		return Latency
+	case key.Timed():
+		return Time
 	}
 	return Throughput
 }
@@ -63,6 +76,8 @@ const (
 type Figure struct {
 	// Value is the median of the repeats, in bytes a second or in seconds.
 	Value float64 `json:"value"`
+	// Rate is the median of the bytes a second, whatever it is judged by.
+	Rate unit.BytesPerSecond `json:"bytes_per_second"`
 	// IOPS is the median of the operations a second.
 	IOPS    float64 `json:"iops"`
 	Repeats int     `json:"repeats"`
@@ -122,41 +137,45 @@ func groupsOf(s *session.Session) []session.Group {
 	var copies session.Groups
 	for i := range s.Copies {
 		if c := &s.Copies[i]; c.Counts() {
-			copies.Add(c.Key(s), asPass(c))
+			_, pass := s.Recording(c)
+			pass.Throughput = withinOf(pass)
+			copies.Add(c.Key(s), pass)
 		}
 	}
 	return append(s.Alike(nil), copies.List...)
 }
 
-// asPass gives what a copy did as a pass has it, as far as figures need it.
-func asPass(c *session.Copy) *session.Pass {
-	made := &session.Pass{Index: c.Index, CutShort: c.CutShort, BytesPerSecond: c.BytesPerSecond,
-		IOPS: c.FilesPerSecond, Repeat: c.Repeat}
+// withinOf is the interval of the mean of a recording's own samples; nil where it is
+// too short.
+func withinOf(recording *session.Pass) *session.RateInterval {
 	var rates []float64
-	for _, sample := range c.Samples {
+	for _, sample := range recording.Samples {
 		rates = append(rates, float64(sample.BytesPerSecond))
 	}
-	if interval, ok := stat.MeanInterval(rates); ok {
-		made.Throughput = &session.RateInterval{Low: unit.BytesPerSecond(interval.Low),
-			High: unit.BytesPerSecond(interval.High)}
+	interval, ok := stat.MeanInterval(rates)
+	if !ok {
+		return nil
 	}
-	return made
+	return &session.RateInterval{Low: unit.BytesPerSecond(interval.Low), High: unit.BytesPerSecond(interval.High)}
 }
 
 func figureOf(metric Metric, passes []*session.Pass) Figure {
 	figure := Figure{Known: true, Repeats: len(passes), Basis: NoBasis, Passes: []int{}}
-	var values, iops, logs []float64
+	var values, rates, iops, logs []float64
 	for _, pass := range passes {
 		value := metric.of(pass)
 		values, iops, logs = append(values, value), append(iops, pass.IOPS), append(logs, math.Log(value))
+		rates = append(rates, float64(pass.BytesPerSecond))
 		figure.Passes = append(figure.Passes, pass.Index)
 	}
 	figure.Value, figure.IOPS = stat.Median(values), stat.Median(iops)
+	figure.Rate = unit.BytesPerSecond(stat.Median(rates))
 	switch within := passes[0].Throughput; {
 	case len(passes) > 1:
 		figure.Basis, figure.spread = Repeats, spreadOf(logs)
-	case metric == Throughput && within != nil:
-		half := float64(within.High-within.Low) / 2 / values[0]
+	case metric != Latency && within != nil:
+		// The time of an amount varies by the same share as its rate.
+		half := float64(within.High-within.Low) / 2 / rates[0]
 		figure.Basis, figure.spread = OnePass, spreadOfInterval(logs[0], half)
 	default:
 		figure.spread = spread{mean: logs[0], unknown: true}

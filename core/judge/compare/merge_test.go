@@ -124,7 +124,7 @@ func TestAVolumeIsOneCircumstance(t *testing.T) {
 				ElapsedSeconds: 5, BytesPerSecond: 1e6, Direct: true}},
 		})
 	}
-	compared, err := New(sessions)
+	compared, err := New(sessions, Terms{})
 	if err != nil {
 		t.Fatal(err)
 	}

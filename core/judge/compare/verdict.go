@@ -1,50 +1,214 @@
 package compare
 
 import (
+	"cmp"
 	"fmt"
+	"math"
+	"slices"
 	"strings"
 
 	"opengauge/core/judge/factor"
+	"opengauge/core/judge/move"
+	"opengauge/core/record/session"
+	"opengauge/core/stat"
 	"opengauge/core/unit"
 )
 
-// verdict says in a sentence or two how a session does against the baseline.
-func (c Comparison) verdict(at int, isConfounded bool) string {
+// verdict says in a sentence how a session does against the baseline: what failed, the
+// one figure that says most, and how many other loads go which way. The figures of all
+// loads are in the rows.
+func (c *Comparison) verdict(at int, isConfounded bool) string {
 	name, baseline := c.Sides[at].DisplayName(), c.Sides[0].DisplayName()
-	var texts, alike []string
-	least, single := 0.0, false
-	for _, row := range c.Rows {
-		against := row.Contrasts[at]
-		switch {
-		case against == nil:
-		case against.Verdict == NoDifference:
-			alike, least = append(alike, row.Label), max(least, against.Detectable)
-		case against.Verdict == NotKnown:
-			texts = append(texts, fmt.Sprintf("%s at %s, from passes too short to say how sure that is",
-				amount(row.Metric, *against), row.Label))
-		default:
-			single = single || against.Basis == OnePass
-			texts = append(texts, fmt.Sprintf("%s at %s (%s)", amount(row.Metric, *against), row.Label,
-				interval(*against)))
-		}
+	clauses := c.failures(at)
+	told := c.told(at)
+	clauses = append(clauses, told.words()...)
+	if len(clauses) == 0 {
+		clauses = append(clauses, "no load in common")
 	}
-	text := name + " against " + baseline + ": " + strings.Join(texts, "; ")
-	if len(alike) > 0 {
-		if len(texts) > 0 {
-			text += "; "
-		}
-		text += fmt.Sprintf("no measurable difference at %s, where %s would have been seen",
-			strings.Join(alike, ", "), unit.Percent(least))
+	if heat := c.heat(at); heat != "" {
+		clauses = append(clauses, heat)
 	}
-	if single {
-		text += "; a side is a single pass, so that how much the next run would differ is not in the interval"
+	if told.single {
+		clauses = append(clauses, "a side is a single pass, so that how much the next run would differ is not in the "+
+			"interval")
 	}
 	if keys, _ := factor.Differing(c.Sides[0].Factors, c.Sides[at].Factors); len(keys) == 1 {
-		text += "; only " + keys[0] + " differs"
+		clauses = append(clauses, "only "+keys[0]+" differs")
 	} else if isConfounded {
-		text += "; more than one thing differs, see confounded"
+		clauses = append(clauses, "more than one thing differs, see confounded")
 	}
-	return text + "."
+	return name + " against " + baseline + ": " + strings.Join(clauses, "; ") + "."
+}
+
+// failures says which of two sessions failed, where one did.
+func (c *Comparison) failures(at int) []string {
+	base, other := &c.Outcomes[0], &c.Outcomes[at]
+	name, baseline := c.Sides[at].DisplayName(), c.Sides[0].DisplayName()
+	switch {
+	case base.Failed() && other.Failed():
+		return []string{name + " " + other.Failures(), baseline + " " + base.Failures()}
+	case other.Failed():
+		return []string{name + " " + other.Failures() + ", " + baseline + " did not"}
+	case base.Failed():
+		return []string{baseline + " " + base.Failures() + ", " + name + " did not"}
+	}
+	return nil
+}
+
+// heat says for how much of the time heat slowed the two, where that is not the same.
+func (c *Comparison) heat(at int) string {
+	const apart = 0.02
+	slowed := func(i int) float64 { return c.Outcomes[i].Slowed / max(c.Outcomes[i].Seconds, 1e-9) }
+	base, other := slowed(0), slowed(at)
+	if max(base, other)-min(base, other) <= apart {
+		return ""
+	}
+	said := func(i int, share float64) string {
+		if share == 0 {
+			return "never slowed " + c.Sides[i].DisplayName()
+		}
+		return fmt.Sprintf("slowed %s for %s of the time", c.Sides[i].DisplayName(), unit.Percent(share))
+	}
+	return "heat " + said(at, other) + ", and " + said(0, base)
+}
+
+// sided is what the loads of a side come to.
+type sided struct {
+	amounts []string // of loads that are compared by amounts
+	better  []ratio
+	worse   []ratio
+	alike   []ratio
+	unsure  []ratio
+	single  bool
+}
+
+// ratio is a load's contrast.
+type ratio struct {
+	row     *Row
+	against *Contrast
+	at      int
+}
+
+func (c *Comparison) told(at int) sided {
+	var t sided
+	names := [2]string{c.Sides[0].DisplayName(), c.Sides[at].DisplayName()}
+	for i := range c.Amounts {
+		if a := &c.Amounts[i]; a.Curves[at] != nil && c.hasNoRatio(a.Load) {
+			t.amounts = append(t.amounts, a.words(at, names))
+		}
+	}
+	for i := range c.Rows {
+		row := &c.Rows[i]
+		against := row.Contrasts[at]
+		if against == nil || row.Folded && !c.AllFolded() {
+			continue
+		}
+		r := ratio{row, against, at}
+		switch against.Verdict {
+		case ByAmount:
+			continue
+		case NoDifference:
+			t.alike = append(t.alike, r)
+		case NotKnown:
+			t.unsure = append(t.unsure, r)
+		case Better:
+			t.better = append(t.better, r)
+		case Worse:
+			t.worse = append(t.worse, r)
+		}
+		t.single = t.single || against.Basis == OnePass && against.Verdict != NoDifference
+	}
+	return t
+}
+
+// hasNoRatio says whether a load is compared by amounts alone.
+func (c *Comparison) hasNoRatio(key session.Key) bool {
+	i := slices.IndexFunc(c.Rows, func(r Row) bool { return r.Load == key })
+	return i < 0 || c.Rows[i].ByAmount
+}
+
+// AllFolded says whether there is nothing but the work of single ends.
+func (c *Comparison) AllFolded() bool {
+	return !slices.ContainsFunc(c.Rows, func(r Row) bool { return !r.Folded })
+}
+
+// words are the clauses: of the one load that says most in full, and of the others how
+// many there are.
+func (t *sided) words() []string {
+	var clauses []string
+	first := func(from *[]ratio, full bool) {
+		best := slices.MaxFunc(*from, func(a, b ratio) int {
+			return cmp.Compare(math.Abs(math.Log(a.against.Ratio)), math.Abs(math.Log(b.against.Ratio)))
+		})
+		clauses = append(clauses, best.words(full))
+		*from = slices.DeleteFunc(slices.Clone(*from), func(r ratio) bool { return r.row == best.row })
+	}
+	switch {
+	case len(t.amounts) > 0:
+		clauses = append(clauses, t.amounts[0])
+	case len(t.better) > 0 && len(t.worse) > 0:
+		first(&t.better, false)
+		first(&t.worse, false)
+	case len(t.better) > 0:
+		first(&t.better, true)
+	case len(t.worse) > 0:
+		first(&t.worse, true)
+	case len(t.alike) == 1:
+		r := t.alike[0]
+		return append(clauses, fmt.Sprintf("no measurable difference at %s, where %s would have been seen", r.row.Label,
+			unit.Percent(r.against.Detectable)))
+	case len(t.alike) > 1:
+		return append(clauses, fmt.Sprintf("no measurable difference at any of %d loads, where %s would have been seen "+
+			"at half of them", len(t.alike), unit.Percent(t.detectable())))
+	case len(t.unsure) > 0:
+		first(&t.unsure, true)
+	}
+	return append(clauses, t.others()...)
+}
+
+// detectable is the middle of what would have been seen.
+func (t *sided) detectable() float64 {
+	var each []float64
+	for _, r := range t.alike {
+		each = append(each, r.against.Detectable)
+	}
+	return stat.Median(each)
+}
+
+// others counts what is not told in full.
+func (t *sided) others() []string {
+	var texts []string
+	add := func(count int, what string) {
+		if count > 0 {
+			texts = append(texts, fmt.Sprintf("%d %s", count, what))
+		}
+	}
+	add(len(t.better), "better")
+	add(len(t.worse), "worse")
+	add(len(t.alike), "with no measurable difference")
+	add(len(t.unsure), "too short to say")
+	add(max(len(t.amounts)-1, 0), "by amounts")
+	if len(texts) == 0 {
+		return nil
+	}
+	return []string{"of the other loads " + strings.Join(texts, ", ")}
+}
+
+// words are the contrast of one load; in full with its interval.
+func (r ratio) words(full bool) string {
+	text := amount(r.row.Metric, *r.against)
+	if r.row.Metric == Time {
+		text = fmt.Sprintf("%s instead of %s (%s)", move.Duration(r.row.Figures[r.at].Value),
+			move.Duration(r.row.Figures[0].Value), text)
+	}
+	text += " at " + r.row.Label
+	switch {
+	case r.against.Verdict == NotKnown:
+		text += ", from passes too short to say how sure that is"
+	case full:
+		text += " (" + interval(*r.against) + ")"
+	}
+	return text
 }
 
 // Brief gives the verdicts where there are few sessions, and else the fastest and
@@ -57,6 +221,9 @@ func (c Comparison) Brief(most int) []string {
 	for _, row := range c.Rows {
 		if len(texts) == most {
 			break
+		}
+		if row.Folded || row.ByAmount {
+			continue
 		}
 		fastest, slowest := 0, 0
 		for i, figure := range row.Figures {
@@ -97,7 +264,7 @@ func (r Row) better(a, b float64) bool {
 func amount(metric Metric, c Contrast) string {
 	better, worse, twice := "faster", "slower", "as fast"
 	ratio := c.Ratio
-	if metric == Latency {
+	if !metric.HigherIsBetter() {
 		better, worse, twice = "longer", "shorter", "as long"
 	}
 	switch {
@@ -126,6 +293,8 @@ func (r Row) Words(at int) string {
 		return ""
 	case against.Verdict == NoDifference:
 		return "no measurable difference"
+	case against.Verdict == ByAmount:
+		return "see amounts"
 	default:
 		return amount(r.Metric, *against)
 	}
@@ -133,15 +302,18 @@ func (r Row) Words(at int) string {
 
 // Interval writes the 95% interval of a contrast: "+18 % to +26 %".
 func (c Contrast) Interval() string {
-	if c.Verdict == NotKnown {
+	switch c.Verdict {
+	case NotKnown:
 		return "not repeated"
+	case ByAmount:
+		return ""
 	}
 	return interval(c)
 }
 
 // Seen writes the smallest difference that would have been seen.
 func (c Contrast) Seen() string {
-	if c.Verdict == NotKnown {
+	if c.Verdict == NotKnown || c.Verdict == ByAmount {
 		return ""
 	}
 	return unit.Percent(c.Detectable)

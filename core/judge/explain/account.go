@@ -189,6 +189,22 @@ func (e *evidence) telling() *sensor {
 	return best
 }
 
+// Level is a stretch over which throughput held, in seconds since the pass began to
+// count, and its bytes a second.
+type Level struct{ FromSeconds, ToSeconds, Rate float64 }
+
+// Levels are those of the recording, in order: one where nothing changed by as much as
+// counts, and none where it is too short to ask.
+func (v *Verdict) Levels() []Level {
+	var levels []Level
+	if e := v.evidence; e != nil {
+		for _, l := range e.levels {
+			levels = append(levels, Level{e.begins(l.from), e.ends(l.to - 1), math.Exp(l.y)})
+		}
+	}
+	return levels
+}
+
 // Curve is a line over time: seconds since the pass began to count, and bytes a second.
 type Curve struct{ Seconds, Rates []float64 }
 

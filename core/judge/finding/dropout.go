@@ -9,8 +9,11 @@ import (
 	"opengauge/core/unit"
 )
 
+// DropoutKind is the name of the kind.
+const DropoutKind = "dropout"
+
 var dropout = Kind{
-	Name:       "dropout",
+	Name:       DropoutKind,
 	Says:       "the device stopped answering or vanished; says when, how warm, how it came back",
 	Severity:   session.Fault,
 	EndsStream: true,

@@ -7,6 +7,7 @@ package predict
 
 import (
 	"opengauge/core/bench/link"
+	"opengauge/core/judge/move"
 	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -56,9 +57,13 @@ const (
 // New says what to expect of a session's drive behind another chain.
 func New(s *session.Session, chain link.Chain) Forecast {
 	f := Forecast{Session: s.ID, Name: s.Name, Chain: chain, Passes: []Pass{}}
+	stepped := map[session.Key]bool{} // those have no rate to expect, but times: see Amounts
+	for _, c := range move.Of(s) {
+		stepped[c.Key] = c.Stepped()
+	}
 	for i := range s.Passes {
 		pass := &s.Passes[i]
-		if pass.CutShort || pass.BytesPerSecond <= 0 || pass.Repeat > 0 {
+		if !pass.Counts() || pass.Repeat > 0 || stepped[pass.Key()] {
 			continue
 		}
 		f.Passes = append(f.Passes, expect(s, pass, chain))

@@ -3,11 +3,12 @@ package stream
 import (
 	"cmp"
 	"errors"
-	"fmt"
 
 	"opengauge/core/judge/finding"
+	"opengauge/core/judge/move"
 	"opengauge/core/load"
 	"opengauge/core/record/session"
+	"opengauge/core/unit"
 )
 
 // Answer is whether a session's storage carries a stream, for reading and for
@@ -28,7 +29,20 @@ type Side struct {
 	// From says which recording it follows from, and Seconds how long that is.
 	From    string  `json:"from"`
 	Seconds float64 `json:"seconds"`
+	// Settled says that it is known how it goes on after that.
+	Settled bool `json:"settled"`
+	// Amounts are whether so much of it is carried, all of them together.
+	Amounts []AmountOf `json:"amounts,omitempty"`
 }
+
+// AmountOf says whether an amount of streams is carried.
+type AmountOf struct {
+	Amount unit.Bytes `json:"amount_bytes"`
+	Held   Held       `json:"carried"`
+}
+
+// TooLarge is of more than the storage holds.
+const TooLarge Held = "more than it holds"
 
 // Ends says what ended the streams, in either direction.
 func (a Answer) Ends() string {
@@ -44,14 +58,15 @@ func (a Answer) Ends() string {
 
 // recording is a series of one direction.
 type recording struct {
-	label  string
-	pass   *session.Pass // or nil
-	series []Stretch
+	label    string
+	pass     int // its index, or -1
+	capacity unit.Bytes
+	series   Series
 }
 
 func (r recording) seconds() float64 {
 	sum := 0.0
-	for _, each := range r.series {
+	for _, each := range r.series.Recorded {
 		sum += each.Seconds
 	}
 	return sum
@@ -60,52 +75,68 @@ func (r recording) seconds() float64 {
 // fewestSamples make a recording.
 const fewestSamples = 2
 
-// Answers says of each stream whether a session's storage carries it. It follows the
-// longest sequential recording of each direction; findings say what ended them.
-func Answers(s *session.Session, findings []session.Finding, streams []Stream) ([]Answer, error) {
-	reads, writes := recordingOf(s, load.Read), recordingOf(s, load.Write)
-	if len(reads.series) < fewestSamples && len(writes.series) < fewestSamples {
+// Answers says of each stream whether a session's storage carries it, and amounts of it.
+// It follows the longest recording in order of each direction, of large blocks where
+// there is one; findings say what ended them.
+func Answers(s *session.Session, findings []session.Finding, streams []Stream, amounts ...unit.Bytes) ([]Answer,
+	error) {
+	curves := move.Of(s)
+	reads, writes := recordingOf(curves, false), recordingOf(curves, true)
+	if len(reads.series.Recorded) < fewestSamples && len(writes.series.Recorded) < fewestSamples {
 		return nil, errors.New("the session has no sequential pass or copy of two samples or more; measure with " +
 			"--plan warm-up, or long-write")
 	}
 	answers := make([]Answer, len(streams))
 	for i, each := range streams {
-		answers[i] = Answer{Stream: each, Reading: sideOf(reads, each, findings),
-			Writing: sideOf(writes, each, findings)}
+		answers[i] = Answer{Stream: each, Reading: sideOf(reads, each, findings, amounts),
+			Writing: sideOf(writes, each, findings, amounts)}
 	}
 	return answers, nil
 }
 
-func recordingOf(s *session.Session, operation load.Operation) recording {
-	var longest recording
-	for i := range s.Passes {
-		p := &s.Passes[i]
-		if p.Operation != operation || p.Access != load.Sequential || p.Rate > 0 {
+// recordingOf is the longest recording of a direction: of passes in order and of the work
+// of single ends, those of large blocks first.
+func recordingOf(curves []move.Curve, writes bool) recording {
+	var best *move.Curve
+	for i := range curves {
+		c := &curves[i]
+		if !streams(c) || c.Key.Writes() != writes || len(c.Recording()) < fewestSamples {
 			continue
 		}
-		made := recording{label: p.Label(), pass: p}
-		for _, sample := range p.Samples {
-			made.series = append(made.series, Stretch{sample.ElapsedSeconds, sample.BytesPerSecond})
-		}
-		if made.seconds() > longest.seconds() {
-			longest = made
+		if best == nil || bulk(c) && !bulk(best) || bulk(c) == bulk(best) && c.Longest() > best.Longest() {
+			best = c
 		}
 	}
-	work := map[load.Operation]string{load.Read: session.CopySource, load.Write: session.CopyDestination}[operation]
-	for i := range s.Copies {
-		c := &s.Copies[i]
-		if c.Work != work {
-			continue
-		}
-		made := recording{label: fmt.Sprintf("%s, %s", c.Set, c.Work)}
-		for _, sample := range c.Samples {
-			made.series = append(made.series, Stretch{sample.ElapsedSeconds, sample.BytesPerSecond})
-		}
-		if made.seconds() > longest.seconds() {
-			longest = made
-		}
+	if best == nil {
+		return recording{}
 	}
-	return longest
+	r := recording{label: best.Key.String(), pass: best.Index, capacity: best.Capacity}
+	if best.Key.IsCopy() {
+		r.pass = -1
+	}
+	r.series.Recorded = stretches(best.Recording())
+	if onward, known := best.Onward(); known {
+		r.series.Onward = stretches(onward)
+	}
+	return r
+}
+
+// streams says whether a curve is of what media streams are like.
+func streams(c *move.Curve) bool {
+	if c.Key.IsCopy() {
+		return !c.Key.IsWholeCopy()
+	}
+	return c.Key.Load.Access == load.Sequential
+}
+
+func bulk(c *move.Curve) bool { return c.Key.IsCopy() || c.Key.Load.Bulk() }
+
+func stretches(from []move.Stretch) []Stretch {
+	made := make([]Stretch, len(from))
+	for i, each := range from {
+		made[i] = Stretch{each.Seconds, unit.BytesPerSecond(each.Rate)}
+	}
+	return made
 }
 
 // TooSlow ends a stream that the storage was never fast enough for, which is for
@@ -115,25 +146,33 @@ const (
 	wholeSeries = 0.98
 )
 
-func sideOf(r recording, s Stream, findings []session.Finding) *Side {
-	if len(r.series) < fewestSamples {
+func sideOf(r recording, s Stream, findings []session.Finding, amounts []unit.Bytes) *Side {
+	if len(r.series.Recorded) < fewestSamples {
 		return nil
 	}
-	side := &Side{Outcome: Carry(r.series, s, s.AtOnce), Most: Most(r.series, s), From: r.label, Seconds: r.seconds()}
+	side := &Side{Outcome: Carry(r.series, s, s.AtOnce), Most: Most(r.series, s), From: r.label, Seconds: r.seconds(),
+		Settled: len(r.series.Onward) > 0}
+	for _, amount := range amounts {
+		held := side.For(amount, s)
+		if r.capacity > 0 && amount > r.capacity {
+			held = TooLarge
+		}
+		side.Amounts = append(side.Amounts, AmountOf{amount, held})
+	}
 	switch {
 	case side.Carried:
-	case side.LongestStallSeconds >= wholeSeries*side.Seconds:
+	case side.Extrapolated, side.LongestStallSeconds >= wholeSeries*side.Seconds:
 		side.EndedBy = TooSlow
-	case r.pass != nil:
+	case r.pass >= 0:
 		side.EndedBy = endedBy(r.pass, side.UntilSeconds, findings)
 	}
 	return side
 }
 
 // endedBy gives the kind of finding that marks the moment at which a stream ended.
-func endedBy(pass *session.Pass, at float64, findings []session.Finding) string {
+func endedBy(pass int, at float64, findings []session.Finding) string {
 	for _, f := range findings {
-		if len(f.Passes) == 0 || f.Passes[0] != pass.Index || !finding.Of(f).EndsStream {
+		if len(f.Passes) == 0 || f.Passes[0] != pass || !finding.Of(f).EndsStream {
 			continue
 		}
 		for _, span := range f.Stretches() {

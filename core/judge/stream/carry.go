@@ -1,6 +1,8 @@
 package stream
 
 import (
+	"math"
+
 	"opengauge/core/unit"
 )
 
@@ -10,64 +12,148 @@ type Stretch struct {
 	Rate    unit.BytesPerSecond
 }
 
+// Series is what the storage did, and how it goes on.
+type Series struct {
+	Recorded []Stretch
+	// Onward is what comes again and again after the recording, where something settles
+	// that; else it is empty.
+	Onward []Stretch
+}
+
 // Outcome says whether a series carries a number of streams at once.
 type Outcome struct {
-	AtOnce  int  `json:"at_once"`
+	AtOnce int `json:"at_once"`
+	// Carried says that it does, for UntilSeconds at least; Lasting, that it goes on so.
 	Carried bool `json:"carried"`
-	// LongestStallSeconds is the longest stretch in which the storage gave less
-	// than they need.
+	Lasting bool `json:"lasting"`
+	// LongestStallSeconds is the longest stretch of the recording in which the storage
+	// gave less than they need.
 	LongestStallSeconds float64 `json:"longest_stall_seconds"`
 	// BufferNeeded is how much has to be in front, for each of them, to get over
-	// the series.
+	// the recording.
 	BufferNeeded unit.Bytes `json:"buffer_needed_bytes"`
-	// UntilSeconds is when the buffer is at its end, since the series began; the
-	// series' length where it never is.
+	// UntilSeconds is when the buffer is at its end, since the series began; where it
+	// never is, the series' length.
 	UntilSeconds float64 `json:"until_seconds"`
+	// Extrapolated says that this is after the recording: it ends in the state in which
+	// the buffer does not hold for long.
+	Extrapolated bool `json:"extrapolated"`
+}
+
+// bufferAt follows a buffer: how far behind the storage is, in bytes.
+type bufferAt struct {
+	need, size float64
+	behind     float64
+	now        float64
+	most       float64
+	stall      float64
+	longest    float64
+}
+
+// over follows a stretch, and says when the buffer was at its end, if it was.
+func (b *bufferAt) over(s Stretch) (ended float64, over bool) {
+	lacking := b.need - float64(s.Rate)
+	after := max(b.behind+lacking*s.Seconds, 0)
+	if after > b.size {
+		ended, over = b.now+max((b.size-b.behind)/lacking, 0), true
+	}
+	if lacking > 0 {
+		b.stall += s.Seconds
+		b.longest = max(b.longest, b.stall)
+	} else {
+		b.stall = 0
+	}
+	b.behind, b.most, b.now = after, max(b.most, after), b.now+s.Seconds
+	return ended, over
 }
 
 // Carry follows a buffer over a series. A stream that is written fills it at its own
 // rate, and the storage empties it as fast as it did in the series; what is in it
 // may not exceed the buffer. A stream that is read empties a full buffer, and the
-// storage fills it: what is missing obeys the same sum.
-func Carry(series []Stretch, s Stream, atOnce int) Outcome {
+// storage fills it: what is missing obeys the same sum. What a buffer alone carries ends
+// when it is full, if not in the recording then after it.
+func Carry(series Series, s Stream, atOnce int) Outcome {
 	v := Outcome{AtOnce: atOnce, Carried: true}
-	need := float64(s.Rate) * float64(atOnce)
-	buffer := float64(s.Buffer) * float64(atOnce)
-	behind, most, now, stall := 0.0, 0.0, 0.0, 0.0
-	for _, each := range series {
-		lacking := need - float64(each.Rate)
-		after := max(behind+lacking*each.Seconds, 0)
-		if after > buffer && v.Carried {
-			v.Carried = false
-			v.UntilSeconds = now + (buffer-behind)/lacking
+	b := &bufferAt{need: float64(s.Rate) * float64(atOnce), size: float64(s.Buffer) * float64(atOnce)}
+	for _, each := range series.Recorded {
+		if ended, over := b.over(each); over && v.Carried {
+			v.Carried, v.UntilSeconds = false, ended
 		}
-		if lacking > 0 {
-			stall += each.Seconds
-			v.LongestStallSeconds = max(v.LongestStallSeconds, stall)
-		} else {
-			stall = 0
-		}
-		behind, most, now = after, max(most, after), now+each.Seconds
 	}
-	if v.Carried {
-		v.UntilSeconds = now
+	v.LongestStallSeconds, v.BufferNeeded = b.longest, unit.Bytes(b.most/float64(atOnce)+0.5)
+	if !v.Carried {
+		return v
 	}
-	v.BufferNeeded = unit.Bytes(most/float64(atOnce) + 0.5)
+	v.UntilSeconds = b.now
+	onward, settled := series.Onward, len(series.Onward) > 0
+	if !settled {
+		onward = []Stretch{{1, lastRate(series.Recorded)}}
+	}
+	if ended, over := b.onward(onward); over {
+		v.Carried, v.UntilSeconds, v.Extrapolated = false, ended, true
+		return v
+	}
+	v.Lasting = settled
 	return v
 }
 
-// mostAtOnce bounds the search for how many are carried.
-const mostAtOnce = 100_000
+// onward follows the buffer over what comes again and again, and says when it is at its
+// end, if ever.
+func (b *bufferAt) onward(turn []Stretch) (ended float64, over bool) {
+	for range 2 { // the second begins as all others do, if nothing is left behind
+		before := *b
+		for _, each := range turn {
+			if ended, over := b.over(each); over {
+				return ended, true
+			}
+		}
+		grown, length := b.behind-before.behind, b.now-before.now
+		if grown <= 1e-9*b.need*length {
+			continue
+		}
+		// It grows by as much each turn: as many as leave room for one more are left out.
+		peak := b.most - before.behind
+		turns := math.Floor(max((b.size-b.behind-peak)/grown, 0))
+		b.behind, b.now = b.behind+turns*grown, b.now+turns*length
+		for range 4 {
+			for _, each := range turn {
+				if ended, over := b.over(each); over {
+					return ended, true
+				}
+			}
+		}
+		return b.now, true
+	}
+	return 0, false
+}
 
-// Most is the greatest number of streams at once that a series carries.
-func Most(series []Stretch, s Stream) int {
+// lastRate is the mean rate of the last quarter of a recording: what the storage gives in
+// the long run, as far as anybody saw.
+func lastRate(recorded []Stretch) unit.BytesPerSecond {
+	whole := 0.0
+	for _, each := range recorded {
+		whole += each.Seconds
+	}
+	bytes, seconds, now := 0.0, 0.0, 0.0
+	for i, each := range recorded {
+		now += each.Seconds
+		if now > whole*3/4 || i == len(recorded)-1 {
+			bytes, seconds = bytes+float64(each.Rate)*each.Seconds, seconds+each.Seconds
+		}
+	}
+	return unit.BytesPerSecond(bytes / seconds)
+}
+
+// MostAtOnce bounds the search for how many are carried.
+const MostAtOnce = 100_000
+
+// Most is the greatest number of streams at once that a series carries, up to
+// [MostAtOnce].
+func Most(series Series, s Stream) int {
 	if s.Rate <= 0 || !Carry(series, s, 1).Carried {
 		return 0
 	}
-	low, high := 1, 2
-	for high < mostAtOnce && Carry(series, s, high).Carried {
-		low, high = high, high*2
-	}
+	low, high := 1, MostAtOnce+1
 	for high-low > 1 {
 		middle := (low + high) / 2
 		if Carry(series, s, middle).Carried {
@@ -78,3 +164,26 @@ func Most(series []Stretch, s Stream) int {
 	}
 	return low
 }
+
+// For says whether an amount of the streams is carried, all of them together: yes, no, or
+// not known.
+func (v Outcome) For(amount unit.Bytes, s Stream) Held {
+	seconds := float64(amount) / (float64(s.Rate) * float64(v.AtOnce))
+	switch {
+	case seconds <= v.UntilSeconds || v.Lasting:
+		return Yes
+	case !v.Carried:
+		return No
+	}
+	return NotKnown
+}
+
+// Held says whether something is carried.
+type Held string
+
+// The answers.
+const (
+	Yes      Held = "yes"
+	No       Held = "no"
+	NotKnown Held = "not known"
+)

@@ -65,16 +65,16 @@ func TestAStallThatTheAverageHides(t *testing.T) {
 		series[i].Rate = 0
 	}
 	s := Stream{Rate: 400e6, Buffer: 1000e6} // 475 MB/s on average
-	got := Carry(series, s, 1)
+	got := Carry(Series{Recorded: series}, s, 1)
 	if got.Carried || got.LongestStallSeconds != 3 || got.BufferNeeded != 1200e6 || got.UntilSeconds != 32.5 {
 		t.Errorf("with a buffer of 2.5 s: %+v", got)
 	}
 	s.Buffer = 1200e6
-	if got := Carry(series, s, 1); !got.Carried || got.UntilSeconds != 60 {
+	if got := Carry(Series{Recorded: series}, s, 1); !got.Carried || got.UntilSeconds != 60 {
 		t.Errorf("with a buffer of 3 s: %+v", got)
 	}
 	s.Buffer = 0
-	if got := Carry(steady(10, 400e6), s, 1); !got.Carried {
+	if got := Carry(Series{Recorded: steady(10, 400e6)}, s, 1); !got.Carried {
 		t.Errorf("exactly what it needs, without a buffer: %+v", got)
 	}
 }
@@ -82,18 +82,18 @@ func TestAStallThatTheAverageHides(t *testing.T) {
 func TestUntilTheWriteAreaIsFull(t *testing.T) {
 	series := append(steady(100, 2000e6), steady(100, 190e6)...)
 	s := Stream{Rate: 300e6, Buffer: 1100e6}
-	got := Carry(series, s, 1)
+	got := Carry(Series{Recorded: series}, s, 1)
 	if got.Carried || !(math.Abs(got.UntilSeconds-110) <= 1e-9) || got.LongestStallSeconds != 100 ||
 		got.BufferNeeded != 11000e6 {
 		t.Errorf("%+v", got)
 	}
-	if most := Most(series[:100], s); most != 6 {
+	if most := Most(Series{Recorded: series[:100]}, s); most != 6 {
 		t.Errorf("%d at once while it lasts, want 6", most)
 	}
-	if most := Most(series, s); most != 0 {
+	if most := Most(Series{Recorded: series}, s); most != 0 {
 		t.Errorf("%d at once over all of it", most)
 	}
-	if most := Most(steady(10, 1e12), Stream{Rate: 1}); most < 99_999 {
+	if most := Most(Series{Recorded: steady(10, 1e12)}, Stream{Rate: 1}); most < 99_999 {
 		t.Errorf("%d of next to nothing", most)
 	}
 }

@@ -10,12 +10,20 @@ import (
 	"opengauge/core/unit"
 )
 
+// askedBytes is what a pass is asked to move, where that alone ends it.
+func askedBytes(p plan.Pass) unit.Bytes {
+	if !p.Open() {
+		return 0
+	}
+	return p.End.Bytes
+}
+
 // passRecord turns what the engine measured into the session's form.
 func passRecord(p plan.Pass, d target.Description, result engine.Result, began time.Duration) session.Pass {
 	elapsed := result.Elapsed.Seconds()
 	record := session.Pass{
 		Index: p.Index, Step: p.Step, Load: p.Load, AskedSeconds: p.Hold.Seconds(),
-		FillShare: p.Fill, Repeat: p.Repeat, Steady: result.Steady,
+		AskedBytes: askedBytes(p), FillShare: p.Fill, Repeat: p.Repeat, Steady: result.Steady,
 		Queue: result.Queue, Direct: d.Direct, CutShort: result.CutShort,
 		StartedSeconds: (result.Started - began).Seconds(),
 		SettleSeconds:  p.Settle().Seconds(),
@@ -29,6 +37,9 @@ func passRecord(p plan.Pass, d target.Description, result engine.Result, began t
 			P99: result.Latency.P99Seconds, P999: result.Latency.P999Seconds, Max: result.Latency.MaxSeconds,
 		},
 		Samples: make([]session.Sample, len(result.Samples)),
+	}
+	if p.Writes() && p.Settle() > 0 {
+		record.SettleBytes = max(result.Moved.Written+result.Moved.Read-result.Bytes, 0)
 	}
 	record.Depth, record.Workers = result.Depth, result.Workers // as they ran
 	device := result.Usage.Device

@@ -14,6 +14,8 @@ type Key struct {
 	Load load.Load
 	// Fill is the share of the storage that is filled besides.
 	Fill float64
+	// Amount is how much was asked to be moved, where that alone ends a pass.
+	Amount unit.Bytes
 	// Copy is what was copied; it is the zero value of a load.
 	Copy CopyKey
 }
@@ -38,7 +40,11 @@ func (p *Pass) Key() Key {
 	if p.AskedSeconds == 0 && p.Step != plan.StepStart {
 		asked.Sustained = asked.Sustained || p.Step == "sustain" || load.Lasts(unit.Duration(p.ElapsedSeconds))
 	}
-	return Key{Load: asked, Fill: p.FillShare}
+	key := Key{Load: asked, Fill: p.FillShare, Amount: p.AskedBytes}
+	if p.Step == plan.StepStart && key.Amount == 0 { // in records of older programs
+		key.Amount = p.Bytes
+	}
+	return key
 }
 
 // Key is what makes copies alike. Between more than two ends, or where it is not
@@ -65,6 +71,14 @@ func (s *Session) address(end int) string {
 // IsCopy reports whether the key is that of copies.
 func (k Key) IsCopy() bool { return k.Copy != CopyKey{} }
 
+// IsWholeCopy reports whether the key is that of copies from end to end, and not of the
+// work of one end alone.
+func (k Key) IsWholeCopy() bool { return k.Copy.Work == CopyWhole }
+
+// Timed reports whether what is measured under the key is over once an amount is moved,
+// so that what counts is how long that takes.
+func (k Key) Timed() bool { return k.IsCopy() || k.Amount > 0 }
+
 // Writes reports whether what is measured under the key changes the storage.
 func (k Key) Writes() bool {
 	if k.IsCopy() {
@@ -79,7 +93,11 @@ func (k Key) String() string {
 	if k.IsCopy() {
 		return k.Copy.String()
 	}
-	return k.Load.Long() + load.Full(k.Fill)
+	text := k.Load.Long() + load.Full(k.Fill)
+	if k.Amount > 0 {
+		text += ", until " + k.Amount.Decimal() + " are moved"
+	}
+	return text
 }
 
 func (k CopyKey) String() string {

@@ -6,6 +6,7 @@ import (
 
 	"opengauge/core/bench/book"
 	"opengauge/core/bench/link"
+	"opengauge/core/load"
 	"opengauge/core/load/fileset"
 	"opengauge/core/unit"
 )
@@ -81,6 +82,41 @@ type CopySample struct {
 	BytesPerSecond      unit.BytesPerSecond     `json:"bytes_per_second"`
 	TemperaturesCelsius map[string]unit.Celsius `json:"temperatures_celsius"`
 }
+
+// Recording is a copy as a recording: a pass that moved what the copy did, on a session
+// whose storage is the end that it is about. That is the one that was written, as only
+// that changes, or the source where it was read alone. Sensors keep the names with
+// which they say at which end they are.
+func (s *Session) Recording(c *Copy) (*Session, *Pass) {
+	made := &Pass{
+		Index: c.Index, Step: c.Work, Load: load.New(load.Write, load.Sequential, recordingBlock, max(c.Parallel, 1)),
+		Repeat: c.Repeat, Direct: c.Direct, CutShort: c.CutShort, StartedSeconds: c.StartedSeconds,
+		ElapsedSeconds: c.ElapsedSeconds, FlushSeconds: c.FlushSeconds, Bytes: c.Bytes, Operations: int64(c.Files),
+		BytesPerSecond: c.BytesPerSecond, IOPS: c.FilesPerSecond,
+	}
+	about := c.To
+	if c.Work == CopySource {
+		made.Load, about = load.New(load.Read, load.Sequential, recordingBlock, max(c.Parallel, 1)), c.From
+	}
+	for _, sample := range c.Samples {
+		made.Samples = append(made.Samples, Sample{
+			TSeconds: sample.TSeconds, ElapsedSeconds: sample.ElapsedSeconds, Bytes: sample.Bytes,
+			Operations: int64(sample.Files), BytesPerSecond: sample.BytesPerSecond,
+			TemperaturesCelsius: sample.TemperaturesCelsius,
+		})
+	}
+	view := *s
+	if about >= 0 && about < len(s.Ends) {
+		end := s.Ends[about]
+		view.Chain, view.Parts = end.Chain, end.Parts
+		view.Target = Target{Address: end.Address, Kind: end.Kind, Path: end.Path, FileSystem: end.FileSystem,
+			CapacityBytes: end.CapacityBytes}
+	}
+	return &view, made
+}
+
+// recordingBlock stands for the blocks of a copy, of which nothing is recorded.
+const recordingBlock = unit.MiB
 
 // LatencyOf sums up times.
 func LatencyOf(times []time.Duration) Latency {

@@ -95,14 +95,20 @@ type Pass struct {
 	load.Load
 	// AskedSeconds is how long it was asked to count at the most; 0 is not known,
 	// in records of older programs and from elsewhere.
-	AskedSeconds   float64             `json:"asked_seconds,omitempty"`
-	FillShare      float64             `json:"fill_share"`
-	Repeat         int                 `json:"repeat"`
-	Queue          string              `json:"queue"`
-	Direct         bool                `json:"direct"`
-	CutShort       bool                `json:"cut_short,omitempty"`
-	StartedSeconds float64             `json:"started_seconds"`
-	SettleSeconds  float64             `json:"settle_seconds"`
+	AskedSeconds float64 `json:"asked_seconds,omitempty"`
+	// AskedBytes is how much it was asked to move, where that alone said when it was
+	// over; what counts of such a pass is how long it took.
+	AskedBytes     unit.Bytes `json:"asked_bytes,omitempty"`
+	FillShare      float64    `json:"fill_share"`
+	Repeat         int        `json:"repeat"`
+	Queue          string     `json:"queue"`
+	Direct         bool       `json:"direct"`
+	CutShort       bool       `json:"cut_short,omitempty"`
+	StartedSeconds float64    `json:"started_seconds"`
+	SettleSeconds  float64    `json:"settle_seconds"`
+	// SettleBytes is what was written while it settled: it counts in no figure, and uses
+	// up a fast write area all the same.
+	SettleBytes    unit.Bytes          `json:"settle_bytes,omitempty"`
 	ElapsedSeconds float64             `json:"elapsed_seconds"`
 	FlushSeconds   float64             `json:"flush_seconds"`
 	Bytes          unit.Bytes          `json:"bytes"`

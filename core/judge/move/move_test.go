@@ -1,0 +1,204 @@
+package move
+
+import (
+	"math"
+	"strings"
+	"testing"
+
+	"opengauge/core/judge/explain"
+	"opengauge/core/load"
+	"opengauge/core/record/session"
+	"opengauge/core/unit"
+)
+
+// level is so many seconds at a rate.
+type level struct {
+	seconds int
+	rate    float64
+}
+
+// writing is a session with a pass a list of levels, a sample a second.
+func writing(name string, capacity unit.Bytes, runs ...[]level) *session.Session {
+	s := &session.Session{ID: name, Name: name, Target: session.Target{CapacityBytes: capacity}}
+	for i, levels := range runs {
+		l := load.New(load.Write, load.Sequential, unit.MiB, 8)
+		l.Sustained = true
+		p := session.Pass{Index: i, Repeat: i, Step: "sustain", Load: l}
+		for _, each := range levels {
+			for range each.seconds {
+				p.ElapsedSeconds++
+				p.Bytes += unit.Bytes(each.rate)
+				p.Samples = append(p.Samples, session.Sample{TSeconds: p.ElapsedSeconds, ElapsedSeconds: 1,
+					Bytes: unit.Bytes(each.rate), BytesPerSecond: unit.BytesPerSecond(each.rate)})
+			}
+		}
+		p.BytesPerSecond = unit.BytesPerSecond(float64(p.Bytes) / p.ElapsedSeconds)
+		s.Passes = append(s.Passes, p)
+	}
+	s.Conditions = map[string]string{explain.StorageCondition: explain.StorageDrive}
+	return s
+}
+
+func curve(t *testing.T, s *session.Session) *Curve {
+	t.Helper()
+	curves := Of(s)
+	if len(curves) != 1 {
+		t.Fatalf("%d curves", len(curves))
+	}
+	return &curves[0]
+}
+
+func near(got, want float64) bool { return math.Abs(got-want) <= 0.02*want }
+
+// area is a drive whose fast write area of 100 GB is full after 100 seconds.
+func area(name string, slow float64) *session.Session {
+	return writing(name, 2*unit.TB, []level{{100, 1e9}, {200, slow}})
+}
+
+func TestTimesWithinARecordingAndBeyond(t *testing.T) {
+	c := curve(t, area("a", 200e6))
+	for amount, want := range map[unit.Bytes]float64{
+		unit.GB / 2: 0.5, 50 * unit.GB: 50, 110 * unit.GB: 150, 140 * unit.GB: 300, 240 * unit.GB: 800,
+		2 * unit.TB: 9600,
+	} {
+		got := c.For(amount)
+		if !near(got.Seconds, want) || got.Extrapolated != (amount > 140*unit.GB) {
+			t.Errorf("%s: %+v, want %v s", amount.Decimal(), got, want)
+		}
+		around := got.Low < got.Seconds && got.High > got.Seconds
+		if got.Extrapolated && (got.Cause != explain.CacheExhausted || !around) {
+			t.Errorf("%s: %+v", amount.Decimal(), got)
+		}
+	}
+	if got := c.For(3 * unit.TB); !got.TooLarge || got.Known() || got.Words() != "more than it holds" {
+		t.Errorf("more than it holds: %+v", got)
+	}
+	want := "the first 100 GB at 1\u00a0000 MB/s, then 200 MB/s"
+	if got := c.Levels(unit.Decimal); got != want {
+		t.Errorf("%q, want %q", got, want)
+	}
+	text := c.Says(unit.Decimal, []unit.Bytes{50 * unit.GB, 240 * unit.GB, 3 * unit.TB})
+	for _, want := range []string{"50 GB 50 s", "(write area) lasts: 240 GB 13 min", "it holds less than 3 TB"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("%q, want %q in it", text, want)
+		}
+	}
+}
+
+func TestNothingIsKnownBeyondASteadyRecording(t *testing.T) {
+	c := curve(t, writing("a", 0, []level{{60, 500e6}}))
+	if got := c.For(60 * unit.GB); got.Known() || !near(got.Low, 120) || !got.Extrapolated || got.Cause != "" ||
+		got.Words() != "at least 2 min" {
+		t.Errorf("%+v", got)
+	}
+	if got := c.For(15 * unit.GB); !near(got.Seconds, 30) || got.Extrapolated {
+		t.Errorf("%+v", got)
+	}
+	if c.Falls() || c.Stepped() || c.Settled() || c.Reach() != 30*unit.GB {
+		t.Errorf("reaches %s", c.Reach())
+	}
+}
+
+func TestAPassThatWasCutShortTellsNothingOfWhatFollows(t *testing.T) {
+	s := area("a", 200e6)
+	s.Passes[0].CutShort = true
+	if curves := Of(s); len(curves) != 0 {
+		t.Errorf("%+v", curves)
+	}
+}
+
+func TestRepeatsGiveAnInterval(t *testing.T) {
+	c := curve(t, writing("a", 0, []level{{40, 1.00e9}}, []level{{40, 1.04e9}}, []level{{40, 0.96e9}}))
+	got := c.For(20 * unit.GB)
+	if !near(got.Seconds, 20) || !(got.Low < 19.5) || !(got.High > 20.5) || got.Extrapolated {
+		t.Errorf("%+v", got)
+	}
+	if one := curve(t, writing("a", 0, []level{{40, 1e9}})).For(20 * unit.GB); one.Low != 0 || one.High != 0 {
+		t.Errorf("one recording has an interval: %+v", one)
+	}
+}
+
+func TestWhereCurvesCross(t *testing.T) {
+	fast, even := curve(t, area("a", 200e6)), curve(t, writing("b", 500*unit.GB, []level{{900, 500e6}}))
+	// 100 + (x-100)/0.2 = x/0.5, in GB and seconds.
+	found := Crossings(fast, even)
+	if len(found) != 1 || !near(float64(found[0].Amount), 400e9/3) || found[0].Before != 0 || found[0].After != 1 {
+		t.Errorf("%+v", found)
+	}
+	if turned := Crossings(even, fast); len(turned) != 1 || turned[0].Before != 1 || turned[0].After != 0 {
+		t.Errorf("%+v", turned)
+	}
+	short := curve(t, writing("c", 500*unit.GB, []level{{100, 500e6}}))
+	if found := Crossings(fast, short); len(found) != 0 {
+		t.Errorf("where nothing settles how one goes on, none is known: %+v", found)
+	}
+	if found := Crossings(fast, fast); len(found) != 0 {
+		t.Errorf("a curve crosses itself: %+v", found)
+	}
+	if alike := Alike(fast, curve(t, area("d", 100e6))); !near(float64(alike), 101e9) {
+		t.Errorf("alike up to %s", alike.Decimal())
+	}
+}
+
+// Heat that comes and goes repeats as it was, from where the recording ends.
+func TestTurnsRepeat(t *testing.T) {
+	var levels []level
+	for range 8 {
+		levels = append(levels, level{30, 1e9}, level{20, 250e6})
+	}
+	s := writing("a", 0, levels)
+	for i := range s.Passes[0].Samples { // warm when it falls, cooler when it comes back
+		at := i % 50
+		celsius := 60 + float64(at)/3
+		if at >= 30 {
+			celsius = 70 - float64(at-30)/2
+		}
+		s.Passes[0].Samples[i].TemperaturesCelsius = map[string]unit.Celsius{"drive": unit.Celsius(celsius)}
+	}
+	c := curve(t, s)
+	// A turn of 50 s moves 35 GB; the recording ends with one.
+	got := c.For(280*unit.GB + 35*unit.GB*3 + 15*unit.GB)
+	if !near(got.Seconds, 400+150+15) || got.Cause != explain.HeatThrottle {
+		t.Errorf("%+v", got)
+	}
+	if c.Stepped() || len(c.Phases) != 2 || !near(float64(c.Phases[1].Rate), 0.7e9) ||
+		!near(float64(c.Phases[1].Slowest), 250e6) {
+		t.Errorf("%+v", c.Phases)
+	}
+}
+
+func TestBehindASlowerLink(t *testing.T) {
+	c := curve(t, area("a", 200e6)).Through(400e6)
+	for amount, want := range map[unit.Bytes]float64{100 * unit.GB: 250, 140 * unit.GB: 450, 240 * unit.GB: 950} {
+		if got := c.For(amount); !near(got.Seconds, want) {
+			t.Errorf("%s: %+v, want %v", amount.Decimal(), got, want)
+		}
+	}
+}
+
+func TestWhatWasWrittenBeforeItCounted(t *testing.T) {
+	s := area("a", 200e6)
+	s.Passes[0].SettleBytes, s.Passes[0].SettleSeconds = 10*unit.GB, 10
+	c := curve(t, s)
+	if got := c.For(60 * unit.GB); !near(got.Seconds, 60) {
+		t.Errorf("%+v", got)
+	}
+	if got := c.Phases[1].From; !near(float64(got), 110e9) {
+		t.Errorf("it changes at %s", got.Decimal())
+	}
+}
+
+func TestASampleOrTwo(t *testing.T) {
+	c := curve(t, writing("a", 0, []level{{2, 1e9}}))
+	if got := c.For(unit.GB); !near(got.Seconds, 1) {
+		t.Errorf("%+v", got)
+	}
+	if got := c.For(10 * unit.GB); got.Known() || !near(got.Low, 10) {
+		t.Errorf("%+v", got)
+	}
+	none := writing("a", 0, []level{{10, 1e9}})
+	none.Passes[0].Samples = nil // as lists have it
+	if got := curve(t, none).For(5 * unit.GB); !near(got.Seconds, 5) {
+		t.Errorf("%+v", got)
+	}
+}

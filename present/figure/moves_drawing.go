@@ -1,0 +1,129 @@
+package figure
+
+import (
+	"fmt"
+
+	"gonum.org/v1/plot"
+	"gonum.org/v1/plot/plotter"
+	"gonum.org/v1/plot/vg"
+	"gonum.org/v1/plot/vg/draw"
+)
+
+// Colours and marks of lines, so that each is told by more than its colour.
+var (
+	lineColours = []string{Throughput, Temperature, Writes, Caution, Ink, Fault}
+	lineMarks   = []draw.GlyphDrawer{draw.CircleGlyph{}, draw.SquareGlyph{}, draw.TriangleGlyph{}, draw.PyramidGlyph{},
+		draw.CrossGlyph{}, draw.RingGlyph{}}
+)
+
+const (
+	// movesRight is room for names at the ends of lines, in pixels.
+	movesRight = 230
+	// markEvery is how many points of a line there are from mark to mark.
+	markEvery = 24
+)
+
+// Draw draws a line a session, dashed beyond what was recorded, and where they cross.
+func (m Moves) Draw(sheet draw.Canvas) error {
+	p := plot.New()
+	dress(p)
+	p.X.Label.Text = "amount moved in GB"
+	p.Y.Label.Text = "time in " + m.Unit + " (lower is better)"
+	p.X.Min, p.X.Max, p.Y.Min, p.Y.Max = 0, m.Gigabytes, 0, Top(m.Most()*1.05)
+	for i, line := range m.Lines {
+		if err := addMoveLine(p, line, i); err != nil {
+			return err
+		}
+	}
+	area := draw.Crop(sheet, pixels(margin), -pixels(movesRight), pixels(margin), -pixels(titleHeight))
+	p.Draw(area)
+	heading(sheet, m.Title, m.Subtitle)
+	m.annotate(p, p.DataCanvas(area), sheet)
+	return nil
+}
+
+func addMoveLine(p *plot.Plot, line MoveLine, number int) error {
+	colour := lineColours[number%len(lineColours)]
+	for _, part := range []struct {
+		points []Along
+		dashes []vg.Length
+	}{{line.Recorded, nil}, {line.Beyond, dashed}} {
+		if len(part.points) < 2 {
+			continue
+		}
+		drawn, err := plotter.NewLine(alongs(part.points))
+		if err != nil {
+			return err
+		}
+		drawn.Color, drawn.Width, drawn.Dashes = paint(colour), pixels(2.6), part.dashes
+		p.Add(drawn)
+		var marked []Along
+		for i := markEvery / 2; i < len(part.points); i += markEvery {
+			marked = append(marked, part.points[i])
+		}
+		if len(marked) == 0 {
+			continue
+		}
+		marks, err := plotter.NewScatter(alongs(marked))
+		if err != nil {
+			return err
+		}
+		marks.Color, marks.Radius, marks.Shape = paint(colour), pixels(4.5), lineMarks[number%len(lineMarks)]
+		p.Add(marks)
+	}
+	return nil
+}
+
+func alongs(points []Along) plotter.XYs {
+	made := make(plotter.XYs, len(points))
+	for i, p := range points {
+		made[i].X, made[i].Y = p.Gigabytes, p.Time
+	}
+	return made
+}
+
+// annotate names the lines at their ends, none over another, and the crossings.
+func (m Moves) annotate(p *plot.Plot, canvas, sheet draw.Canvas) {
+	xs, ys := p.Transforms(&canvas)
+	x := sheet.Max.X - pixels(movesRight-14)
+	var taken []vg.Length
+	for i, line := range m.Lines {
+		last := line.Recorded[len(line.Recorded)-1]
+		if len(line.Beyond) > 0 {
+			last = line.Beyond[len(line.Beyond)-1]
+		}
+		y := free(ys(last.Time), taken)
+		taken = append(taken, y)
+		name := style(15, lineColours[i%len(lineColours)], true)
+		name.YAlign = draw.YCenter
+		sheet.FillText(name, vg.Point{X: x, Y: y}, clipped(line.Name, 24))
+		detail := style(12, CeilingGrey, false)
+		detail.YAlign = draw.YCenter
+		text := fmt.Sprintf("%.4g GB: %.3g %s", last.Gigabytes, last.Time, m.Unit)
+		if last.Gigabytes < m.Gigabytes*0.999 {
+			text += ", not known beyond"
+		}
+		sheet.FillText(detail, vg.Point{X: x, Y: y - pixels(17)}, text)
+	}
+	for _, mark := range m.Crossings {
+		at := vg.Point{X: xs(mark.Gigabytes), Y: ys(mark.Time)}
+		canvas.DrawGlyph(draw.GlyphStyle{Color: paint(Ink), Radius: pixels(8), Shape: draw.RingGlyph{}}, at)
+		canvas.FillText(style(14, Ink, false), vg.Point{X: at.X + pixels(14), Y: at.Y - pixels(22)}, mark.Text)
+	}
+}
+
+// free is a height near the one that is wanted at which no label is yet.
+func free(wanted vg.Length, taken []vg.Length) vg.Length {
+	const height = 40
+	for {
+		clear := true
+		for _, other := range taken {
+			if wanted < other+pixels(height) && wanted > other-pixels(height) {
+				wanted, clear = other-pixels(height), false
+			}
+		}
+		if clear {
+			return wanted
+		}
+	}
+}
