@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"sync/atomic"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -28,7 +29,7 @@ import (
 // copyFlags are what copy is told besides its ends.
 type copyFlags struct {
 	sets, among, conditions            []string
-	size, name, failOn, sample         string
+	size, name, failOn, sample, rest   string
 	fromThrough, toThrough             string
 	seed                               uint64
 	repeat, parallel                   int
@@ -46,8 +47,10 @@ the same --seed and --size everywhere) and copies that; without, it copies FROM,
 a folder or a file of your own, as it is. The source is never changed, and what
 was written is removed unless --keep.
 
-Besides, it does the work of each end alone with the same files, so that the copy
-can be held against both: the source alone, the destination alone.
+After that it does the work of each end alone with the same files, so that the copy
+can be held against both: the source alone, the destination alone. Between pieces
+of work what was written is freed and the ends rest (--rest); every other repeat
+goes backwards, so that no way is always the later one.
 
 FROM and TO are folders, or sim:NAME for simulated parts. With --among it copies
 between every two of the ends, both ways, one large file and a mixed folder, and
@@ -74,6 +77,8 @@ draws the matrix.`,
 	set.BoolVar(&flags.keep, "keep", false, "keep the copy")
 	set.BoolVar(&flags.copiesOnly, "copies-only", false, "leave out the work of each end alone: which end is the "+
 		"limit is not told then")
+	set.StringVar(&flags.rest, "rest", "", "how long the ends rest before each piece of work but the first (default "+
+		"as long as the work before it took, at most "+transfer.LongestRest.String()+")")
 	set.StringVar(&flags.sample, "sample", "", "length of a sample, 10ms to 10m (default 1s)")
 	set.StringVar(&flags.name, "name", "", "a name for the session")
 	set.StringArrayVar(&flags.conditions, "condition", nil, "a key=value that describes the circumstances; may be "+
@@ -89,6 +94,9 @@ draws the matrix.`,
 	_ = cmd.RegisterFlagCompletionFunc("fail-on", completeSeverities)
 	return cmd
 }
+
+// longestRest bounds how long ends rest between copies.
+const longestRest = 24 * time.Hour
 
 // defaultSetSize is what a set holds where nobody says.
 const defaultSetSize = unit.GiB
@@ -108,6 +116,12 @@ func (f *copyFlags) request(arguments []string) (transfer.Request, error) {
 	}
 	if r.Sample, err = parseSample(f.sample); err != nil {
 		return r, err
+	}
+	r.Rest = transfer.AsLongAsBefore
+	if f.rest != "" {
+		if r.Rest, err = time.ParseDuration(f.rest); err != nil || r.Rest < 0 || r.Rest > longestRest {
+			return r, fmt.Errorf("--rest %q is no time from 0s to %s; write one like 30s", f.rest, longestRest)
+		}
 	}
 	switch {
 	case f.repeat < 1 || f.repeat > 1000:

@@ -93,8 +93,12 @@ func (e *environment) showIsolation(made blame.Isolation, simulated bool, notati
 	if next := made.Next; next != nil {
 		screen.Println("")
 		screen.Paragraph("Measure next: ", strings.Join(next.Words(), ", ")+".")
-		screen.Paragraph("  if it is slow, it is ", next.IfSlow)
-		screen.Paragraph("  if it is fast, it is ", next.IfFast)
+		bad, good := "if it is slow, it is ", "if it is fast, it is "
+		if made.Label == blame.ByFailures {
+			bad, good = "if it fails, it is ", "if it holds, it is "
+		}
+		screen.Paragraph("  "+bad, next.IfSlow)
+		screen.Paragraph("  "+good, next.IfFast)
 	}
 	for _, left := range made.Others {
 		screen.Paragraph("  left out: ", left)

@@ -1,6 +1,7 @@
 package table
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -151,16 +152,25 @@ func Combinations(i blame.Isolation, notation unit.Notation) Table {
 	for _, key := range keys {
 		t.Columns = append(t.Columns, text(key))
 	}
-	t.Columns = append(t.Columns, number(notation.Unit()))
+	good, bad, last := "fast", "slow", number(notation.Unit())
+	if i.Label == blame.ByFailures {
+		good, bad, last = "held", "failed", text("what failed")
+	}
+	t.Columns = append(t.Columns, last)
 	for _, c := range i.Combinations {
-		row := []string{"fast", c.Session}
+		row := []string{good, c.Session}
 		if c.Slow {
-			row[0] = "slow"
+			row[0] = bad
 		}
 		for _, key := range keys {
 			row = append(row, c.Parts[key])
 		}
-		t.Rows = append(t.Rows, append(row, notation.Number(unit.BytesPerSecond(c.Figure))))
+		figure := notation.Number(unit.BytesPerSecond(c.Figure))
+		if i.Label == blame.ByFailures {
+			figure = cmp.Or(c.Failures, fmt.Sprintf("nothing, in %s and %s", unit.Span(unit.Duration(c.Seconds)),
+				c.Bytes.Decimal()))
+		}
+		t.Rows = append(t.Rows, append(row, figure))
 	}
 	return t
 }
@@ -178,8 +188,11 @@ func Suspects(i blame.Isolation) Table {
 func Cleared(i blame.Isolation, notation unit.Notation) Table {
 	t := Table{Columns: []Column{text("ruled out"), text("by session"), number("which gave")}}
 	for _, cleared := range i.Cleared {
-		t.Rows = append(t.Rows, []string{cleared.Suspected.String(), cleared.By,
-			notation.Rate(unit.BytesPerSecond(cleared.Value))})
+		gave := notation.Rate(unit.BytesPerSecond(cleared.Value))
+		if i.Label == blame.ByFailures {
+			gave = "held"
+		}
+		t.Rows = append(t.Rows, []string{cleared.Suspected.String(), cleared.By, gave})
 	}
 	return t
 }

@@ -2,6 +2,7 @@ package table
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -91,7 +92,41 @@ func CopyNotes(s *session.Session) []string {
 			notes = append(notes, e.Detail)
 		}
 	}
+	return append(notes, stateNotes(s)...)
+}
+
+// stateNotes say in which state the ends were, as far as copies tell: in which order they
+// ran, and what is left of those before.
+func stateNotes(s *session.Session) []string {
+	longest, first, last := 0.0, map[session.Key]*session.Copy{}, map[session.Key]*session.Copy{}
+	for i := range s.Copies {
+		c := &s.Copies[i]
+		longest = max(longest, c.RestedSeconds)
+		if key := c.Key(s); c.Counts() && c.Work == session.CopyWhole {
+			if first[key] == nil {
+				first[key] = c
+			}
+			last[key] = c
+		}
+	}
+	var notes []string
+	if longest > 0 {
+		notes = append(notes, fmt.Sprintf("Copies ran first, then each end alone; before each, what was written was "+
+			"freed, and the ends rested, for %s at the most.", unit.Span(unit.Duration(longest))))
+	}
+	for _, key := range sortedKeys(last) {
+		a, b := first[key], last[key]
+		if b.ElapsedSeconds > 1.1*a.ElapsedSeconds {
+			notes = append(notes, fmt.Sprintf("%s: the last repeat took %s instead of %s, after %s had been written to its "+
+				"destination: it was not in the state of the first. Rest longer (--rest), or repeat after a day.",
+				key, seconds(b.ElapsedSeconds), seconds(a.ElapsedSeconds), b.WrittenBefore.Decimal()))
+		}
+	}
 	return notes
+}
+
+func sortedKeys(of map[session.Key]*session.Copy) []session.Key {
+	return slices.SortedFunc(maps.Keys(of), func(a, b session.Key) int { return strings.Compare(a.String(), b.String()) })
 }
 
 // Contentions is the table of loads on several targets at once.

@@ -14,6 +14,7 @@ import (
 
 	"opengauge/core/judge/compare"
 	"opengauge/core/judge/factor"
+	"opengauge/core/judge/outcome"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -36,14 +37,24 @@ type Isolation struct {
 	Verdict string `json:"verdict"`
 	// Others are reasons for which sessions were left out.
 	Others []string `json:"left_out"`
+
+	failures bool
+	bench    factor.Bench
 }
 
 // Combination is a session of an isolation.
 type Combination struct {
 	Session string     `json:"session"`
 	Parts   factor.Set `json:"parts"`
-	Figure  float64    `json:"value"`
-	Slow    bool       `json:"slow"`
+	// Figure is in bytes a second; 0 where it is judged by what failed.
+	Figure float64 `json:"value"`
+	// Slow says that it is on the bad side: slow, or failed.
+	Slow bool `json:"slow"`
+	// Failures says what failed, with how often that is; Seconds and Bytes are in how much
+	// measuring.
+	Failures string     `json:"failures,omitempty"`
+	Seconds  float64    `json:"measured_seconds,omitempty"`
+	Bytes    unit.Bytes `json:"measured_bytes,omitempty"`
 
 	noise float64 // relative standard error
 }
@@ -106,21 +117,24 @@ const (
 // of every combination whether it should be slow; its weight is its prior times the
 // chance of what was seen (Bayes' rule). What carries as much as the fast ones
 // somewhere is cleared by that.
+//
+// Where some sessions failed (the device vanished, operations came back with errors) and
+// others did not, it is judged by that, unless a load is named.
 func Isolate(sessions []*session.Session, label string) (Isolation, error) {
+	bench := factor.BenchOf(sessions)
+	if members, differ := failing(sessions); differ && label == "" {
+		return byFailures(members, bench)
+	}
 	key, members, err := judgedBy(sessions, label)
 	if err != nil {
 		return Isolation{}, err
 	}
-	result := Isolation{Label: key.String(), Suspects: []Suspect{}, Cleared: []Clearance{}, Others: []string{}}
+	result := Isolation{Label: key.String(), Suspects: []Suspect{}, Cleared: []Clearance{}, Others: []string{},
+		bench: bench}
 	keys := varying(members)
 	for _, m := range members {
 		figure := m.loads.Figures[key]
-		parts := factor.Set{}
-		for _, key := range keys {
-			parts.Put(key, m.factors[key])
-		}
-		result.Combinations = append(result.Combinations, Combination{Session: m.name, Parts: parts,
-			Figure: figure.Value, noise: noiseOf(figure)})
+		result.add(m, keys, Combination{Figure: float64(figure.Rate), noise: noiseOf(figure)})
 	}
 	if len(sessions) > len(members) {
 		result.Others = append(result.Others, fmt.Sprintf("%d sessions without %s", len(sessions)-len(members),
@@ -128,8 +142,7 @@ func Isolate(sessions []*session.Session, label string) (Isolation, error) {
 	}
 	slices.SortStableFunc(result.Combinations, func(a, b Combination) int { return cmp.Compare(a.Figure, b.Figure) })
 	if len(keys) == 0 {
-		return result, errors.New("these sessions do not differ in any part or condition that is known; say what " +
-			"is on the bench with --through or --condition")
+		return result, errNoDifference
 	}
 	parts := result.partsOf(keys)
 	explanations, slow := result.explain(parts)
@@ -138,14 +151,31 @@ func Isolate(sessions []*session.Session, label string) (Isolation, error) {
 			"nothing to blame.", unit.Percent(leastGap))
 		return result, nil
 	}
-	result.suspect(explanations)
-	result.clear(parts)
-	result.Found = len(result.Suspects) > 0 && result.Suspects[0].Probability >= sureEnough
-	if !result.Found {
-		result.Next = result.next(keys, explanations)
-	}
-	result.Verdict = result.verdict()
+	result.judge(keys, parts, explanations)
 	return result, nil
+}
+
+var errNoDifference = errors.New("these sessions do not differ in any part or condition that is known; say what " +
+	"is on the bench with --through or --condition")
+
+// add puts a member to the combinations.
+func (i *Isolation) add(m member, keys []string, c Combination) {
+	c.Session, c.Parts = m.name, factor.Set{}
+	for _, key := range keys {
+		c.Parts.Put(key, m.factors[key])
+	}
+	i.Combinations = append(i.Combinations, c)
+}
+
+// judge names suspects, what is cleared, and what to measure next.
+func (i *Isolation) judge(keys []string, parts []Suspected, explanations []explanation) {
+	i.suspect(explanations)
+	i.clear(parts)
+	i.Found = len(i.Suspects) > 0 && i.Suspects[0].Probability >= sureEnough
+	if !i.Found {
+		i.Next = i.next(keys, explanations)
+	}
+	i.Verdict = i.verdict()
 }
 
 // member is a session with its circumstances and what it gave.
@@ -153,6 +183,7 @@ type member struct {
 	name    string
 	factors factor.Set
 	loads   compare.Loads
+	outcome outcome.Outcome
 }
 
 // judgedBy gives the load that most sessions have, or the one that is named, and
@@ -162,10 +193,10 @@ func judgedBy(sessions []*session.Session, label string) (session.Key, []member,
 	counts := map[session.Key]int{}
 	var order []session.Key
 	for _, s := range sessions {
-		m := member{s.DisplayName(), factor.Of(s).WithPort(), compare.LoadsOf(s)}
+		m := member{name: s.DisplayName(), factors: factor.Of(s).WithPort(), loads: compare.LoadsOf(s)}
 		members = append(members, m)
 		for _, key := range m.loads.Order {
-			if counts[key] == 0 && compare.MetricOf(key) == compare.Throughput {
+			if counts[key] == 0 && compare.MetricOf(key) != compare.Latency {
 				order = append(order, key)
 			}
 			counts[key]++
@@ -318,11 +349,7 @@ func (i *Isolation) weigh(parts []Suspected) []explanation {
 		e := &explanations[j]
 		e.weight = e.prior
 		for _, c := range i.Combinations {
-			if e.slow(c.Parts) == c.Slow {
-				e.weight *= 1 - mistaken
-			} else {
-				e.weight *= mistaken
-			}
+			e.weight *= i.likelihood(e.slow(c.Parts), c.Slow)
 		}
 	}
 	slices.SortStableFunc(explanations, func(a, b explanation) int { return cmp.Compare(b.weight, a.weight) })

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/judge/finding"
 	"opengauge/core/record/recorded"
 	"opengauge/core/record/session"
 )
@@ -220,5 +221,44 @@ func TestIsolateNeedsSomethingToCompare(t *testing.T) {
 	if _, err := Isolate([]*session.Session{one, other}, ""); err == nil ||
 		!strings.Contains(err.Error(), "in common") {
 		t.Errorf("nothing in common: %v", err)
+	}
+}
+
+// A case that vanished in two of two runs, against none of two.
+func TestWhatFailsIsBlamed(t *testing.T) {
+	run := func(name, enclosure string, failed bool) *session.Session {
+		s := recorded.Through(name, map[book.Role]string{book.Enclosure: enclosure, book.Drive: "sandpiper"}, 1e9, 1e9)
+		if failed {
+			s.Findings = []session.Finding{{Kind: finding.DropoutKind}}
+			for i := range s.Passes {
+				s.Passes[i].CutShort = true
+			}
+		}
+		return s
+	}
+	sessions := []*session.Session{run("w1", "whelk", true), run("w2", "whelk", true), run("l1", "limpet", false),
+		run("l2", "limpet", false)}
+	made, err := Isolate(sessions, "")
+	if err != nil || !made.Found || made.Label != ByFailures || made.Suspects[0].Words() != "enclosure whelk" ||
+		!strings.Contains(made.Verdict, "2 of 2 runs with enclosure whelk failed, 0 of 2 without") {
+		t.Errorf("%+v, %v", made, err)
+	}
+	// It failed once of three times with each of two parts that came together: nobody can tell.
+	tangled := []*session.Session{run("a", "whelk", true), run("b", "whelk", false), run("c", "limpet", false)}
+	tangled[0].Conditions, tangled[1].Conditions = map[string]string{"cable": "old"}, map[string]string{"cable": "old"}
+	tangled[2].Conditions = map[string]string{"cable": "new"}
+	made, err = Isolate(tangled, "")
+	if err != nil || made.Found {
+		t.Errorf("%+v, %v", made.Suspects, err)
+	}
+	// Where nothing failed, or everything, it is judged by a load.
+	for i := range sessions {
+		sessions[i].Findings = nil
+	}
+	for i := range sessions[0].Passes {
+		sessions[0].Passes[i].CutShort, sessions[1].Passes[i].CutShort = false, false
+	}
+	if made, err = Isolate(sessions, ""); err != nil || made.Label == ByFailures {
+		t.Errorf("%+v, %v", made.Label, err)
 	}
 }

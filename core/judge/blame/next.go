@@ -68,7 +68,8 @@ func (i *Isolation) unmeasured(keys []string) []factor.Set {
 	}
 	var open []factor.Set
 	for _, parts := range all {
-		if i.changes(parts) > 0 {
+		parts, can := i.bench.Possible(parts)
+		if can && i.changes(parts) > 0 {
 			open = append(open, parts)
 		}
 	}
@@ -137,9 +138,12 @@ func (i *Isolation) verdict() string {
 			slow++
 		}
 	}
-	many := fmt.Sprintf("%d of %d combinations are slow", slow, len(i.Combinations))
+	many := fmt.Sprintf("%d of %d combinations %s", slow, len(i.Combinations), i.slow())
 	if i.Found {
 		first := i.Suspects[0]
+		if i.failures && len(first.Parts) == 1 {
+			many = i.rates(first.Parts[0])
+		}
 		return fmt.Sprintf("It is %s, with a probability of %.0f %%: %s, and no other explanation fits as well.",
 			first.Words(), math.Floor(first.Probability*100), many)
 	}

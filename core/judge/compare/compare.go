@@ -81,6 +81,8 @@ type Comparison struct {
 	// Quantities are figures of whole sessions besides their rates, from Outcomes.
 	Quantities []Quantity        `json:"quantities"`
 	Outcomes   []outcome.Outcome `json:"-"`
+
+	bench factor.Bench
 }
 
 // Terms are what a comparison is asked.
@@ -95,7 +97,8 @@ type Terms struct {
 // New compares sessions with the first of them. It is an error if none has a load
 // in common with it.
 func New(sessions []*session.Session, terms Terms) (Comparison, error) {
-	c := Comparison{Findings: []session.Finding{}, Rows: []Row{}, Differences: []Difference{}}
+	c := Comparison{Findings: []session.Finding{}, Rows: []Row{}, Differences: []Difference{},
+		bench: factor.BenchOf(sessions)}
 	all := make([]Loads, len(sessions))
 	for i, s := range sessions {
 		c.Sides = append(c.Sides, Side{ID: s.ID, Name: s.Name, Simulated: s.Simulated, Factors: factor.Of(s)})
@@ -120,7 +123,7 @@ func New(sessions []*session.Session, terms Terms) (Comparison, error) {
 		if !slices.ContainsFunc(c.Outcomes, func(o outcome.Outcome) bool { return o.Failed() }) {
 			return c, nothingShared(c.Sides, all)
 		}
-		c.NotShared = nothingShared(c.Sides, all).Error()
+		c.NotShared = strings.TrimPrefix(nothingShared(c.Sides, all).Error(), "nothing to compare: ")
 	}
 	c.finish()
 	return c, nil
@@ -224,7 +227,7 @@ func sharing(a, b Loads) bool {
 
 // Shared leaves out the sessions that have no pass in common with the baseline.
 func (c Comparison) Shared() Comparison {
-	kept := Comparison{Findings: []session.Finding{}, Rows: slices.Clone(c.Rows)}
+	kept := Comparison{Findings: []session.Finding{}, Rows: slices.Clone(c.Rows), bench: c.bench}
 	kept.Amounts = slices.Clone(c.Amounts)
 	var shared []int
 	for i := range c.Sides {
@@ -260,7 +263,7 @@ func (c *Comparison) finish() {
 	c.record()
 	c.addQuantities()
 	for i := 1; i < len(c.Sides); i++ {
-		finding, ok := confounded(c.Sides, i)
+		finding, ok := confounded(c.Sides, i, c.bench)
 		if ok {
 			c.Findings = append(c.Findings, finding)
 		}

@@ -13,7 +13,7 @@ import (
 // confounded finds that a session differs from the baseline in more than one
 // circumstance, so that what made the difference is not known, and names the
 // sessions that would tell: those in which only one is changed.
-func confounded(sides []Side, index int) (session.Finding, bool) {
+func confounded(sides []Side, index int, bench factor.Bench) (session.Finding, bool) {
 	baseline, other := sides[0], sides[index]
 	keys, unsaid := factor.Differing(baseline.Factors, other.Factors)
 	if len(keys) < 2 {
@@ -21,7 +21,10 @@ func confounded(sides []Side, index int) (session.Finding, bool) {
 	}
 	var there, missing []string
 	for _, key := range keys[:len(keys)-1] { // the last one follows from the others
-		wanted := baseline.Factors.With(key, other.Factors)
+		wanted, can := between(baseline.Factors, other.Factors, key, bench)
+		if !can {
+			continue
+		}
 		if known, ok := find(sides, wanted); ok {
 			there = append(there, known.DisplayName()+" ("+wanted.Words(keys)+")")
 		} else {
@@ -37,6 +40,16 @@ func confounded(sides []Side, index int) (session.Finding, bool) {
 		"difference is not known.",
 		other.DisplayName(), baseline.DisplayName(), len(keys), other.Factors.Words(keys), baseline.Factors.Words(keys))
 	return finding.Confounded(evidence, summary, untangling(baseline.DisplayName(), there, missing)), true
+}
+
+// between are circumstances in which only one thing is changed against one of the two
+// sessions, and whether the bench can be so.
+func between(baseline, other factor.Set, key string, bench factor.Bench) (factor.Set, bool) {
+	if wanted, can := bench.Possible(baseline.With(key, other)); can && !factor.Same(wanted, baseline) {
+		return wanted, true
+	}
+	wanted, can := bench.Possible(other.With(key, baseline))
+	return wanted, can && !factor.Same(wanted, other)
 }
 
 func untangling(baseline string, there, missing []string) string {

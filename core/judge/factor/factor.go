@@ -35,16 +35,24 @@ const (
 // Follows says which factors bring a difference in another one with them: another
 // enclosure has another firmware, and that is no second change.
 var Follows = map[string][]string{
-	Port:                 {Host},
-	"enclosure firmware": {Enclosure},
-	"drive firmware":     {Drive},
-	"system":             {Host},
-	"kernel":             {Host, "system"},
-	"governor":           {Host},
-	"scheduler":          {Host, Drive},
-	"size touched":       {Drive, Volume},
-	Link:                 {Host, Port, Cable, Enclosure, Drive, Volume},
+	Port:                      {Host},
+	"enclosure firmware":      {Enclosure},
+	"drive firmware":          {Drive},
+	"system":                  {Host},
+	"kernel":                  {Host, "system"},
+	"governor":                {Host},
+	"scheduler":               {Host, Drive},
+	"size touched":            {Drive, Volume},
+	Link:                      {Host, Port, Cable, Enclosure, Drive, Volume},
+	To + "enclosure firmware": {To + Enclosure},
+	To + "drive firmware":     {To + Drive},
+	To + "file system":        {To + Drive},
+	To + Link:                 {To + Host, To + Port, To + Cable, To + Enclosure, To + Drive, To + Volume},
 }
+
+// To begins the names of what is at the destination of copies; what is at their source has
+// the names of any other storage.
+const To = "destination "
 
 // sameAmbient is how far two temperatures in conditions may be apart and still be
 // the same circumstance, in kelvins.
@@ -66,7 +74,22 @@ func Of(s *session.Session) Set {
 			f.Put("system cache", "in the way")
 		}
 	}
+	if len(s.Ends) == 2 {
+		f.addDestination(&s.Ends[1])
+	}
 	return f
+}
+
+// addDestination puts what is at the other end of copies.
+func (f Set) addDestination(end *session.End) {
+	there := session.Session{Parts: end.Parts, Chain: end.Chain, Simulated: true,
+		Target: session.Target{Address: end.Address, FileSystem: end.FileSystem}}
+	there.Environment.DeviceModel = end.DeviceModel
+	for key, value := range Of(&there) {
+		if key != "measured on" {
+			f.Put(To+key, value)
+		}
+	}
 }
 
 // Put sets a factor, unless its value is empty: that is not known.

@@ -42,6 +42,27 @@ func findExplained(s *session.Session, n unit.Notation) []session.Finding {
 		found = append(found, f.causes()...)
 	}
 	addRecoveries(s, found)
+	return append(found, explainedCopies(s, n)...)
+}
+
+// explainedCopies asks the same of copies of large files. A folder of small and large ones
+// changes its pace with them.
+func explainedCopies(s *session.Session, n unit.Notation) []session.Finding {
+	var found []session.Finding
+	for i := range s.Copies {
+		c := &s.Copies[i]
+		if !c.OfLargeFiles() || c.Work != session.CopyWhole {
+			continue
+		}
+		view, pass := s.Recording(c)
+		f := fall{session: view, pass: pass, verdict: explain.Pass(view, pass), n: n}
+		for _, made := range append(f.silences(), f.causes()...) {
+			made.Passes, made.Copies = []int{}, []int{c.Index}
+			made.Summary = fmt.Sprintf("Copy %d, %s from %s to %s: %s", c.Index+1, c.Set, s.Ends[c.From].Address,
+				s.Ends[c.To].Address, made.Summary)
+			found = append(found, made)
+		}
+	}
 	return found
 }
 

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"opengauge/core/judge/explain"
+	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
 
@@ -104,10 +105,6 @@ func (p Phase) until(c *Curve) unit.Bytes {
 	return c.Recorded()
 }
 
-// largeFile is from which size of its files on a copy goes through levels of the storage;
-// in a folder of small and large ones it goes through those of the files.
-const largeFile = unit.GB
-
 // Told are the curves that are worth telling of: the longest recording of reading in
 // order and of writing in order in large blocks, and each copy of large files as a whole.
 func Told(curves []Curve) []*Curve {
@@ -117,7 +114,7 @@ func Told(curves []Curve) []*Curve {
 		c := &curves[i]
 		switch {
 		case c.Key.IsCopy():
-			if c.Key.IsWholeCopy() && c.Key.Copy.Bytes/unit.Bytes(max(c.Key.Copy.Files, 1)) >= largeFile {
+			if c.Key.IsWholeCopy() && session.OfLargeFiles(c.Key.Copy.Bytes, c.Key.Copy.Files) {
 				told = append(told, c)
 			}
 		case !c.Key.Load.Bulk():

@@ -32,5 +32,11 @@ func (r Request) Estimate() Estimate {
 		}
 	}
 	e.Elapsed = max(unit.Duration(float64(2*e.Moved+e.Made)/float64(GuessedRate)), time.Second)
+	switch {
+	case r.Rest == AsLongAsBefore:
+		e.Elapsed *= 2
+	default:
+		e.Elapsed += time.Duration(max(len(r.jobs())-1, 0)) * r.Rest
+	}
 	return e
 }

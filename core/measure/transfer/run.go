@@ -21,6 +21,7 @@ import (
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/scratch"
+	"opengauge/core/storage/target"
 	"opengauge/core/unit"
 )
 
@@ -54,12 +55,22 @@ type Request struct {
 	Verify, Keep     bool
 	// Removing is set while what was made is being removed; it may be nil.
 	Removing *atomic.Bool
-	// Alone does the work of each end alone besides.
-	Alone       bool
+	// Alone does the work of each end alone besides, after the copies.
+	Alone bool
+	// Rest is for how long nothing is done before each piece of work but the first, so
+	// that the ends can look after themselves once what was written is freed.
+	// [AsLongAsBefore] is as long as the work before it took, at most [LongestRest].
+	Rest        time.Duration
 	Sample      time.Duration
 	Conditions  map[string]string
 	Environment host.Environment
 }
+
+// What a rest may be besides a time.
+const (
+	AsLongAsBefore time.Duration = -1
+	LongestRest                  = time.Minute
+)
 
 // job is a piece of work to be done.
 type job struct {
@@ -69,15 +80,15 @@ type job struct {
 	repeat   int
 }
 
-// jobs lists what a request asks for: each end alone first, then the copies.
+// jobs lists what a request asks for: the copies first, while nothing was written yet,
+// then each end alone. Every other repeat goes backwards, so that none of the ways is
+// always the one that comes later.
 func (r *Request) jobs() []job {
-	var alone, copies []job
+	var once, alone, all []job
 	for set := range r.Sets {
 		read, written := map[int]bool{}, map[int]bool{}
 		for _, pair := range r.Pairs {
-			for repeat := range r.Repeat {
-				copies = append(copies, job{Copying, pair[0], pair[1], set, repeat})
-			}
+			once = append(once, job{Copying, pair[0], pair[1], set, 0})
 			if r.Alone && !read[pair[0]] {
 				read[pair[0]] = true
 				alone = append(alone, job{Reading, pair[0], -1, set, 0})
@@ -88,7 +99,17 @@ func (r *Request) jobs() []job {
 			}
 		}
 	}
-	return append(alone, copies...)
+	for repeat := range r.Repeat {
+		turn := slices.Clone(once)
+		if repeat%2 == 1 {
+			slices.Reverse(turn)
+		}
+		for _, each := range turn {
+			each.repeat = repeat
+			all = append(all, each)
+		}
+	}
+	return append(all, alone...)
 }
 
 // Step says what a run is doing now.
@@ -110,7 +131,7 @@ func Run(ctx context.Context, r Request, keeper Keeper, tell func(Step)) (s *ses
 		return s, err
 	}
 	u := &underWay{Request: r, session: s, began: time.Now(), made: map[[2]int]string{},
-		homes: map[int]*scratch.Folder{}, tell: tell}
+		homes: map[int]*scratch.Folder{}, tell: tell, written: map[int]unit.Bytes{}}
 	err = u.all(ctx, keeper)
 	err = errors.Join(err, u.clean())
 	if len(s.Copies) == 0 {
@@ -227,6 +248,8 @@ type underWay struct {
 	// homes are where what was made is marked, and removed with, by end.
 	homes map[int]*scratch.Folder
 	tell  func(Step)
+	// written is how much each end was written so far.
+	written map[int]unit.Bytes
 }
 
 // elapsed is the time since the run began, on the ends' clock.
@@ -247,6 +270,12 @@ func (u *underWay) all(ctx context.Context, keeper Keeper) error {
 		if ctx.Err() != nil {
 			return nil
 		}
+		rested := time.Duration(0)
+		if number > 0 {
+			if rested = u.rest(ctx, u.restBefore()); ctx.Err() != nil {
+				return nil
+			}
+		}
 		mover, err := u.mover(ctx, each)
 		if err != nil {
 			return err
@@ -259,6 +288,11 @@ func (u *underWay) all(ctx context.Context, keeper Keeper) error {
 		})
 		made.Index, made.From, made.To, made.Repeat, made.StartedSeconds = len(u.session.Copies), each.from, each.to,
 			each.repeat, started.Seconds()
+		made.RestedSeconds = rested.Seconds()
+		if each.to >= 0 {
+			made.WrittenBefore = u.written[each.to]
+			u.written[each.to] += made.Bytes
+		}
 		if made.Bytes > 0 {
 			u.session.Copies = append(u.session.Copies, made)
 			u.session.Ended = u.session.Started.Add(u.elapsed())
@@ -277,6 +311,42 @@ func (u *underWay) all(ctx context.Context, keeper Keeper) error {
 		}
 	}
 	return nil
+}
+
+// restBefore is how long the next piece of work is to be waited with.
+func (u *underWay) restBefore() time.Duration {
+	if u.Rest != AsLongAsBefore || len(u.session.Copies) == 0 {
+		return max(u.Rest, 0)
+	}
+	return min(unit.Duration(u.session.Copies[len(u.session.Copies)-1].ElapsedSeconds), LongestRest)
+}
+
+// rest frees what simulated ends hold, as removing does at folders, and waits. It says for
+// how long.
+func (u *underWay) rest(ctx context.Context, wanted time.Duration) time.Duration {
+	for _, end := range u.Ends {
+		if freed, can := end.Simulated.(target.Discarder); can && end.Simulated != nil {
+			_ = freed.Discard(0) // simulated parts take it
+		}
+	}
+	if wanted <= 0 {
+		return 0
+	}
+	if u.Ends[0].Simulated != nil {
+		u.sameTime()
+		for _, end := range u.Ends {
+			end.Simulated.Sleep(wanted)
+		}
+		return wanted
+	}
+	began := time.Now()
+	timer := time.NewTimer(wanted)
+	defer timer.Stop()
+	select {
+	case <-timer.C:
+	case <-ctx.Done():
+	}
+	return time.Since(began)
 }
 
 // again says whether a copy to the same place comes later.

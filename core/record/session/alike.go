@@ -101,7 +101,7 @@ func (k Key) String() string {
 }
 
 func (k CopyKey) String() string {
-	text := fmt.Sprintf("%s, %s of %s in %d files", k.Work, k.Set, k.Bytes.Decimal(), k.Files)
+	text := fmt.Sprintf("%s, %s of %s in %s", k.Work, k.Set, k.Bytes.Decimal(), files(k.Files))
 	if k.Seed > 0 {
 		text += fmt.Sprintf(", seed %d", k.Seed)
 	}
@@ -177,4 +177,11 @@ func (p *Pass) Label() string { return p.Load.String() + load.Full(p.FillShare) 
 // Besides is what sets the pass apart besides the usual four of its load.
 func (p *Pass) Besides() string {
 	return (plan.Pass{Load: p.Load, Place: plan.Place{Fill: p.FillShare}}).Besides()
+}
+
+func files(count int) string {
+	if count == 1 {
+		return "1 file"
+	}
+	return fmt.Sprintf("%d files", count)
 }

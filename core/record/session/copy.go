@@ -60,6 +60,10 @@ type Copy struct {
 	FilesPerSecond float64             `json:"files_per_second"`
 	// FileSeconds is the time of a file, its flush aside.
 	FileSeconds Latency `json:"file_seconds"`
+	// RestedSeconds is for how long nothing was done before it, and WrittenBefore how much
+	// this session had written to its destination by then.
+	RestedSeconds float64    `json:"rested_seconds,omitempty"`
+	WrittenBefore unit.Bytes `json:"written_before_bytes,omitempty"`
 	// CutShort says that it did not come to its end, and Failure why.
 	CutShort bool   `json:"cut_short,omitempty"`
 	Failure  string `json:"failure,omitempty"`
@@ -81,6 +85,19 @@ type CopySample struct {
 	Files               int                     `json:"files"`
 	BytesPerSecond      unit.BytesPerSecond     `json:"bytes_per_second"`
 	TemperaturesCelsius map[string]unit.Celsius `json:"temperatures_celsius"`
+}
+
+// largeFile is from which size of its files on a copy goes through levels of the storage;
+// in a folder of small and large ones it goes through those of the files.
+const largeFile = unit.GB
+
+// OfLargeFiles reports whether what the copy goes through is what the storage does, and not
+// what the sizes of its files do.
+func (c *Copy) OfLargeFiles() bool { return OfLargeFiles(c.Spread.Bytes, c.Spread.Files) }
+
+// OfLargeFiles is the same of so many files together.
+func OfLargeFiles(bytes unit.Bytes, files int) bool {
+	return bytes/unit.Bytes(max(files, 1)) >= largeFile
 }
 
 // Recording is a copy as a recording: a pass that moved what the copy did, on a session

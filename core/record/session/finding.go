@@ -49,6 +49,8 @@ type Finding struct {
 	Summary    string  `json:"summary"`
 	// Passes are the indexes of the passes that show it.
 	Passes []int `json:"passes"`
+	// Copies are the indexes of the copies that show it, where it is about their recording.
+	Copies []int `json:"copies,omitempty"`
 	// FromSeconds and ToSeconds bound it within the first of those passes,
 	// since that pass began to count.
 	FromSeconds float64 `json:"from_seconds"`

@@ -43,12 +43,14 @@ func (c *cells) take(offset int64, length int) {
 	}
 }
 
-// discard forgets what is held from an offset on: what a trim does.
+// discard forgets what is held from an offset on: what a trim does. A fast write area
+// holds no more than what is held at all.
 func (c *cells) discard(from int64) {
 	for index := int((from + int64(chunk) - 1) / int64(chunk)); index < len(c.held); index++ {
 		c.occupied -= c.held[index]
 		c.held[index] = 0
 	}
+	c.fast = min(c.fast, float64(c.occupied))
 }
 
 // room is the size of the fast write area as full as the drive is.
