@@ -15,6 +15,7 @@ import (
 	"opengauge/core/bench/host"
 	"opengauge/core/bench/survey"
 	"opengauge/core/judge/finding"
+	"opengauge/core/judge/outcome"
 	"opengauge/core/load/fileset"
 	"opengauge/core/measure/transfer"
 	"opengauge/core/record/session"
@@ -376,6 +377,8 @@ func (e *environment) showCopies(s *session.Session, notation unit.Notation) err
 		screen.Paragraph("", fmt.Sprintf("%d findings say which end holds each copy: in a word in the matrix, and "+
 			"with the arithmetic in opengauge explain %s.", notes, s.ID))
 	} else {
+		became := outcome.Of(s, s.Findings)
+		screen.Outcome(became.Says(), len(s.Findings))
 		screen.Findings(s.Findings)
 	}
 	screen.Println("")

@@ -10,6 +10,7 @@ import (
 	"opengauge/core/judge/explain"
 	"opengauge/core/judge/finding"
 	"opengauge/core/judge/move"
+	"opengauge/core/judge/outcome"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
@@ -135,6 +136,8 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 		screen.Paragraph("  ", "Not believed: "+doubt+".")
 	}
 	screen.Println("")
+	became := outcome.Of(s, findings)
+	screen.Outcome(became.Says(), len(findings))
 	screen.Findings(findings)
 	for _, each := range findings {
 		screen.Println("")

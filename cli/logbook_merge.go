@@ -10,6 +10,7 @@ import (
 
 	"opengauge/core/judge/compare"
 	"opengauge/core/judge/finding"
+	"opengauge/core/judge/outcome"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/table"
@@ -108,6 +109,8 @@ func (e *environment) mergeSessions(references, alone []string, name string, tex
 	screen.Println("")
 	screen.Table(table.Shares(merged, notation))
 	screen.Println("")
+	became := outcome.Of(merged, merged.Findings)
+	screen.Outcome(became.Says(), len(merged.Findings))
 	screen.Findings(merged.Findings)
 	screen.Println("")
 	screen.Printf("Kept as %s.\n", merged.ID)

@@ -11,6 +11,7 @@ import (
 	"opengauge/core/bench/book"
 	"opengauge/core/judge/explain"
 	"opengauge/core/judge/finding"
+	"opengauge/core/judge/outcome"
 	"opengauge/core/measure/run"
 	"opengauge/core/record/logbook"
 	"opengauge/core/record/session"
@@ -234,6 +235,8 @@ func (e *environment) showMeasured(s *session.Session, notation unit.Notation) e
 		screen.Paragraph("", text)
 	}
 	screen.Println("")
+	became := outcome.Of(s, s.Findings)
+	screen.Outcome(became.Says(), len(s.Findings))
 	screen.Findings(s.Findings)
 	screen.Println("")
 	screen.Printf("Kept as %s. Next: opengauge explain %s, or opengauge report %s --out report.html\n", s.ID, s.ID,

@@ -7,6 +7,7 @@ import (
 	"sort"
 	"strings"
 
+	"opengauge/core/judge/finding"
 	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
@@ -26,7 +27,7 @@ var heatTraceForm = Form{
 // HeatTraces are those of a session's long passes and copies, or of its longest pass
 // where it is alone and has nothing else to show.
 func HeatTraces(s *session.Session, findings []session.Finding, alone bool, notation unit.Notation) []HeatTrace {
-	shown := longPasses(s)
+	shown := longPasses(ranOn(s, findings))
 	if longest := longestPass(s); alone && len(shown) == 0 && longest != nil && len(longest.Samples) > 1 &&
 		len(DepthMaps(s, notation)) == 0 {
 		shown = append(shown, longest)
@@ -39,6 +40,27 @@ func HeatTraces(s *session.Session, findings []session.Finding, alone bool, nota
 		traces = append(traces, newCopyTrace(s, c, notation))
 	}
 	return traces
+}
+
+// ranOn is the session with passes that ran on as one recording put together, where a
+// finding is about them as that.
+func ranOn(s *session.Session, findings []session.Finding) *session.Session {
+	joined := *s
+	for _, run := range s.RunsOn() {
+		about := func(f session.Finding) bool {
+			return finding.Of(f).Marks == finding.HeatTrace &&
+				slices.Equal(f.Passes, run.Indexes)
+		}
+		if !slices.ContainsFunc(findings, about) {
+			continue
+		}
+		joined.Passes = slices.DeleteFunc(slices.Clone(joined.Passes), func(p session.Pass) bool {
+			return slices.Contains(run.Indexes[1:], p.Index)
+		})
+		at := slices.IndexFunc(joined.Passes, func(p session.Pass) bool { return p.Index == run.Indexes[0] })
+		joined.Passes[at] = run.Whole
+	}
+	return &joined
 }
 
 // Head is what stands over the trace.

@@ -258,5 +258,9 @@ func neighbour(n *logbook.Neighbour, notation unit.Notation) string {
 	if n == nil {
 		return "none"
 	}
-	return n.DisplayName() + ", " + notation.Number(n.Value)
+	text := n.DisplayName() + ", " + notation.Number(n.Value)
+	if n.Runs > 1 {
+		text += fmt.Sprintf(", mean of %d runs", n.Runs)
+	}
+	return text
 }

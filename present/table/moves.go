@@ -3,6 +3,7 @@ package table
 import (
 	"fmt"
 	"slices"
+	"strconv"
 
 	"opengauge/core/judge/compare"
 	"opengauge/core/judge/explain"
@@ -134,6 +135,26 @@ func Quantities(c compare.Comparison) Table {
 	}
 	for _, q := range c.Quantities {
 		t.Rows = append(t.Rows, append([]string{q.Says}, q.Texts...))
+	}
+	return t
+}
+
+// MoveStandings is the table of where a session stands by how long amounts take.
+func MoveStandings(standings []move.Standing) Table {
+	t := Table{Columns: []Column{text("load"), number("amount"), number("time"), number("of others"), number("faster"),
+		number("alike"), number("slower"), text("next faster")}}
+	beyond := false
+	for _, s := range standings {
+		next := "none"
+		if s.Next != nil {
+			next = s.Next.Session + ", " + s.Next.Words()
+		}
+		beyond = beyond || s.Extrapolated
+		t.Rows = append(t.Rows, []string{s.Load, s.Amount.Decimal(), starred(s.Time), strconv.Itoa(s.Others),
+			strconv.Itoa(s.Faster), strconv.Itoa(s.Alike), strconv.Itoa(s.Slower), next})
+	}
+	if beyond {
+		t.Notes = append(t.Notes, beyondNote(nil))
 	}
 	return t
 }

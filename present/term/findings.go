@@ -11,12 +11,19 @@ import (
 	"opengauge/present/figure"
 )
 
-// Findings writes what was found, each with its advice.
-func (s *Screen) Findings(findings []session.Finding) {
-	if len(findings) == 0 {
-		s.Println("No findings: nothing in this session looks wrong or in need of a word.")
+// Outcome writes what became of a session, in a line, and that there is nothing more to
+// say where nothing was found.
+func (s *Screen) Outcome(became string, found int) {
+	if found == 0 {
+		s.Paragraph("", "Nothing here looks wrong or in need of a word: "+became+".")
 		return
 	}
+	s.Paragraph("", strings.ToUpper(became[:1])+became[1:]+".")
+	s.Println("")
+}
+
+// Findings writes what was found, each with its advice.
+func (s *Screen) Findings(findings []session.Finding) {
 	for i, finding := range findings {
 		if i > 0 {
 			s.Println("")

@@ -34,15 +34,81 @@ var explained = []struct {
 // findExplained asks how the recording of each pass came to be. A cause is named from
 // explain.Named on; where none is and something is wrong, the pass is unsteady.
 func findExplained(s *session.Session, n unit.Notation) []session.Finding {
+	across := explainedAcross(s, n)
 	var found []session.Finding
 	for i := range s.Passes {
 		pass := &s.Passes[i]
+		if run := across[pass.Index]; run != nil {
+			if run.Passes[0] == pass.Index {
+				found = append(found, run.findings...)
+			}
+			continue
+		}
 		f := fall{session: s, pass: pass, verdict: explain.Pass(s, pass), n: n}
 		found = append(found, f.silences()...)
 		found = append(found, f.causes()...)
 	}
 	addRecoveries(s, found)
 	return append(found, explainedCopies(s, n)...)
+}
+
+// ranOn are the findings of passes that ran on as one recording.
+type ranOn struct {
+	Passes   []int
+	findings []session.Finding
+}
+
+// settledAlone says whether each of the passes that ran on says by itself why it fell: it
+// began fast, and its cause is named.
+func settledAlone(s *session.Session, indexes []int) bool {
+	fell := false
+	for i := range s.Passes {
+		pass := &s.Passes[i]
+		if !slices.Contains(indexes, pass.Index) {
+			continue
+		}
+		verdict := explain.Pass(s, pass)
+		if !verdict.Falls() {
+			continue
+		}
+		fell = true
+		named := slices.ContainsFunc(explain.Kinds, func(kind string) bool {
+			a, ok := verdict.Account(kind)
+			return ok && verdict.Of(kind) >= explain.Named && a.Before.Value > a.After.Value
+		})
+		if !named {
+			return false
+		}
+	}
+	return fell
+}
+
+// explainedAcross explains passes that ran on without a rest as the one recording that
+// they are, where that settles why it changed. It gives that for each pass by its index.
+func explainedAcross(s *session.Session, n unit.Notation) map[int]*ranOn {
+	across := map[int]*ranOn{}
+	for _, run := range s.RunsOn() {
+		f := fall{session: s, pass: &run.Whole, verdict: explain.Pass(s, &run.Whole), n: n}
+		if !f.verdict.Falls() || settledAlone(s, run.Indexes) {
+			continue
+		}
+		made := &ranOn{Passes: run.Indexes}
+		named := false
+		for _, each := range f.causes() {
+			named = named || each.Kind != unsteady.Name
+			each.Passes = run.Indexes
+			each.Summary = fmt.Sprintf("Over %d passes that ran on as one: %s", len(run.Indexes), each.Summary)
+			made.findings = append(made.findings, each)
+		}
+		if !named {
+			continue
+		}
+		made.findings = append(f.silences(), made.findings...)
+		for _, index := range run.Indexes {
+			across[index] = made
+		}
+	}
+	return across
 }
 
 // explainedCopies asks the same of copies of large files. A folder of small and large ones

@@ -2,6 +2,7 @@ package finding
 
 import (
 	"fmt"
+	"strings"
 
 	"opengauge/core/judge/explain"
 	"opengauge/core/record/session"
@@ -41,6 +42,8 @@ type HeatThrottleEvidence struct {
 	TimeSlow       float64             `json:"time_slow_seconds"`
 	TimeSlowShare  float64             `json:"time_slow_share"`
 	Counted        int64               `json:"slowdowns_counted_by_the_drive,omitempty"`
+	// FanStarted is when a fan started within the first slow stretch, or 0.
+	FanStarted float64 `json:"fan_started_seconds,omitempty"`
 	worst
 }
 
@@ -76,10 +79,32 @@ func (f *fall) heatThrottle(a explain.Account) session.Finding {
 			evidence.ResumeAt = celsius(a, a.Cooled)
 			came = fmt.Sprintf(" It came back at %s, after %.0f s.", *evidence.ResumeAt, evidence.RecoveredAfter)
 		}
+		if at, started := fanStarted(f.pass, a.Slow[0]); started {
+			evidence.FanStarted = at
+			came = strings.TrimSuffix(came, ".") + fmt.Sprintf(", once the fan had started after %.0f s.", at)
+		}
 	}
 	made := f.new(heatThrottle, a, evidence)
 	made.Summary = fmt.Sprintf("Throughput fell from %s to %s after %.0f s%s.%s Slow for %.0f %% of the pass.",
 		f.n.Rate(fast), f.n.Rate(slow), first, where, came, evidence.TimeSlowShare*100)
 	made.Advice = advice
 	return made
+}
+
+// fanStarted is when a fan that had stood started in a stretch, or just before its end.
+func fanStarted(pass *session.Pass, slow session.Span) (float64, bool) {
+	stood := false
+	for _, sample := range pass.Samples {
+		for name, value := range sample.Readings {
+			if !strings.Contains(name, "fan_") {
+				continue
+			}
+			within := sample.TSeconds >= slow.FromSeconds && sample.TSeconds <= slow.ToSeconds+1
+			if value > 0 && stood && within {
+				return sample.TSeconds, true
+			}
+			stood = value == 0
+		}
+	}
+	return 0, false
 }

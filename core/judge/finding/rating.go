@@ -2,9 +2,11 @@ package finding
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/bench/link"
 	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -97,10 +99,24 @@ type achieved struct {
 // share is what was measured as a share of the rating.
 func (v achieved) share() float64 { return v.figure(v.best) / v.rating }
 
-// beyond reports whether the rating is above what the chain carries.
+// beyond reports whether the rating is above what the chain carries, or the pass ran as
+// fast as that may be: more depth would then change nothing.
 func (v achieved) beyond(s *session.Session) bool {
 	usable, ok := s.Chain.Usable()
-	return ok && float64(usable.High) < float64(v.best.BytesPerSecond)/v.share()
+	return ok && (v.above(usable.High) || usable.ReachedBy(v.best.BytesPerSecond))
+}
+
+// reached is the hop that may be the limit of a pass, or else the narrowest one.
+func reached(chain link.Chain, by unit.BytesPerSecond, narrowest link.Hop) link.Hop {
+	if at := slices.IndexFunc(chain.Hops, func(h link.Hop) bool { return h.Usable.ReachedBy(by) }); at >= 0 {
+		return chain.Hops[at]
+	}
+	return narrowest
+}
+
+// above reports whether what is rated is more than a rate.
+func (v achieved) above(high unit.BytesPerSecond) bool {
+	return float64(high) < float64(v.best.BytesPerSecond)/v.share()
 }
 
 func (v achieved) finding(drive book.Part, kind Kind, advice string) session.Finding {
@@ -116,9 +132,15 @@ func (v achieved) finding(drive book.Part, kind Kind, advice string) session.Fin
 // beyondChain tells of ratings that the chain does not let through.
 func beyondChain(s *session.Session, drive book.Part, beyond []achieved, n unit.Notation) session.Finding {
 	hop, _ := s.Chain.Binding()
+	can, advice := "reached", "Whatever the drive, this chain does not let more through. Judge the drive through a "+
+		"wider hop."
+	if i := slices.IndexFunc(beyond, func(v achieved) bool { return !v.above(hop.Usable.High) }); i >= 0 {
+		can, advice = "told", "The passes ran as fast as this chain may let them, so that more depth tells nothing. "+
+			"Judge the drive through a wider hop."
+		hop = reached(s.Chain, beyond[i].best.BytesPerSecond, hop)
+	}
 	f := belowRating.new(0.95, []int{}, RatingEvidence{Drive: drive.Name, Hop: hop.Name, HopHigh: hop.Usable.High})
-	f.Severity = session.Note
-	f.Advice = "Whatever the drive, this chain does not let more through. Judge the drive through a wider hop."
+	f.Severity, f.Advice = session.Note, advice
 	named := map[string]any{}
 	var parts []string
 	for _, v := range beyond {
@@ -129,8 +151,8 @@ func beyondChain(s *session.Session, drive book.Part, beyond []achieved, n unit.
 		parts = append(parts, fmt.Sprintf("%s %s (gave %s)", v.name, rating, measured))
 	}
 	f.Evidence = f.Evidence.With(named)
-	f.Summary = fmt.Sprintf("%s of %s cannot be reached in this chain, as %s carries at most %s: %s.",
-		plural(len(beyond), "rating"), drive.Name, hop.Name, n.Rate(hop.Usable.High), strings.Join(parts, ", "))
+	f.Summary = fmt.Sprintf("%s of %s cannot be %s in this chain, as %s carries at most %s: %s.",
+		plural(len(beyond), "rating"), drive.Name, can, hop.Name, n.Rate(hop.Usable.High), strings.Join(parts, ", "))
 	return f
 }
 

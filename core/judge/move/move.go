@@ -113,16 +113,34 @@ func (c *Curve) Reach() unit.Bytes {
 // takes it, and of each copy, in the order in which they ran.
 func Of(s *session.Session) []Curve {
 	var curves []Curve
+	runs := s.RunsOn()
 	for _, group := range s.Alike(nil) {
 		if group.Key.Load.Scheduled() || group.Key.Load.Operation == load.Mixed {
 			continue
 		}
+		group.Passes = joined(s, group.Passes, runs)
 		if c, ok := curveOf(s, group); ok {
 			c.Capacity, c.Before = s.Target.CapacityBytes, writtenBefore(s, group.Passes[0])
 			curves = append(curves, c)
 		}
 	}
 	return append(curves, copies(s)...)
+}
+
+// joined are passes with those as one recording that ran on without a rest, where
+// throughput falls over them: they did not begin in the same state.
+func joined(s *session.Session, passes []*session.Pass, runs []session.RunOn) []*session.Pass {
+	for i := range runs {
+		run := &runs[i]
+		at := slices.IndexFunc(passes, func(p *session.Pass) bool { return p.Index == run.Indexes[0] })
+		if at < 0 || at+len(run.Indexes) > len(passes) {
+			continue
+		}
+		if verdict := explain.Pass(s, &run.Whole); verdict.Falls() {
+			passes = slices.Replace(slices.Clone(passes), at, at+len(run.Indexes), &run.Whole)
+		}
+	}
+	return passes
 }
 
 // copies are the curves of copies, and of the work of their ends.

@@ -202,3 +202,29 @@ func TestASampleOrTwo(t *testing.T) {
 		t.Errorf("%+v", got)
 	}
 }
+
+// Repeats without a rest are one recording where throughput falls over them: the third
+// did not begin as the first did.
+func TestRepeatsThatRanOnAreOneRecording(t *testing.T) {
+	ranOn := func(runs ...[]level) *session.Session {
+		s := writing("a", 0, runs...)
+		for i := 1; i < len(s.Passes); i++ {
+			before := &s.Passes[i-1]
+			s.Passes[i].StartedSeconds = before.StartedSeconds + before.ElapsedSeconds
+		}
+		return s
+	}
+	c := curve(t, ranOn([]level{{40, 1e9}}, []level{{40, 1e9}}, []level{{40, 200e6}}, []level{{40, 200e6}}))
+	if got := c.For(90 * unit.GB); !near(got.Seconds, 130) || got.Extrapolated {
+		t.Errorf("over the repeats: %+v", got)
+	}
+	steady := curve(t, ranOn([]level{{40, 1e9}}, []level{{40, 1.03e9}}, []level{{40, 0.97e9}}))
+	if got := steady.For(30 * unit.GB); !(got.Low < got.Seconds) || !(got.High > got.Seconds) {
+		t.Errorf("repeats that are alike have an interval: %+v", got)
+	}
+	rested := writing("a", 0, []level{{40, 1e9}}, []level{{40, 1e9}})
+	rested.Passes[1].StartedSeconds = 600
+	if got := curve(t, rested).For(60 * unit.GB); got.Known() {
+		t.Errorf("with a rest between they are not: %+v", got)
+	}
+}

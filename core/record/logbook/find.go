@@ -1,6 +1,7 @@
 package logbook
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -11,22 +12,27 @@ import (
 	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
+	"opengauge/core/unit"
 )
 
 // Layouts from which on sessions are found by their conditions and ranked by their
-// figures, and from which on rankings name what they rank by its fields.
+// figures, from which on rankings name what they rank by its fields, and from which on
+// by its amount too, with an entry for each set of parts.
 const (
 	findable = 3
 	byFields = 4
+	byEntry  = 6
 )
 
 // fillFinding are the migrations that put the sessions of an older logbook into the
-// tables by which they are found. The second does it anew, for rankings of another
-// form.
+// tables by which they are found. Only the last does it, for rankings of today's form:
+// those before it would do what it does anew.
 func fillFinding() []*goose.Migration {
+	done := &goose.GoFunc{RunTx: func(context.Context, *sql.Tx) error { return nil }}
 	return []*goose.Migration{
-		goose.NewGoMigration(findable, &goose.GoFunc{RunTx: indexAll}, nil),
-		goose.NewGoMigration(byFields, &goose.GoFunc{RunTx: func(ctx context.Context, tx *sql.Tx) error {
+		goose.NewGoMigration(findable, done, nil),
+		goose.NewGoMigration(byFields, done, nil),
+		goose.NewGoMigration(byEntry, &goose.GoFunc{RunTx: func(ctx context.Context, tx *sql.Tx) error {
 			for _, table := range []string{"conditions", "figures", "rankings"} {
 				if _, err := tx.ExecContext(ctx, `DELETE FROM `+table); err != nil {
 					return err
@@ -80,7 +86,7 @@ func newIndex(tx *sql.Tx) (*index, error) {
 		{&made.condition, `INSERT INTO conditions (key, value, session) VALUES (?, ?, ?)`},
 		{&made.ranking, `INSERT INTO rankings (class, load) VALUES (?, ?)
 			ON CONFLICT DO UPDATE SET load = load RETURNING id`},
-		{&made.figure, `INSERT INTO figures (ranking, value, session) VALUES (?, ?, ?)`},
+		{&made.figure, `INSERT INTO figures (ranking, value, session, entry) VALUES (?, ?, ?, ?)`},
 	} {
 		var err error
 		if *each.statement, err = tx.Prepare(each.text); err != nil { // ends with the transaction
@@ -107,12 +113,16 @@ func (x *index) add(s *session.Session) error {
 		if err != nil {
 			return err
 		}
-		if _, err := x.figure.Exec(id, value, s.ID); err != nil {
+		if _, err := x.figure.Exec(id, value, s.ID, entryOf(s)); err != nil {
 			return err
 		}
 	}
 	return nil
 }
+
+// entryOf is what runs of the same parts share; a session of which no part is known is one
+// by itself.
+func entryOf(s *session.Session) string { return cmp.Or(s.SetUp(), s.ID) }
 
 func (x *index) rankingOf(r ranking) (id int64, err error) {
 	id, ok := x.rankings[r]
@@ -160,15 +170,16 @@ func Figures(s *session.Session) map[session.Key]float64 {
 
 // rankingForm is the version of the form in which rankings name what they rank. It
 // changes whenever [session.Key] does, and the rankings of a logbook are made anew.
-const rankingForm = 1
+const rankingForm = 2
 
 // rankingName is how a key is stored: its version and its fields, and no words.
 func rankingName(key session.Key) (string, error) {
 	text, err := json.Marshal(struct {
-		Form int       `json:"form"`
-		Load load.Load `json:"load"`
-		Fill float64   `json:"fill_share,omitempty"`
-	}{rankingForm, key.Load, key.Fill})
+		Form   int        `json:"form"`
+		Load   load.Load  `json:"load"`
+		Fill   float64    `json:"fill_share,omitempty"`
+		Amount unit.Bytes `json:"amount_bytes,omitempty"`
+	}{rankingForm, key.Load, key.Fill, key.Amount})
 	return string(text), err
 }
 

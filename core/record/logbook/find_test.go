@@ -16,6 +16,7 @@ import (
 
 	"github.com/pressly/goose/v3"
 
+	benchbook "opengauge/core/bench/book"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -137,6 +138,40 @@ func TestStandings(t *testing.T) {
 	alone, err := book.Standings(simulated)
 	if err != nil || alone[0].Others != 0 || alone[0].Below != nil || alone[0].Percentile() != 50 {
 		t.Errorf("alone in its class: %+v, %v", alone, err)
+	}
+}
+
+// Runs of the same parts are one entry, and what differs by less than runs do is a tie.
+func TestStandingsOfSetUps(t *testing.T) {
+	book := newBook(t)
+	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
+	for number, each := range []struct {
+		drive string
+		rate  float64
+	}{{"dunlin", 2810}, {"dunlin", 2809}, {"dunlin", 2811}, {"curlew", 520}, {"sandpiper", 2808}, {"sandpiper", 2812},
+		{"knot", 3200}} {
+		s := ranked(fmt.Sprintf("k%d", number), fmt.Sprintf("%s-%d", each.drive, number), at, each.rate)
+		s.Parts = []benchbook.Part{{Kind: benchbook.Drive, Name: each.drive}}
+		keep(t, book, s)
+	}
+	s, err := book.LoadBrief("k4")
+	if err != nil {
+		t.Fatal(err)
+	}
+	standings, err := book.Standings(s)
+	if err != nil || len(standings) != 1 {
+		t.Fatalf("%+v, %v", standings, err)
+	}
+	got := standings[0]
+	if got.Others != 3 || got.Slower != 1 || got.Alike != 1 || got.Percentile() != 50 {
+		t.Errorf("it stands at %+v, percentile %v", got, got.Percentile())
+	}
+	if got.Below == nil || got.Below.Runs != 1 || got.Below.Value != 520 || got.Above == nil || got.Above.Value != 3200 {
+		t.Errorf("between %+v and %+v", got.Below, got.Above)
+	}
+	peers, err := book.Peers(s, s.Passes[0].Key(), 10)
+	if err != nil || len(peers) != 3 {
+		t.Errorf("its peers are %q, %v", peers, err)
 	}
 }
 
@@ -274,7 +309,8 @@ func TestMergeALogbookWhole(t *testing.T) {
 		t.Errorf("its tags: %+v, %v", got, err)
 	}
 	s, _ := book.LoadBrief("t0050")
-	if standings, err := book.Standings(s); err != nil || standings[0].Slower != 50 || standings[0].Others != 119 {
+	if standings, err := book.Standings(s); err != nil || standings[0].Slower != 49 || standings[0].Alike != 2 ||
+		standings[0].Others != 119 {
 		t.Errorf("its standings: %+v, %v", standings, err)
 	}
 	if done, err = merge(book, older(t, example("old", "", at))); err != nil || done.Added != 1 {

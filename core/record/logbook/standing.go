@@ -16,8 +16,8 @@ import (
 type Standing struct {
 	Load  string              `json:"load"`
 	Value unit.BytesPerSecond `json:"bytes_per_second"`
-	// Others is how many other sessions are ranked, and Slower and Alike how many
-	// of them gave less, and just as much.
+	// Others is how many other set-ups are ranked, all runs of the same parts being one,
+	// and Slower and Alike how many of them gave less, and as good as the same.
 	Others int `json:"others"`
 	Slower int `json:"slower"`
 	Alike  int `json:"alike"`
@@ -40,6 +40,8 @@ type Neighbour struct {
 	ID    string              `json:"id"`
 	Name  string              `json:"name"`
 	Value unit.BytesPerSecond `json:"bytes_per_second"`
+	// Runs is how many runs of the same parts it stands for.
+	Runs int `json:"runs"`
 }
 
 // DisplayName is the name that the user gave, or else the id.
@@ -70,41 +72,56 @@ func (l *Logbook) standing(s *session.Session, key session.Key, value float64) (
 	if err != nil {
 		return standing, err
 	}
-	var ranking, count int64
-	err = l.database.QueryRow(`SELECT id, count FROM rankings WHERE class = ? AND load = ?`, s.Class(),
-		name).Scan(&ranking, &count)
+	var ranking int64
+	err = l.database.QueryRow(`SELECT id FROM rankings WHERE class = ? AND load = ?`, s.Class(), name).Scan(&ranking)
 	if errors.Is(err, sql.ErrNoRows) {
 		return standing, nil
 	}
 	if err != nil {
 		return standing, err
 	}
-	own := 0 // it is one of them itself, once it was finished
-	for place, query := range map[*int]string{
-		&standing.Slower: `SELECT count(*) FROM figures WHERE ranking = ?1 AND value < ?2 AND session <> ?3`,
-		&standing.Alike:  `SELECT count(*) FROM figures WHERE ranking = ?1 AND value = ?2 AND session <> ?3`,
-		&own:             `SELECT count(*) FROM figures WHERE ranking = ?1 AND value = ?2 AND session = ?3`,
-	} {
-		if err := l.database.QueryRow(query, ranking, value, s.ID).Scan(place); err != nil {
-			return standing, err
-		}
-	}
-	standing.Others = int(count) - own
-	const neighbour = `SELECT figures.session, name, value FROM figures JOIN sessions ON id = figures.session
-		WHERE ranking = ? AND `
-	if standing.Below, err = l.neighbour(neighbour+`value < ? ORDER BY value DESC LIMIT 1`, ranking,
-		value); err != nil {
+	own, low, high := entryOf(s), value*(1-tie), value*(1+tie)
+	if err := l.database.QueryRow(`SELECT count(*), coalesce(sum(mean < ?3), 0), coalesce(sum(mean BETWEEN ?3 AND ?4), 0)
+		FROM (`+entries+`)`, ranking, own, low, high).Scan(&standing.Others, &standing.Slower, &standing.Alike); err != nil {
 		return standing, err
 	}
-	standing.Above, err = l.neighbour(neighbour+`value > ? ORDER BY value LIMIT 1`, ranking, value)
+	const neighbour = `SELECT newest, name, mean, runs FROM (` + entries + `) JOIN sessions ON id = newest WHERE mean `
+	if standing.Below, err = l.neighbour(neighbour+`< ?3 ORDER BY mean DESC LIMIT 1`, ranking, own, low); err != nil {
+		return standing, err
+	}
+	standing.Above, err = l.neighbour(neighbour+`> ?3 ORDER BY mean LIMIT 1`, ranking, own, high)
 	return standing, err
 }
 
-func (l *Logbook) neighbour(query string, ranking int64, value float64) (*Neighbour, error) {
+// tie is by how much figures may differ, as a share, and be as good as the same: what runs
+// of the same parts differ by.
+const tie = 0.02
+
+// entries are the others of a ranking: runs of the same parts are one, by their mean.
+const entries = `SELECT avg(value) AS mean, count(*) AS runs, max(session) AS newest FROM figures
+	WHERE ranking = ?1 AND entry <> ?2 GROUP BY entry`
+
+func (l *Logbook) neighbour(query string, ranking int64, own string, value float64) (*Neighbour, error) {
 	n := &Neighbour{}
-	err := l.database.QueryRow(query, ranking, value).Scan(&n.ID, &n.Name, &n.Value)
+	err := l.database.QueryRow(query, ranking, own, value).Scan(&n.ID, &n.Name, &n.Value, &n.Runs)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
 	return n, err
 }
+
+// Peers are the ids of the newest session of each other set-up that is ranked by a load
+// with a session, so many at the most, the newest first.
+func (l *Logbook) Peers(s *session.Session, key session.Key, most int) ([]string, error) {
+	name, err := rankingName(key)
+	if err != nil {
+		return nil, err
+	}
+	return l.ids(`SELECT newest FROM (SELECT max(figures.session) AS newest, figures.entry FROM figures
+		JOIN rankings ON rankings.id = figures.ranking
+		WHERE class = ? AND load = ? AND entry <> ? GROUP BY entry) JOIN sessions ON id = newest`+newestFirstOf+
+		` LIMIT ?`, s.Class(), name, entryOf(s), most)
+}
+
+// newestFirstOf is the order of lists of several tables.
+const newestFirstOf = ` ORDER BY sessions.started_ms DESC, sessions.rowid DESC`
