@@ -135,6 +135,10 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 	for _, doubt := range explain.Doubts(s) {
 		screen.Paragraph("  ", "Not believed: "+doubt+".")
 	}
+	for i := range s.Notes {
+		lead, text := s.Notes[i].Line()
+		screen.Paragraph("  ", lead+": "+text)
+	}
 	screen.Println("")
 	became := outcome.Of(s, findings)
 	screen.Outcome(became.Says(), len(findings))

@@ -48,6 +48,7 @@ type Block struct {
 	Figure   *Shown
 	Table    *Tabled
 	Finding  *session.Finding
+	Photo    *session.Photo
 	// Cards are groups of blocks that stand beside each other.
 	Cards []Card
 }
@@ -99,7 +100,7 @@ func New(r Report) Article {
 // sections are what an article is made of, in order: each kind of figure that does
 // not stand within another one has a section of its own.
 func sections() []func(Report) Section {
-	order := []func(Report) Section{tested, verdict, comparison}
+	order := []func(Report) Section{tested, verdict, notes, comparison}
 	for _, kind := range figure.Forms {
 		if !kind.Within {
 			order = append(order, figuresOf(kind))

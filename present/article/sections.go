@@ -107,6 +107,21 @@ func verdict(r Report) Section {
 	return Section{ID: "verdict", Short: "Verdict", Title: "Verdict", Blocks: []Block{{Verdicts: verdicts(r)}}}
 }
 
+// notes are what people wrote about the sessions.
+func notes(r Report) Section {
+	section := Section{ID: "notes", Short: "Notes", Title: "Notes from the bench"}
+	for _, s := range r.Sessions {
+		for i := range s.Notes {
+			lead, text := s.Notes[i].Line()
+			section.Blocks = append(section.Blocks, Block{Points: []Point{{s.DisplayName() + ", " + lead, text}}})
+			if photo := s.Notes[i].Photo; photo != nil {
+				section.Blocks = append(section.Blocks, Block{Photo: photo})
+			}
+		}
+	}
+	return section
+}
+
 // comparison sets the sessions side by side.
 func comparison(r Report) Section {
 	section := Section{ID: "comparison", Short: "Side by side", Title: "Side by side"}

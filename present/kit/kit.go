@@ -107,6 +107,8 @@ func (w *writer) blocks(blocks []article.Block) {
 			w.table(*block.Table)
 		case block.Finding != nil:
 			w.finding(*block.Finding)
+		case block.Photo != nil:
+			w.photo(block.Photo)
 		}
 		w.lists(block)
 		for _, card := range block.Cards {
@@ -134,6 +136,16 @@ func (w *writer) card(card article.Card) {
 	}
 	w.printf("### %s\n\n", table.Markdown(title))
 	w.blocks(card.Blocks)
+}
+
+// photo writes the picture of a note beside the article.
+func (w *writer) photo(p *session.Photo) {
+	name := w.free("photo-"+strings.TrimSuffix(p.Name, filepath.Ext(p.Name))) + p.Ending()
+	w.write(name, func(out io.Writer) error {
+		_, err := out.Write(p.Data)
+		return err
+	})
+	w.printf("![%s](%s)\n\n", table.Markdown(p.Name), name)
 }
 
 func (w *writer) finding(f session.Finding) {

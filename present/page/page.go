@@ -168,8 +168,11 @@ func functions(page *template.Template) template.FuncMap {
 		"details": func(summary, label string, t table.Table) (template.HTML, error) {
 			return show("details", summary, label, t)
 		},
-		"drawn":   func(f *article.Shown) (template.HTML, error) { return drawn(page, f.Figure) },
-		"note":    func(f *article.Shown) string { return noteOf(*f) },
+		"drawn": func(f *article.Shown) (template.HTML, error) { return drawn(page, f.Figure) },
+		"note":  func(f *article.Shown) string { return noteOf(*f) },
+		"source": func(p *session.Photo) template.URL {
+			return template.URL("data:image/" + p.Ending()[1:] + ";base64," + base64.StdEncoding.EncodeToString(p.Data))
+		},
 		"mark":    func(f *session.Finding) string { return figure.SeverityMark(string(f.Severity)) },
 		"wide":    func(share float64) string { return fmt.Sprintf("%.0f", share*100) },
 		"percent": func(share float64) string { return fmt.Sprintf("%.0f %%", share*100) },

@@ -63,7 +63,10 @@ func (a *Anonymous) Session(s *session.Session) (*session.Session, error) {
 	a.note(aliasHost, s.Conditions["host"])
 	a.note(aliasSerial, s.Conditions["serial"])
 	a.note(aliasUser, s.Conditions["user"])
-	document, err := json.Marshal(s)
+	for i := range s.Notes {
+		a.note(aliasUser, s.Notes[i].By)
+	}
+	document, err := json.Marshal(withoutPhotos(s))
 	if err != nil {
 		return nil, err
 	}
@@ -78,6 +81,17 @@ func (a *Anonymous) Session(s *session.Session) (*session.Session, error) {
 	}
 	hidden := &session.Session{}
 	return hidden, json.Unmarshal(document, hidden)
+}
+
+// withoutPhotos is a session without the photos of its notes: nobody knows what is seen on
+// them, and where they were taken is written in many.
+func withoutPhotos(s *session.Session) *session.Session {
+	bare := *s
+	bare.Notes = slices.Clone(s.Notes)
+	for i := range bare.Notes {
+		bare.Notes[i].Photo = nil
+	}
+	return &bare
 }
 
 // note remembers something to be replaced.

@@ -192,6 +192,9 @@ func (i *importing) meet(s *session.Session, done *Imported) error {
 	}
 	if alikeButSamples(own, s) {
 		done.Known++
+		if own.AddNotes(s.Notes) {
+			return rewrite(i.tx, own)
+		}
 	} else {
 		done.Conflicting = append(done.Conflicting, s.ID)
 	}

@@ -114,6 +114,32 @@ func (r *stored) put(tx *sql.Tx, id string) error {
 	return err
 }
 
+// Amend changes what a session says of itself, as notes do; its passes stay as they are.
+func (l *Logbook) Amend(id string, amend func(*session.Session) error) error {
+	return l.database.change(func(tx *sql.Tx) error {
+		s, err := brief(tx, id)
+		if err != nil {
+			return err
+		}
+		if err := amend(s); err != nil {
+			return err
+		}
+		return rewrite(tx, s)
+	})
+}
+
+// rewrite puts the header of a session in the place of the one that is there.
+func rewrite(tx *sql.Tx, s *session.Session) error {
+	document, err := header(s)
+	if err != nil {
+		return err
+	}
+	if _, err := tx.Exec(`UPDATE sessions SET document = ? WHERE id = ?`, document, s.ID); err != nil {
+		return err
+	}
+	return noteAnew(tx, s)
+}
+
 // Discard forgets a session.
 func (l *Logbook) Discard(id string) error {
 	_, err := l.database.Exec(`DELETE FROM sessions WHERE id = ?`, id)

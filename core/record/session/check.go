@@ -23,6 +23,14 @@ func (s *Session) Check() error {
 	if err := s.checkTexts(); err != nil {
 		return fmt.Errorf("session %s: %w", s.ID, err)
 	}
+	for i := range s.Notes {
+		if err := s.Notes[i].check(); err != nil {
+			return fmt.Errorf("session %s, note %d: %w", s.ID, i+1, err)
+		}
+	}
+	if len(s.Chain.Hops) == 0 {
+		s.Chain.BindingHop = -1 // nothing binds, whatever is said
+	}
 	if s.Chain.BindingHop >= len(s.Chain.Hops) {
 		return fmt.Errorf("session %s: hop %d of %d cannot bind", s.ID, s.Chain.BindingHop, len(s.Chain.Hops))
 	}
@@ -37,6 +45,23 @@ func (s *Session) Check() error {
 		}
 	}
 	return nil
+}
+
+func (n *Remark) check() error {
+	if err := checkRemark(n); err != nil {
+		return err
+	}
+	if n.AtSeconds != nil && !(*n.AtSeconds >= 0) {
+		return fmt.Errorf("%v seconds are no moment", *n.AtSeconds)
+	}
+	if n.Photo == nil {
+		return nil
+	}
+	photo, err := NewPhoto(n.Photo.Name, n.Photo.Data)
+	if err == nil && photo.Kind != n.Photo.Kind {
+		err = fmt.Errorf("the photo %s is a %s, and says that it is a %q", n.Photo.Name, photo.Kind, n.Photo.Kind)
+	}
+	return errors.Join(err, checkPrintable("name of a photo", n.Photo.Name))
 }
 
 func (c *Contention) check() error {

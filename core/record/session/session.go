@@ -70,6 +70,8 @@ type Session struct {
 	// for.
 	Verification *Verification `json:"verification,omitempty"`
 	Findings     []Finding     `json:"findings"`
+	// Notes are what people added after the run, in the order in which they did.
+	Notes []Remark `json:"notes,omitempty"`
 }
 
 // Target says what was measured.
