@@ -81,7 +81,7 @@ browser-check: ## fetch the accessibility checker that the report's tests use (n
 	@mkdir -p .lab && test -f .lab/axe.min.js || (cd .lab && npm pack --silent axe-core@4.10.3 >/dev/null && tar -xzf axe-core-*.tgz package/axe.min.js --strip-components=1 && rm axe-core-*.tgz)
 
 FUZZED = core/document:FuzzParse core/plan:FuzzParse core/load:FuzzParse core/unit:FuzzParseBytes \
-	core/bench/book:FuzzParse core/bench/survey:FuzzReadCapture core/bench/survey:FuzzDeviceMegabits \
+	core/bench/book:FuzzParse core/bench/book:FuzzParseQuote core/bench/survey:FuzzReadCapture core/bench/survey:FuzzDeviceMegabits \
 	core/storage/nbd:FuzzReplies core/standin:FuzzParseScript core/judge/stream:FuzzParse core/record/series:FuzzRead \
 	core/storage/sim:FuzzParseBench core/record/exchange:FuzzRead core/record/spool:FuzzRead
 
@@ -92,7 +92,7 @@ fuzz: ## look for inputs that break the parsers, for a while (FUZZTIME=30s each)
 		echo "$$each"; go test ./$${each%%:*} -run '^$$' -fuzz "^$${each##*:}$$" -fuzztime $(FUZZTIME) || exit 1; done
 
 # The packages in which breaks have to be found, with the tests that are to find them.
-PACKAGE = core/stat core/storage/target core/measure/run core/measure/transfer core/judge/finding core/judge/explain present/figure
+PACKAGE = core/stat core/storage/target core/measure/run core/measure/transfer core/judge/finding core/judge/explain core/judge/move core/judge/compare present/figure
 mutants: ## break lines of PACKAGE, 60 drawn by the commit, and list those that no test notices
 	go run ./lab/mutants -equivalent docs/equivalent-mutants.txt $(addprefix ./,$(PACKAGE))
 

@@ -94,6 +94,9 @@ func (e *environment) compare(references []string, flags *compareFlags) error {
 		return err
 	}
 	terms := compare.Terms{Amounts: amounts, Findings: map[string][]session.Finding{}}
+	if terms.Quotes, err = e.allQuoted(); err != nil {
+		return err
+	}
 	for _, s := range sessions {
 		terms.Findings[s.ID] = finding.Detect(s, notation)
 	}
@@ -141,6 +144,10 @@ func (e *environment) showComparison(made compare.Comparison, simulated bool, no
 	if len(made.Quantities) > 0 {
 		screen.Println("")
 		screen.Table(table.Quantities(made))
+	}
+	if len(made.Quoted) > 0 {
+		screen.Println("")
+		screen.Table(table.Quoted(made.Quoted, notation))
 	}
 	screen.Println("")
 	for _, verdict := range made.Verdicts {

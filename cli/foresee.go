@@ -2,10 +2,12 @@ package cli
 
 import (
 	"errors"
+	"fmt"
 
 	"github.com/spf13/cobra"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/bench/link"
 	"opengauge/core/judge/predict"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -23,6 +25,9 @@ another: which hop will bind, and how fast each pass will be. Where the old chai
 was the limit, the drive may do more than it could show; its rating from the
 bench book then bounds what to hope for. It says how long amounts of data will
 take (--amount): a fast write area holds as many bytes behind any link.
+
+Of a drive of the bench book that was never measured it says what the chain lets
+through of its maker's ratings, and marks that as such.
 
 --through names a chain of the bench book, or parts of it with commas between.`,
 		Example: `  opengauge foresee latest --through deck-tablet,barnacle
@@ -69,6 +74,9 @@ func (e *environment) foresee(reference, through string, amount *amountFlags) er
 		return err
 	}
 	sessions, err := e.loadSessions([]string{reference})
+	if drive, known := parts.Part(reference); err != nil && known && drive.Kind == book.Drive {
+		return e.foreseeRated(drive, parts, through, notation) // nobody measured it yet
+	}
 	if err != nil {
 		return err
 	}
@@ -89,6 +97,39 @@ func (e *environment) foresee(reference, through string, amount *amountFlags) er
 		screen.Println("")
 		screen.Table(table.ForecastAmounts(amounts))
 	}
+	return nil
+}
+
+// ratedRecord is what foresee --json prints of a part that was never measured.
+type ratedRecord struct {
+	Format      string          `json:"format"`
+	Part        string          `json:"part"`
+	FromRatings bool            `json:"from_ratings"`
+	Chain       link.Chain      `json:"chain"`
+	Ratings     []predict.Rated `json:"ratings"`
+}
+
+// foreseeRated says what a chain lets through of a drive's ratings.
+func (e *environment) foreseeRated(drive book.Part, parts book.Book, through string, notation unit.Notation) error {
+	setup, err := parts.ResolveWith(through, drive.Name)
+	if err != nil {
+		return usageError{err}
+	}
+	rated := predict.FromRatings(drive, setup.Chain)
+	if len(rated) == 0 {
+		return fmt.Errorf("no session %q is kept, and the bench book has no ratings of the drive %s; measure it, or add "+
+			"what its maker states", drive.Name, drive.Name)
+	}
+	if e.json {
+		return e.writeJSON(ratedRecord{Format: "opengauge.rated/1", Part: drive.Name, FromRatings: true,
+			Chain: setup.Chain, Ratings: rated})
+	}
+	screen := e.screen()
+	screen.Heading(drive.Name + " through " + through + ", from ratings: nothing was measured")
+	screen.Println("")
+	screen.ChainStrip(figure.NewChainStrip(setup.Chain, notation))
+	screen.Println("")
+	screen.Table(table.Rated(rated, notation))
 	return nil
 }
 

@@ -17,7 +17,7 @@ func newLogbook(env *environment) *cobra.Command {
 		RunE:  func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
 	cmd.AddCommand(
-		newLogbookList(env), newLogbookShow(env), newLogbookTag(env), newLogbookNote(env),
+		newLogbookList(env), newLogbookShow(env), newLogbookTag(env), newLogbookNote(env), newLogbookQuote(env),
 		newLogbookExport(env), newLogbookImport(env),
 		newLogbookMerge(env),
 		newLogbookRemove(env), newLogbookCheck(env), newLogbookBackup(env),

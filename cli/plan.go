@@ -1,11 +1,16 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 
 	"github.com/spf13/cobra"
 
+	"opengauge/core/bench/book"
+	"opengauge/core/bench/link"
 	"opengauge/core/plan"
+	"opengauge/core/storage/address"
+	"opengauge/core/storage/sim"
 	"opengauge/core/storage/target"
 	"opengauge/core/unit"
 	"opengauge/present/table"
@@ -79,7 +84,7 @@ func newPlanShow(env *environment) *cobra.Command {
 
 // planFlags are what plan check is told besides the plan.
 type planFlags struct {
-	hold, size, target, rate, endurance string
+	hold, size, target, through, rate, endurance string
 }
 
 func newPlanCheck(env *environment) *cobra.Command {
@@ -97,7 +102,7 @@ a time depends on how fast the storage is; say how fast with --rate.`,
 		Args:              cobra.ExactArgs(1),
 		ValidArgsFunction: completePlans,
 		RunE: func(_ *cobra.Command, arguments []string) error {
-			checked, err := checkPlan(arguments[0], flags)
+			checked, err := env.checkPlan(arguments[0], flags)
 			if err != nil {
 				return err
 			}
@@ -110,10 +115,13 @@ a time depends on how fast the storage is; say how fast with --rate.`,
 	}
 	cmd.Flags().StringVar(&flags.hold, "hold", "", "how long each pass counts (default 5s, or what the plan says)")
 	cmd.Flags().StringVar(&flags.size, "size", "", "size of the test file (default as measure chooses it)")
-	cmd.Flags().StringVar(&flags.target, "target", "", "the folder whose free space it has to fit")
+	cmd.Flags().StringVar(&flags.target, "target", "", "the folder whose free space it has to fit, or sim:NAME")
+	cmd.Flags().StringVar(&flags.through, "through", "", "the chain that it is measured through: no more is written "+
+		"than that carries")
 	cmd.Flags().StringVar(&flags.rate, "rate", "1GB/s", "how fast the storage takes writes")
 	cmd.Flags().StringVar(&flags.endurance, "endurance", "", "how much may be written to the drive by its rating, "+
-		"like 600TB")
+		"like 600TB (default as the bench book rates the drive of --target or --through)")
+	env.addBenchFlag(cmd)
 	cmd.Flags().BoolVar(&env.json, "json", false, "print the check as JSON")
 	return cmd
 }
@@ -130,13 +138,16 @@ type planCheck struct {
 	// FillShare is how full the target is brought besides.
 	FillShare    float64    `json:"fill_share,omitempty"`
 	WrittenBytes unit.Bytes `json:"written_bytes"`
-	// EnduranceShare is of the rated endurance, where that was given.
-	EnduranceShare *float64 `json:"endurance_share,omitempty"`
+	// WriteRate is how fast the storage is taken to take writes.
+	WriteRate unit.BytesPerSecond `json:"write_bytes_per_second"`
+	// EnduranceShare is of the rated endurance, where that is known.
+	EnduranceShare *float64   `json:"endurance_share,omitempty"`
+	Endurance      unit.Bytes `json:"endurance_bytes,omitempty"`
 	// Fits says whether the test file fits, where a folder was given.
 	Fits *bool `json:"fits,omitempty"`
 }
 
-func checkPlan(name string, flags *planFlags) (planCheck, error) {
+func (e *environment) checkPlan(name string, flags *planFlags) (planCheck, error) {
 	p, err := plan.Load(name)
 	if err != nil {
 		return planCheck{}, usageError{err}
@@ -152,30 +163,82 @@ func checkPlan(name string, flags *planFlags) (planCheck, error) {
 	if err != nil {
 		return planCheck{}, usageError{fmt.Errorf("--rate: %w", err)}
 	}
+	planned, err := e.plannedOn(flags, rate)
+	if err != nil {
+		return planCheck{}, err
+	}
+	rate = planned.rate
 	estimate := p.Estimate(plan.DefaultHold)
 	checked := planCheck{
 		Format: "opengauge.plan-check/1", Plan: p.Name, Passes: estimate.Passes, FilledIn: estimate.FilledIn,
 		WritePasses:    estimate.WritePasses,
 		ElapsedSeconds: estimate.Elapsed.Seconds(), TestFileBytes: size, FillShare: estimate.FillShare,
 	}
-	if flags.target != "" {
+	checked.WriteRate = rate
+	if planned.span > 0 {
+		fits := size <= planned.span
+		checked.TestFileBytes, checked.Fits = planned.span, &fits // a part is measured whole
+	} else if flags.target != "" {
 		if checked.TestFileBytes, err = target.PlannedSize(flags.target, size); err != nil {
 			return planCheck{}, err
 		}
 		fits := true
 		checked.Fits = &fits
 	}
-	checked.WrittenBytes = estimate.Written(rate, checked.TestFileBytes) + checked.TestFileBytes
+	checked.WrittenBytes = estimate.Written(rate, checked.TestFileBytes)
+	if planned.span == 0 {
+		checked.WrittenBytes += checked.TestFileBytes // the test file is made first
+	}
+	endurance := planned.endurance
 	if flags.endurance != "" {
-		endurance, err := unit.ParseBytes(flags.endurance)
-		if err != nil || endurance == 0 {
+		if endurance, err = unit.ParseBytes(flags.endurance); err != nil || endurance == 0 {
 			return planCheck{}, usageError{fmt.Errorf("--endurance %q is not how much may be written, like 600TB",
 				flags.endurance)}
 		}
+	}
+	if endurance > 0 {
 		share := float64(checked.WrittenBytes) / float64(endurance)
-		checked.EnduranceShare = &share
+		checked.EnduranceShare, checked.Endurance = &share, endurance
 	}
 	return checked, nil
+}
+
+// planned is what is known of where a plan would run.
+type planned struct {
+	// rate is how fast it takes writes at the most.
+	rate unit.BytesPerSecond
+	// span is what is touched of a simulated part, or 0, and endurance what its maker lets
+	// be written, or 0.
+	span, endurance unit.Bytes
+}
+
+// plannedOn looks at the target and the chain of a plan.
+func (e *environment) plannedOn(flags *planFlags, rate unit.BytesPerSecond) (planned, error) {
+	known := planned{rate: rate}
+	chain, parts := link.Chain{BindingHop: -1}, []book.Part(nil)
+	switch {
+	case address.IsSimulated(flags.target):
+		opened, err := openBench(context.Background(), address.Request{Address: flags.target, Through: flags.through,
+			Conditions: map[string]string{}, Shared: map[string]*sim.SharedHop{}})
+		if err != nil {
+			return known, err
+		}
+		defer func() { _ = opened.Target.Close() }() // it leaves nothing
+		chain, parts, known.span = opened.Chain, opened.Parts, opened.Target.Description().Span
+	case flags.through != "":
+		_, setup, err := e.setup(flags.through)
+		if err != nil {
+			return known, err
+		}
+		chain, parts = setup.Chain, setup.Parts
+	}
+	if usable, ok := chain.Usable(); ok {
+		known.rate = min(rate, usable.High)
+	}
+	for _, part := range parts {
+		known.endurance = max(known.endurance, part.Ratings.Endurance)
+	}
+	return known, nil
 }
 
 func (e *environment) showCheck(c planCheck, flags *planFlags) {
@@ -187,14 +250,19 @@ func (e *environment) showCheck(c planCheck, flags *planFlags) {
 	}
 	screen.Printf("  time       %s at the most, filling and flushing aside\n",
 		unit.Span(unit.Duration(c.ElapsedSeconds)))
-	screen.Printf("  writes     %s at the most, if the storage takes %s\n", c.WrittenBytes.Capacity(), flags.rate)
+	screen.Printf("  writes     %s at the most, if the storage takes %s\n", c.WrittenBytes.Capacity(),
+		unit.Decimal.Rate(c.WriteRate))
 	if c.FillShare > 0 {
 		screen.Printf("  fills      the target to %.0f %%, which comes on top, and frees it again\n", c.FillShare*100)
 	}
 	if c.EnduranceShare != nil {
-		screen.Printf("  wear       %.3g %% of %s\n", *c.EnduranceShare*100, flags.endurance)
+		screen.Printf("  wear       %.3g %% of %s\n", *c.EnduranceShare*100, c.Endurance.Decimal())
 	}
-	if c.Fits != nil {
+	switch {
+	case c.Fits == nil:
+	case !*c.Fits:
+		screen.Printf("  test file  does not fit %s, which holds %s\n", flags.target, c.TestFileBytes.Decimal())
+	default:
 		screen.Printf("  test file  %s, which fits %s\n", c.TestFileBytes.Capacity(), flags.target)
 	}
 }

@@ -3,6 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"opengauge/core/judge/compare"
 	"opengauge/core/judge/move"
 	"opengauge/core/judge/outcome"
 	"opengauge/core/record/logbook"
@@ -46,6 +47,8 @@ type rankRecord struct {
 	Moves []move.Standing `json:"moves"`
 	// Failures says what failed in it; a rate says nothing of that.
 	Failures string `json:"failures,omitempty"`
+	// Quoted are figures that others published of the same parts.
+	Quoted []compare.Quoted `json:"quoted"`
 }
 
 type standingRecord struct {
@@ -79,10 +82,16 @@ func (e *environment) rank(reference string, amount *amountFlags) error {
 	if err != nil {
 		return err
 	}
+	quotes, err := e.quoted(book)
+	if err != nil {
+		return err
+	}
+	quoted := compare.QuotedOf([]*session.Session{s}, quotes)
 	became := outcome.Of(s, s.Findings)
 	if e.json {
 		record := rankRecord{Format: "opengauge.ranking/1", Session: s.ID, Name: s.Name, Simulated: s.Simulated,
-			Class: s.Class(), Standings: []standingRecord{}, Moves: moves, Failures: became.Failures()}
+			Class: s.Class(), Standings: []standingRecord{}, Moves: moves, Failures: became.Failures(),
+			Quoted: quoted}
 		for _, standing := range standings {
 			record.Standings = append(record.Standings, standingRecord{standing, standing.Percentile()})
 		}
@@ -97,6 +106,10 @@ func (e *environment) rank(reference string, amount *amountFlags) error {
 	if len(moves) > 0 {
 		screen.Println("")
 		screen.Table(table.MoveStandings(moves))
+	}
+	if len(quoted) > 0 {
+		screen.Println("")
+		screen.Table(table.Quoted(quoted, notation))
 	}
 	if len(standings) == 0 {
 		screen.Println("It has no whole pass to be ranked by.")

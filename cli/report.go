@@ -163,6 +163,9 @@ func (e *environment) reportOf(sessions []*session.Session, flags *reportFlags, 
 	for _, s := range sessions {
 		report.Findings[s.ID] = finding.Detect(s, notation)
 	}
+	if quotes, err := e.allQuoted(); err == nil {
+		report.Quoted = compare.QuotedOf(sessions, quotes)
+	}
 	compared := sessions
 	if flags.baseline == "" {
 		compared = compare.WithBaseline(sessions)

@@ -9,6 +9,7 @@ package article
 import (
 	"time"
 
+	"opengauge/core/judge/compare"
 	"opengauge/core/record/session"
 	"opengauge/present/figure"
 	"opengauge/present/table"
@@ -18,6 +19,8 @@ import (
 type Report struct {
 	Title, Author, Note string
 	figure.Subject
+	// Quoted are figures that others published of the same parts.
+	Quoted []compare.Quoted
 	// Program is the version of the program that writes it.
 	Program string
 	Written time.Time
@@ -106,7 +109,7 @@ func sections() []func(Report) Section {
 			order = append(order, figuresOf(kind))
 		}
 	}
-	return append(order, money, method, findings)
+	return append(order, money, elsewhere, method, findings)
 }
 
 // figuresOf is the section of a kind of figure.

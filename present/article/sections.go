@@ -160,6 +160,13 @@ func money(r Report) Section {
 	return section
 }
 
+// elsewhere are figures that others published.
+func elsewhere(r Report) Section {
+	section := Section{ID: "elsewhere", Short: "From elsewhere", Title: "Figures from elsewhere"}
+	section.Blocks = tabled("quoted", "Quoted figures beside what was measured", table.Quoted(r.Quoted, r.Notation))
+	return section
+}
+
 // howMeasured is what holds for all figures.
 const howMeasured = "Each pass ran for a moment before it counted. Reads counted in a window in which the queue " +
 	"was full; " +

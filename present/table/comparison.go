@@ -200,12 +200,15 @@ func Cleared(i blame.Isolation, notation unit.Notation) Table {
 // Offers is the table of what can be bought.
 func Offers(v value.Value, notation unit.Notation) Table {
 	t := Table{Columns: []Column{
-		text("drive + enclosure + cable"), number("price"), number("a TB"), text("use"), number(notation.Unit()),
+		text("drive + enclosure + cable"), number(strings.TrimSpace("price " + v.Currency)), number("a TB"), text("use"), number(notation.Unit()),
 		number("price a MB/s"), number("MB/s a W"), number("J a GB"), text("held by"), text("of rating"),
 	}}
 	for _, offer := range v.Offers {
 		label, price, perTB := offer.Label, money(offer.Price, len(offer.Unpriced) == 0),
 			money(offer.PricePerTB, offer.PricePerTB > 0)
+		if offer.FromRatings {
+			label += " (from ratings)"
+		}
 		if offer.Monthly {
 			price += " a month"
 		}
@@ -224,10 +227,57 @@ func Offers(v value.Value, notation unit.Notation) Table {
 			t.Rows = append(t.Rows, row)
 			label, price, perTB = "", "", ""
 		}
+		t.Notes = append(t.Notes, offerNotes(offer)...)
 		if len(offer.Unpriced) > 0 {
 			t.Notes = append(t.Notes, "The bench book has no price for "+strings.Join(offer.Unpriced,
 				", ")+", so "+offer.Label+" is not held against the others.")
 		}
+	}
+	return t
+}
+
+// offerNotes say what belongs to an offer's price, for how long it lasts, and what failed.
+func offerNotes(o value.Offer) []string {
+	var texts []string
+	if o.Extras > 0 {
+		texts = append(texts, fmt.Sprintf("%.2f of its price is for extras", o.Extras))
+	}
+	if len(o.PriceKinds)+len(o.PricedOn) > 0 {
+		text := "prices are " + strings.Join(o.PriceKinds, " and ")
+		if len(o.PricedOn) > 0 {
+			text += " of " + strings.Join(o.PricedOn, " and ")
+		}
+		texts = append(texts, strings.ReplaceAll(text, "  ", " "))
+	}
+	if o.Years > 0 {
+		texts = append(texts, fmt.Sprintf("the %s that may be written last %.3g years", o.Endurance.Decimal(), o.Years))
+	}
+	var notes []string
+	if len(texts) > 0 {
+		notes = append(notes, o.Label+": "+strings.Join(texts, "; ")+".")
+	}
+	if o.Failures != "" {
+		notes = append(notes, "Of "+o.Label+", "+o.Failures+": no figure makes up for that.")
+	}
+	return notes
+}
+
+// OfferTimes is the table of how long amounts, copies and starts take with what can be
+// bought.
+func OfferTimes(v value.Value) Table {
+	t := Table{Columns: []Column{text("drive + enclosure + cable"), text("what"), number("time"), text("between"),
+		text("session")}}
+	beyond := false
+	for _, offer := range v.Offers {
+		label := offer.Label
+		for _, timed := range offer.Times {
+			beyond = beyond || timed.Extrapolated
+			t.Rows = append(t.Rows, []string{label, timed.For, starred(timed.Time), timed.Interval(), timed.Session})
+			label = ""
+		}
+	}
+	if beyond {
+		t.Notes = append(t.Notes, beyondNote(nil))
 	}
 	return t
 }

@@ -46,6 +46,22 @@ func ForecastAmounts(amounts []predict.Amount) Table {
 	return t
 }
 
+// Rated is the table of what a chain lets through of ratings.
+func Rated(rated []predict.Rated, notation unit.Notation) Table {
+	t := Table{Columns: []Column{text("rating"), number("stated"), number("expect " + notation.Unit()),
+		text("the limit will be")}}
+	for _, r := range rated {
+		stated := notation.Rate(r.Rating)
+		if r.IOPS > 0 {
+			stated = unit.Grouped(int64(r.IOPS+0.5)) + " IOPS of 4 KiB"
+		}
+		t.Rows = append(t.Rows, []string{r.Name, stated, notation.Between(r.Expected.Low, r.Expected.High),
+			limitWords(predict.Pass{Binds: r.Binds, Hop: r.Hop})})
+	}
+	t.Notes = append(t.Notes, "From ratings, at the most: makers state the best case, and nothing was measured.")
+	return t
+}
+
 func limitWords(p predict.Pass) string {
 	switch p.Binds {
 	case predict.ByHop:

@@ -49,8 +49,13 @@ type Part struct {
 	Cooling  string        `json:"cooling,omitempty"`
 	Serial   string        `json:"serial,omitempty"`
 	Capacity unit.Bytes    `json:"capacity_bytes,omitempty"`
-	// Price is in whatever currency the book uses throughout.
-	Price   float64 `json:"price,omitempty"`
+	// Price is in the currency that the book uses throughout. PriceDate is when it was
+	// that, and PriceKind what kind of price it is: list, street, used.
+	Price     float64 `json:"price,omitempty"`
+	PriceDate string  `json:"price_date,omitempty"`
+	PriceKind string  `json:"price_kind,omitempty"`
+	// Extras are what one has to buy with it.
+	Extras  []Extra `json:"extras,omitempty"`
 	Notes   string  `json:"notes,omitempty"`
 	Ratings Ratings `json:"ratings,omitzero"`
 	// PriceMonth is what a volume costs a month.
@@ -92,6 +97,10 @@ type Ratings struct {
 // Book is a bench book.
 type Book struct {
 	Parts []Part
+	// Currency is that of all prices, or empty.
+	Currency string
+	// Quoted are figures of parts that others published.
+	Quoted []Quote
 	// Chains are lists of names of parts.
 	Chains []NamedChain
 }
@@ -125,7 +134,8 @@ func Parse(file string, source []byte) (Book, error) {
 			return book.addPart(kindOrder[i], entry)
 		}))
 	}
-	keys = append(keys, document.Entries("chains", book.addChain))
+	keys = append(keys, document.Entries("chains", book.addChain), document.Into("currency", &book.Currency, parseCurrency),
+		document.Each("quoted", book.addQuote))
 	_, err = root.Read(keys...)
 	return book, err
 }
@@ -157,7 +167,8 @@ func (b Book) Part(name string) (Part, bool) {
 func (p *Part) keys() []document.Key {
 	common := []document.Key{
 		document.Text("about", &p.About), document.Into("price", &p.Price, parsePrice),
-		document.Text("notes", &p.Notes),
+		document.Into("price-date", &p.PriceDate, parseDate), document.Into("price-kind", &p.PriceKind, parsePriceKind),
+		document.Entries("extras", p.addExtra), document.Text("notes", &p.Notes),
 	}
 	connects := document.With("link", p.parseLink).Needed(
 		fmt.Sprintf("the %s %s needs a \"link\": what it connects by; opengauge link lists them", p.Kind, p.Name))

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"opengauge/core/bench/book"
 	"opengauge/core/judge/factor"
 	"opengauge/core/judge/move"
 	"opengauge/core/judge/outcome"
@@ -79,8 +80,11 @@ type Comparison struct {
 	Levels    []move.LevelRecord `json:"levels"`
 	Crossings []CrossingRecord   `json:"crossings"`
 	// Quantities are figures of whole sessions besides their rates, from Outcomes.
-	Quantities []Quantity        `json:"quantities"`
-	Outcomes   []outcome.Outcome `json:"-"`
+	Quantities []Quantity `json:"quantities"`
+	// Quoted are figures that others published of the same parts. They are compared with
+	// nothing.
+	Quoted   []Quoted          `json:"quoted"`
+	Outcomes []outcome.Outcome `json:"-"`
 
 	bench factor.Bench
 }
@@ -92,6 +96,8 @@ type Terms struct {
 	// Findings are those of the sessions, by id; of a session without, those that it was
 	// recorded with count.
 	Findings map[string][]session.Finding
+	// Quotes are figures that others published.
+	Quotes []book.Quote
 }
 
 // New compares sessions with the first of them. It is an error if none has a load
@@ -119,6 +125,7 @@ func New(sessions []*session.Session, terms Terms) (Comparison, error) {
 		recorded[i] = curvesOf(s)
 	}
 	c.addAmounts(recorded, terms.Amounts)
+	c.Quoted = QuotedOf(sessions, terms.Quotes)
 	if len(c.Rows) == 0 && len(c.Amounts) == 0 {
 		if !slices.ContainsFunc(c.Outcomes, func(o outcome.Outcome) bool { return o.Failed() }) {
 			return c, nothingShared(c.Sides, all)
@@ -228,7 +235,7 @@ func sharing(a, b Loads) bool {
 // Shared leaves out the sessions that have no pass in common with the baseline.
 func (c Comparison) Shared() Comparison {
 	kept := Comparison{Findings: []session.Finding{}, Rows: slices.Clone(c.Rows), bench: c.bench}
-	kept.Amounts = slices.Clone(c.Amounts)
+	kept.Amounts, kept.Quoted = slices.Clone(c.Amounts), c.Quoted
 	var shared []int
 	for i := range c.Sides {
 		if i == 0 || slices.ContainsFunc(c.Rows, func(r Row) bool { return r.Contrasts[i] != nil }) {

@@ -257,16 +257,20 @@ func nothingHeld(key string, members []member) error {
 	members = members[:min(len(members), enough)]
 	for i, a := range members {
 		for _, b := range members[i+1:] {
-			if a.factors[key] == b.factors[key] {
+			if a.factors[key] == b.factors[key] || a.factors[key] == "" || b.factors[key] == "" {
 				continue
 			}
 			differ, unsaid := factor.Differing(a.factors, b.factors)
 			keys := slices.DeleteFunc(append(differ, unsaid...), func(each string) bool { return each == key })
-			if len(keys) < nearest {
+			if len(keys) > 0 && len(keys) < nearest {
 				nearest, text = len(keys), fmt.Sprintf("%s and %s come nearest, but differ in %s too", a.name, b.name,
 					strings.Join(keys, ", "))
 			}
 		}
+	}
+	if text == "" {
+		return errors.New("no two sessions that say their " + key + " can be held against each other; measure the same " +
+			"plan with another " + key + ", and all else as it was")
 	}
 	return errors.New("no two sessions differ in " + key + " alone: " + text)
 }

@@ -100,29 +100,36 @@ func Carry(series Series, s Stream, atOnce int) Outcome {
 // onward follows the buffer over what comes again and again, and says when it is at its
 // end, if ever.
 func (b *bufferAt) onward(turn []Stretch) (ended float64, over bool) {
-	for range 2 { // the second begins as all others do, if nothing is left behind
-		before := *b
-		for _, each := range turn {
-			if ended, over := b.over(each); over {
-				return ended, true
-			}
+	// The first turn may begin with less behind than it ends with; from the second on each
+	// leaves as much more.
+	if ended, over := b.round(turn); over {
+		return ended, true
+	}
+	behind, began := b.behind, b.now
+	b.most = b.behind
+	if ended, over := b.round(turn); over {
+		return ended, true
+	}
+	grown, length, peak := b.behind-behind, b.now-began, b.most-behind
+	if grown <= 1e-9*b.need*length {
+		return 0, false
+	}
+	// As many as leave room for one more are jumped over.
+	turns := math.Floor(max((b.size-b.behind-peak)/grown, 0))
+	b.behind, b.now = b.behind+turns*grown, b.now+turns*length
+	for {
+		if ended, over := b.round(turn); over {
+			return ended, true
 		}
-		grown, length := b.behind-before.behind, b.now-before.now
-		if grown <= 1e-9*b.need*length {
-			continue
+	}
+}
+
+// round follows one turn.
+func (b *bufferAt) round(turn []Stretch) (ended float64, over bool) {
+	for _, each := range turn {
+		if ended, over := b.over(each); over {
+			return ended, true
 		}
-		// It grows by as much each turn: as many as leave room for one more are left out.
-		peak := b.most - before.behind
-		turns := math.Floor(max((b.size-b.behind-peak)/grown, 0))
-		b.behind, b.now = b.behind+turns*grown, b.now+turns*length
-		for range 4 {
-			for _, each := range turn {
-				if ended, over := b.over(each); over {
-					return ended, true
-				}
-			}
-		}
-		return b.now, true
 	}
 	return 0, false
 }

@@ -140,3 +140,73 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+// What a buffer alone carries ends after the recording, and what is not known is not said
+// to be for good.
+func TestHowLongStreamsAreCarried(t *testing.T) {
+	short := Series{Recorded: steady(5, 210e6)}
+	lasting := Series{Recorded: append(steady(60, 2000e6), steady(60, 190e6)...), Onward: steady(1, 190e6)}
+	turns := Series{Recorded: steady(50, 600e6), Onward: append(steady(30, 800e6), steady(20, 100e6)...)}
+	for _, c := range []struct {
+		name    string
+		series  Series
+		rate    unit.BytesPerSecond
+		atOnce  int
+		buffer  unit.Bytes
+		carried bool
+		lasting bool
+		until   float64
+	}{
+		{"more than it gives, and a buffer", short, 78e6, 4, 255e6, false, false, 10},
+		{"less than it gives, while recorded", short, 50e6, 4, 64e6, true, false, 5},
+		{"less than it settles at", lasting, 180e6, 1, 64e6, true, true, 120},
+		{"more than it settles at", lasting, 300e6, 1, 11e9, false, false, 160},
+		{"dips that the buffer holds", turns, 500e6, 1, 8e9, true, true, 50},
+		{"dips that it does not", turns, 500e6, 1, 7e9, false, false, 97.5},
+	} {
+		got := Carry(c.series, Stream{Rate: c.rate, Buffer: c.buffer}, c.atOnce)
+		if got.Carried != c.carried || got.Lasting != c.lasting || !(math.Abs(got.UntilSeconds-c.until) <= 0.02*c.until) {
+			t.Errorf("%s: %+v, want until %v", c.name, got, c.until)
+		}
+	}
+	if most := Most(short, Stream{Rate: 78e6, Buffer: 2 * unit.GiB}); most != 2 {
+		t.Errorf("%d of 78 MB/s at once from 210 MB/s, whatever the buffer; want 2", most)
+	}
+	if most := Most(lasting, Stream{Rate: 90e6, Buffer: unit.GiB}); most != 2 {
+		t.Errorf("%d of 90 MB/s at once in the long run, want 2", most)
+	}
+}
+
+// By small steps, the same is true as by the jump over turns that are alike.
+func TestManyTurnsAreJumpedOver(t *testing.T) {
+	turn := append(steady(30, 800e6), steady(20, 100e6)...)
+	s := Stream{Rate: 530e6, Buffer: 30e9}
+	jumped := Carry(Series{Recorded: steady(10, 600e6), Onward: turn}, s, 1)
+	long := steady(10, 600e6)
+	for range 400 {
+		long = append(long, turn...)
+	}
+	stepped := Carry(Series{Recorded: long}, s, 1)
+	if jumped.Carried || stepped.Carried || !(math.Abs(jumped.UntilSeconds-stepped.UntilSeconds) <= 1e-6) {
+		t.Errorf("until %v s, and step by step %v s", jumped.UntilSeconds, stepped.UntilSeconds)
+	}
+}
+
+func TestAmountsOfStreams(t *testing.T) {
+	s := Stream{Rate: 100e6}
+	for _, c := range []struct {
+		outcome Outcome
+		amount  unit.Bytes
+		want    Held
+	}{
+		{Outcome{AtOnce: 1, Carried: true, UntilSeconds: 60}, 5 * unit.GB, Yes},
+		{Outcome{AtOnce: 1, Carried: true, UntilSeconds: 60}, 7 * unit.GB, NotKnown},
+		{Outcome{AtOnce: 1, Carried: true, Lasting: true, UntilSeconds: 60}, 700 * unit.GB, Yes},
+		{Outcome{AtOnce: 2, UntilSeconds: 60}, 13 * unit.GB, No},
+		{Outcome{AtOnce: 2, UntilSeconds: 60}, 11 * unit.GB, Yes},
+	} {
+		if got := c.outcome.For(c.amount, s); got != c.want {
+			t.Errorf("%s of %+v: %s, want %s", c.amount.Decimal(), c.outcome, got, c.want)
+		}
+	}
+}

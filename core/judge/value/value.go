@@ -18,6 +18,8 @@ import (
 	"opengauge/core/bench/link"
 	"opengauge/core/judge/compare"
 	"opengauge/core/judge/factor"
+	"opengauge/core/judge/move"
+	"opengauge/core/judge/outcome"
 	"opengauge/core/judge/predict"
 	"opengauge/core/load"
 	"opengauge/core/record/session"
@@ -40,6 +42,22 @@ type Offer struct {
 	Worths     []Worth `json:"figures"`
 	// Sessions that the figures come from.
 	Sessions []string `json:"sessions"`
+	// Extras is what of the price is for what has to be bought besides, and PricedOn and
+	// PriceKinds when prices were that, and what kind of prices they are.
+	Extras     float64  `json:"extras,omitempty"`
+	PricedOn   []string `json:"priced_on,omitempty"`
+	PriceKinds []string `json:"price_kinds,omitempty"`
+	// Endurance is how much the maker lets be written, and Years for how long that lasts
+	// at so much a day; 0 where it is not known, or nobody asked.
+	Endurance unit.Bytes `json:"endurance_bytes,omitempty"`
+	Years     float64    `json:"endurance_years,omitempty"`
+	// Times are how long it takes for amounts, copies and starts.
+	Times []Timed `json:"times"`
+	// Failures says what failed in its sessions; no figure makes up for that.
+	Failures string `json:"failures,omitempty"`
+	// FromRatings says that nothing was measured: its figures are its maker's, as far as
+	// the chain lets them through.
+	FromRatings bool `json:"from_ratings,omitempty"`
 }
 
 // Use is what an offer is judged for.
@@ -96,6 +114,12 @@ type Step struct {
 	Monthly bool `json:"monthly,omitempty"`
 	// Gains are by use, as far as both offers have it.
 	Gains []Gain `json:"gains"`
+	// Capacity is how much more it holds.
+	Capacity unit.Bytes `json:"more_capacity_bytes,omitempty"`
+	// BreakEven is at which price of the dearer one both cost as much for what they do at
+	// BreakEvenFor; 0 where they have nothing in common.
+	BreakEven    float64 `json:"break_even_price,omitempty"`
+	BreakEvenFor string  `json:"break_even_for,omitempty"`
 	// Verdict says it in a sentence.
 	Verdict string `json:"verdict"`
 }
@@ -115,9 +139,11 @@ type Value struct {
 	// each was measured.
 	Through string `json:"through,omitempty"`
 	// Simulated says whether any of the sessions is.
-	Simulated bool    `json:"simulated"`
-	Offers    []Offer `json:"offers"`
-	Steps     []Step  `json:"steps"`
+	Simulated bool `json:"simulated"`
+	// Currency is that of all prices, or empty where the book does not say.
+	Currency string  `json:"currency,omitempty"`
+	Offers   []Offer `json:"offers"`
+	Steps    []Step  `json:"steps"`
 }
 
 // Terms are what value is asked.
@@ -127,6 +153,12 @@ type Terms struct {
 	Book book.Book
 	// Through are parts of another chain to judge in, or empty.
 	Through string
+	// WithHost counts the host's price too.
+	WithHost bool
+	// Daily is how much is written a day, or 0.
+	Daily unit.Bytes
+	// Amounts are those whose times are asked for.
+	Amounts []unit.Bytes
 }
 
 const (
@@ -142,11 +174,11 @@ const (
 // Of judges what sessions show by what their parts cost. Sessions of the same
 // chain count together.
 func Of(sessions []*session.Session, terms Terms, n unit.Notation) (Value, error) {
-	value := Value{Through: terms.Through, Offers: []Offer{}, Steps: []Step{}}
+	value := Value{Through: terms.Through, Currency: terms.Book.Currency, Offers: []Offer{}, Steps: []Step{}}
 	groups, order := map[string][]*session.Session{}, []string{}
 	for _, s := range sessions {
 		label := offerLabel(s)
-		if label == "" || len(s.Passes) == 0 {
+		if label == "" || len(s.Passes)+len(s.Copies) == 0 {
 			continue
 		}
 		value.Simulated = value.Simulated || s.Simulated
@@ -166,19 +198,24 @@ func Of(sessions []*session.Session, terms Terms, n unit.Notation) (Value, error
 		}
 		value.Offers = append(value.Offers, offer)
 	}
-	slices.SortStableFunc(value.Offers, func(a, b Offer) int {
+	value.climb(n)
+	return value, nil
+}
+
+// climb puts the offers in order of their prices, with the steps between them.
+func (v *Value) climb(n unit.Notation) {
+	slices.SortStableFunc(v.Offers, func(a, b Offer) int {
 		if a.Monthly != b.Monthly {
 			return map[bool]int{false: -1, true: 1}[a.Monthly]
 		}
 		return cmp.Compare(a.Price, b.Price)
 	})
-	for i := 1; i < len(value.Offers); i++ {
-		if from, to := value.Offers[i-1], value.Offers[i]; from.Monthly == to.Monthly && len(from.Unpriced) == 0 &&
+	for i := 1; i < len(v.Offers); i++ {
+		if from, to := v.Offers[i-1], v.Offers[i]; from.Monthly == to.Monthly && len(from.Unpriced) == 0 &&
 			len(to.Unpriced) == 0 {
-			value.Steps = append(value.Steps, stepOf(from, to, n))
+			v.Steps = append(v.Steps, stepOf(from, to, n))
 		}
 	}
-	return value, nil
 }
 
 // Priced says whether the price of any offer is known.
@@ -213,9 +250,9 @@ func offerLabel(s *session.Session) string {
 }
 
 func offerOf(label string, sessions []*session.Session, terms Terms) (Offer, error) {
-	offer := Offer{Label: label, Worths: []Worth{}}
+	offer := Offer{Label: label, Worths: []Worth{}, Times: []Timed{}}
 	factors := factor.Of(sessions[0])
-	for _, kind := range bought {
+	for _, kind := range terms.bought() {
 		part, ok := sessions[0].Part(kind)
 		if !ok {
 			if name := factors[string(kind)]; name != "" { // named, but not in the book
@@ -223,42 +260,39 @@ func offerOf(label string, sessions []*session.Session, terms Terms) (Offer, err
 			}
 			continue
 		}
-		if current, inBook := terms.Book.Part(part.Name); inBook {
-			part.Price, part.PriceMonth = cmp.Or(current.Price, part.Price), cmp.Or(current.PriceMonth, part.PriceMonth)
-		}
-		if kind == book.Volume {
-			part.Price, offer.Monthly = part.PriceMonth, true
-		}
-		offer.Price += part.Price
-		if part.Price == 0 {
-			offer.Unpriced = append(offer.Unpriced, part.Name)
-		}
-		if kind == book.Drive || kind == book.Volume {
-			offer.Capacity = part.Capacity
-		}
+		offer.pay(terms.current(part))
 	}
-	if offer.Capacity > 0 && len(offer.Unpriced) == 0 {
-		offer.PricePerTB = offer.Price / (float64(offer.Capacity) / 1e12)
-	}
+	offer.sum(terms)
 	for _, s := range sessions {
 		offer.Sessions = append(offer.Sessions, s.DisplayName())
 		chain, err := terms.chain(s)
 		if err != nil {
 			return offer, err
 		}
+		levels := levelsOf(s)
 		for _, use := range Uses {
-			if worth, ok := worthOf(s, use); ok {
+			if worth, ok := worthOf(s, use, levels); ok {
 				worth.in(chain, s, terms.Through != "")
 				offer.add(worth)
 			}
 		}
-	}
-	for i := range offer.Worths {
-		if worth := &offer.Worths[i]; len(offer.Unpriced) == 0 && worth.Rate > 0 {
-			worth.Price = offer.Price / (float64(worth.Rate) / 1e6)
+		offer.time(s, terms, chain)
+		became := outcome.Of(s, s.Findings)
+		if failures := became.Failures(); failures != "" {
+			offer.Failures = strings.TrimPrefix(offer.Failures+"; "+s.DisplayName()+" "+failures, "; ")
 		}
 	}
+	offer.price()
 	return offer, nil
+}
+
+// price divides what it costs by what it does.
+func (o *Offer) price() {
+	for i := range o.Worths {
+		if worth := &o.Worths[i]; len(o.Unpriced) == 0 && worth.Rate > 0 {
+			worth.Price = o.Price / (float64(worth.Rate) / 1e6)
+		}
+	}
 }
 
 // chain is that in which a session is judged.
@@ -311,7 +345,7 @@ func isVolume(s *session.Session) bool {
 }
 
 // worthOf gives what a session shows of a use.
-func worthOf(s *session.Session, use Use) (Worth, bool) {
+func worthOf(s *session.Session, use Use, levels map[session.Key][]move.Phase) (Worth, bool) {
 	var best Worth
 	found := false
 	loads := compare.LoadsOf(s)
@@ -323,8 +357,11 @@ func worthOf(s *session.Session, use Use) (Worth, bool) {
 		}
 		figure := loads.Figures[key]
 		pass := passOf(s, figure.Passes[0])
-		worth := Worth{Use: use, Rate: unit.BytesPerSecond(figure.Value), Session: s.DisplayName(),
+		worth := Worth{Use: use, Rate: figure.Rate, Session: s.DisplayName(),
 			Pass: key.String(), load: asked, BytesPerJoule: bytesPerJoule(pass)}
+		if phases := levels[key]; len(phases) > 0 { // its mean is that of no state
+			worth.Rate = phases[0].Rate
+		}
 		better := !found || worth.Rate > best.Rate
 		switch use {
 		case Reads:
@@ -335,6 +372,9 @@ func worthOf(s *session.Session, use Use) (Worth, bool) {
 			better = asked.Operation == load.Read && key.Fill >= nearlyFull && (!found || worth.Rate < best.Rate)
 		case SteadyWrites:
 			worth.Rate = steadyRate(pass)
+			if phases := levels[key]; len(phases) > 0 {
+				worth.Rate = phases[len(phases)-1].Rate
+			}
 			better = asked.Operation == load.Write && worth.Rate > 0 && (!found || worth.Rate < best.Rate)
 		}
 		if better {
@@ -345,6 +385,17 @@ func worthOf(s *session.Session, use Use) (Worth, bool) {
 		best.Rating = s.SequentialRating(map[Use]load.Operation{Reads: load.Read, Writes: load.Write}[use])
 	}
 	return best, found
+}
+
+// levelsOf are the levels of those loads that go down for good.
+func levelsOf(s *session.Session) map[session.Key][]move.Phase {
+	levels := map[session.Key][]move.Phase{}
+	for _, c := range move.Of(s) {
+		if c.Stepped() {
+			levels[c.Key] = c.Phases
+		}
+	}
+	return levels
 }
 
 func passOf(s *session.Session, index int) *session.Pass {
@@ -410,6 +461,10 @@ func (w *Worth) in(chain link.Chain, s *session.Session, other bool) {
 func stepOf(from, to Offer, n unit.Notation) Step {
 	step := Step{From: from.Label, To: to.Label, Price: to.Price - from.Price, Monthly: to.Monthly, Gains: []Gain{}}
 	var buys, nothing, unknown []string
+	if more := to.Capacity - from.Capacity; from.Capacity > 0 && more > from.Capacity/50 {
+		step.Capacity = more
+		buys = append(buys, more.Decimal()+" more")
+	}
 	held := ""
 	for _, use := range Uses {
 		a, knownA := from.For(use)
@@ -436,6 +491,9 @@ func stepOf(from, to Offer, n unit.Notation) Step {
 		}
 		step.Gains = append(step.Gains, gain)
 	}
+	sooner, alike := timeGains(from, to)
+	buys, nothing = append(buys, sooner...), append(nothing, alike...)
+	step.breakEven(from, to)
 	step.Verdict = stepVerdict(step, buys, nothing, held)
 	if len(unknown) > 0 {
 		step.Verdict += " What the narrower chain hid is not known of " + strings.Join(unknown, ", ") + "."
@@ -458,7 +516,7 @@ func stepVerdict(step Step, buys, nothing []string, held string) string {
 	}
 	text := fmt.Sprintf("From %s to %s, %.0f more%s buys ", step.From, step.To, step.Price, month)
 	switch {
-	case len(step.Gains) == 0:
+	case len(step.Gains) == 0 && len(buys)+len(nothing) == 0:
 		return fmt.Sprintf("%s costs %.0f more%s than %s; they have no figure in common.", step.To, step.Price, month,
 			step.From)
 	case len(buys) == 0:

@@ -61,7 +61,7 @@ func (n *Remark) check() error {
 	if err == nil && photo.Kind != n.Photo.Kind {
 		err = fmt.Errorf("the photo %s is a %s, and says that it is a %q", n.Photo.Name, photo.Kind, n.Photo.Kind)
 	}
-	return errors.Join(err, checkPrintable("name of a photo", n.Photo.Name))
+	return errors.Join(err, CheckPrintable("name of a photo", n.Photo.Name))
 }
 
 func (c *Contention) check() error {
@@ -99,7 +99,7 @@ func (s *Session) checkTexts() error {
 		if !isKey(key) {
 			return fmt.Errorf("%q is no key of a condition: small letters, digits and hyphens", key)
 		}
-		if err := checkPrintable("condition", value); err != nil {
+		if err := CheckPrintable("condition", value); err != nil {
 			return err
 		}
 	}

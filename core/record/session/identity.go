@@ -45,10 +45,11 @@ func CheckName(name string) error {
 	if name != strings.TrimSpace(name) {
 		return fmt.Errorf("the name %q begins or ends with a space", name)
 	}
-	return checkPrintable("name", name)
+	return CheckPrintable("name", name)
 }
 
-func checkPrintable(what, text string) error {
+// CheckPrintable refuses a text that acts on whoever shows it.
+func CheckPrintable(what, text string) error {
 	for _, r := range text {
 		if !unicode.IsPrint(r) {
 			return fmt.Errorf("the %s %q holds a character that cannot be printed", what, text)
@@ -65,7 +66,7 @@ func ParseConditions(texts []string) (map[string]string, error) {
 		if !found || !isKey(key) || strings.TrimSpace(value) == "" {
 			return nil, fmt.Errorf("%q is not a condition; write key=value, like fan=on", text)
 		}
-		if err := checkPrintable("condition", text); err != nil {
+		if err := CheckPrintable("condition", text); err != nil {
 			return nil, err
 		}
 		if _, given := conditions[key]; given {
@@ -96,5 +97,5 @@ func CheckTag(tag string) error {
 	if tag == "" || len(tag) > maxTagLength || strings.ContainsAny(tag, ", ") {
 		return fmt.Errorf("%q is no tag; use a word without spaces and commas, of at most %d bytes", tag, maxTagLength)
 	}
-	return checkPrintable("tag", tag)
+	return CheckPrintable("tag", tag)
 }

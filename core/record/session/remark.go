@@ -126,7 +126,7 @@ func checkRemark(n *Remark) error {
 	if len([]rune(n.Text)) > longestNote {
 		return fmt.Errorf("a note has %d characters at the most, and this one has %d", longestNote, len([]rune(n.Text)))
 	}
-	return checkPrintable("note", strings.ReplaceAll(n.Text, "\n", " "))
+	return CheckPrintable("note", strings.ReplaceAll(n.Text, "\n", " "))
 }
 
 func sortedKeys(of map[string]string) []string {

@@ -1,0 +1,45 @@
+package logbook
+
+import (
+	"encoding/json"
+	"fmt"
+
+	"opengauge/core/bench/book"
+)
+
+// AddQuote keeps a figure that somebody else published. One that is there already is kept
+// once.
+func (l *Logbook) AddQuote(q book.Quote) error {
+	document, err := json.Marshal(q)
+	if err != nil {
+		return err
+	}
+	_, err = l.database.Exec(`INSERT INTO quotes (part, document) VALUES (?, ?) ON CONFLICT DO NOTHING`, q.Part,
+		string(document))
+	return err
+}
+
+// RemoveQuotes forgets the figures of a part, or of a set, and says how many there were.
+func (l *Logbook) RemoveQuotes(part, set string) (int64, error) {
+	result, err := l.database.Exec(`DELETE FROM quotes WHERE (?1 = '' OR part = ?1)
+		AND (?2 = '' OR json_extract(document, '$.set') = ?2)`, part, set)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
+// Quotes are the figures of all parts, in the order in which they were kept.
+func (l *Logbook) Quotes() ([]book.Quote, error) {
+	documents, err := queryTexts(l.database, `SELECT document FROM quotes ORDER BY id`)
+	if err != nil {
+		return nil, l.unusable(err)
+	}
+	quotes := make([]book.Quote, len(documents))
+	for i, document := range documents {
+		if err := json.Unmarshal([]byte(document), &quotes[i]); err != nil {
+			return nil, fmt.Errorf("quoted figure %d: %w", i+1, err)
+		}
+	}
+	return quotes, nil
+}
