@@ -31,7 +31,7 @@ comparison. Without arguments it lists what is kept.
 PART is a name of the bench book or a device's model, LOAD a load as tables write it,
 VALUE a figure with its unit: 2900MB/s, "95000 IOPS" or 84us. Figures of one source
 can be given a name together (--set). The bench book may have them too ("quoted").`,
-		Example: `  opengauge logbook quote sandpiper "write sequential 1 MiB, depth 8" 2900MB/s --source "Tideline Review" --date 2026-04-02
+		Example: `  opengauge logbook quote sandpiper "write sequential 1 MiB, depth 8" 2900MB/s --source "Tideline Review"
   opengauge logbook quote dunlin "read random 4 KiB, depth 32" "410000 IOPS" --source "maker's sheet" --set sheets
   opengauge logbook quote
   opengauge logbook quote --remove --set sheets`,

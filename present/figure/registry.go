@@ -69,6 +69,7 @@ var Forms = []Form{
 	chainStripForm,
 	comparisonForm,
 	movesForm,
+	sweepsForm,
 	copyMatrixForm,
 	depthMapForm,
 	heatTraceForm,

@@ -200,7 +200,8 @@ func Cleared(i blame.Isolation, notation unit.Notation) Table {
 // Offers is the table of what can be bought.
 func Offers(v value.Value, notation unit.Notation) Table {
 	t := Table{Columns: []Column{
-		text("drive + enclosure + cable"), number(strings.TrimSpace("price " + v.Currency)), number("a TB"), text("use"), number(notation.Unit()),
+		text("drive + enclosure + cable"), number(strings.TrimSpace("price " + v.Currency)), number("a TB"), text("use"),
+		number(notation.Unit()),
 		number("price a MB/s"), number("MB/s a W"), number("J a GB"), text("held by"), text("of rating"),
 	}}
 	for _, offer := range v.Offers {

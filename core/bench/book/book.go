@@ -134,7 +134,8 @@ func Parse(file string, source []byte) (Book, error) {
 			return book.addPart(kindOrder[i], entry)
 		}))
 	}
-	keys = append(keys, document.Entries("chains", book.addChain), document.Into("currency", &book.Currency, parseCurrency),
+	keys = append(keys, document.Entries("chains", book.addChain),
+		document.Into("currency", &book.Currency, parseCurrency),
 		document.Each("quoted", book.addQuote))
 	_, err = root.Read(keys...)
 	return book, err

@@ -64,12 +64,14 @@ func TestLevelsAreComparedByAmounts(t *testing.T) {
 	if !near(times["fast"], 1100) || !near(times["even"], 600) {
 		t.Errorf("times are %v", times)
 	}
-	if len(made.Levels) != 2 || len(made.Levels[0].Levels) != 2 || !near(float64(made.Levels[0].Levels[1].From), 100e9) ||
-		!near(float64(made.Levels[0].Levels[1].Rate), 200e6) {
+	if len(made.Levels) != 2 || len(made.Levels[0].Levels) != 2 {
+		t.Fatalf("levels are %+v", made.Levels)
+	}
+	if slow := made.Levels[0].Levels[1]; !near(float64(slow.From), 100e9) || !near(float64(slow.Rate), 200e6) {
 		t.Errorf("levels are %+v", made.Levels)
 	}
-	for _, want := range []string{"300 GB take 10 min instead of 18 min 20 s", "fast is ahead up to 133 GB, and even beyond",
-		"only drive differs"} {
+	for _, want := range []string{"300 GB take 10 min instead of 18 min 20 s",
+		"fast is ahead up to 133 GB, and even beyond", "only drive differs"} {
 		if !strings.Contains(made.Verdicts[0], want) {
 			t.Errorf("%q, want %q in it", made.Verdicts[0], want)
 		}
@@ -126,7 +128,8 @@ func TestWhatFailedIsCompared(t *testing.T) {
 	terms := Terms{Findings: map[string][]session.Finding{"failed": {{Kind: finding.DropoutKind}}, "held": {}}}
 	made, err := New([]*session.Session{held, failed}, terms)
 	if err != nil || made.NotShared == "" ||
-		!strings.HasPrefix(made.Verdicts[0], "failed against held: failed vanished once (60 an hour, 16.7 a TB), held did not") {
+		!strings.HasPrefix(made.Verdicts[0], "failed against held: failed vanished once (60 an hour, 16.7 a TB), held "+
+			"did not") {
 		t.Errorf("%q, %v", made.Verdicts, err)
 	}
 	names := map[string]bool{}
@@ -158,7 +161,8 @@ func TestTheVerdictIsOneSentence(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if text := made.Verdicts[0]; strings.Count(text, "faster") != 1 || !strings.Contains(text, "of the other loads 9 better") {
+	text := made.Verdicts[0]
+	if strings.Count(text, "faster") != 1 || !strings.Contains(text, "of the other loads 9 better") {
 		t.Errorf("%q", text)
 	}
 	alike, err := New([]*session.Session{many("a", 1e8), many("b", 1e8)}, Terms{})

@@ -11,8 +11,9 @@ import (
 // copied is a session of copies between two drives in their cases.
 func copied(from, to string) *session.Session {
 	s := &session.Session{Simulated: true, Parts: []book.Part{{Kind: book.Drive, Name: from}}}
-	s.Ends = []session.End{{Address: "a", Parts: s.Parts},
-		{Address: "b", Parts: []book.Part{{Kind: book.Enclosure, Name: to, Firmware: to + "-1"}, {Kind: book.Drive, Name: "dunlin"}}}}
+	s.Ends = []session.End{{Address: "a", Parts: s.Parts}, {Address: "b", Parts: []book.Part{
+		{Kind: book.Enclosure, Name: to, Firmware: to + "-1"}, {Kind: book.Drive, Name: "dunlin"},
+	}}}
 	return s
 }
 

@@ -93,8 +93,8 @@ func TestMoneyBuysTimeCapacityAndYears(t *testing.T) {
 	large, _ := parts.Part("dunlin")
 	a, b := falling("a", small, 1e9, 500e6), falling("b", large, 1e9, 200e6)
 	b.Findings = []session.Finding{{Kind: finding.DropoutKind}}
-	made, err := Of([]*session.Session{a, b}, Terms{Book: parts, Amounts: []unit.Bytes{200 * unit.GB}, Daily: 100 * unit.GB},
-		unit.Decimal)
+	terms := Terms{Book: parts, Amounts: []unit.Bytes{200 * unit.GB}, Daily: 100 * unit.GB}
+	made, err := Of([]*session.Session{a, b}, terms, unit.Decimal)
 	if err != nil || len(made.Offers) != 2 || made.Currency != "EUR" {
 		t.Fatalf("%+v, %v", made, err)
 	}
