@@ -108,8 +108,17 @@ func (m Moves) annotate(p *plot.Plot, canvas, sheet draw.Canvas) {
 	for _, mark := range m.Crossings {
 		at := vg.Point{X: xs(mark.Gigabytes), Y: ys(mark.Time)}
 		canvas.DrawGlyph(draw.GlyphStyle{Color: paint(Ink), Radius: pixels(8), Shape: draw.RingGlyph{}}, at)
-		canvas.FillText(style(14, Ink, false), vg.Point{X: at.X + pixels(14), Y: at.Y - pixels(22)}, mark.Text)
+		onPaper(canvas, vg.Point{X: at.X + pixels(14), Y: at.Y + pixels(18)}, mark.Text)
 	}
+}
+
+// onPaper writes a text on paper of its own, so that no line goes through it.
+func onPaper(canvas draw.Canvas, at vg.Point, text string) {
+	written := style(14, Ink, false)
+	box := rectangle(at.X-pixels(4), at.Y-pixels(5), at.X+written.Width(text)+pixels(4), at.Y+pixels(16))
+	canvas.SetColor(paint(Paper))
+	canvas.Fill(box.Path())
+	canvas.FillText(written, at, text)
 }
 
 // free is a height near the one that is wanted at which no label is yet.

@@ -228,3 +228,13 @@ func TestRepeatsThatRanOnAreOneRecording(t *testing.T) {
 		t.Errorf("with a rest between they are not: %+v", got)
 	}
 }
+
+// Where the old chain held it, and no longer does, only what ran at that rate is faster.
+func TestWithoutWhatHeldIt(t *testing.T) {
+	c := curve(t, area("a", 200e6)).Lifted(1e9, 2e9)
+	for amount, want := range map[unit.Bytes]float64{100 * unit.GB: 50, 140 * unit.GB: 250, 240 * unit.GB: 750} {
+		if got := c.For(amount); !near(got.Seconds, want) {
+			t.Errorf("%s: %+v, want %v", amount.Decimal(), got, want)
+		}
+	}
+}

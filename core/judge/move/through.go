@@ -21,24 +21,48 @@ func (c *Curve) Through(rate unit.BytesPerSecond) *Curve {
 	return &held
 }
 
+// Lifted is the curve as if what ran at a rate, or nearly, had run at a higher one: what
+// held it there is gone. What is slower stays.
+func (c *Curve) Lifted(from, to unit.BytesPerSecond) *Curve {
+	const nearly = 0.95
+	lifted := *c
+	lifted.runs = make([]run, len(c.runs))
+	for i, r := range c.runs {
+		lifted.runs[i] = r.timed(func(bytes, seconds float64) float64 {
+			if bytes >= nearly*float64(from)*seconds {
+				return bytes / float64(to)
+			}
+			return seconds
+		})
+		lifted.runs[i].fastest = max(r.fastest, float64(to))
+	}
+	return &lifted
+}
+
 func (r run) through(rate float64) run {
-	r.line, r.fastest = r.line.through(rate), min(r.fastest, rate)
+	held := r.timed(func(bytes, seconds float64) float64 { return max(seconds, bytes/rate) })
+	held.fastest = min(r.fastest, rate)
+	return held
+}
+
+// timed is the recording with other times for what moved.
+func (r run) timed(time func(bytes, seconds float64) float64) run {
+	r.line = r.line.timed(time)
 	if r.tail != nil {
 		held := *r.tail
 		at := held.line.bytesAt(held.at)
-		held.line = held.line.through(rate)
+		held.line = held.line.timed(time)
 		held.at = held.line.secondsAt(at)
 		r.tail = &held
 	}
 	return r
 }
 
-// through stretches what is faster than a rate.
-func (l line) through(rate float64) line {
-	held := line{l[0]}
+func (l line) timed(time func(bytes, seconds float64) float64) line {
+	made := line{l[0]}
 	for i := 1; i < len(l); i++ {
-		bytes, span := l[i].bytes-l[i-1].bytes, l[i].seconds-l[i-1].seconds
-		held = append(held, point{l[i].bytes, held.end().seconds + max(span, bytes/rate)})
+		bytes, seconds := l[i].bytes-l[i-1].bytes, l[i].seconds-l[i-1].seconds
+		made = append(made, point{l[i].bytes, made.end().seconds + time(bytes, seconds)})
 	}
-	return held
+	return made
 }

@@ -160,6 +160,7 @@ func slowed(findings []session.Finding) float64 {
 // moment is what a session's sensors said.
 type moment struct {
 	second  float64
+	pass    int
 	celsius float64 // NaN where nobody said
 	fan     float64 // 0 where it stands; NaN where nobody said
 }
@@ -192,7 +193,7 @@ func traceOf(s *session.Session) trace {
 	for i := range s.Passes {
 		p := &s.Passes[i]
 		for _, sample := range p.Samples {
-			m := moment{second: p.StartedSeconds - first + sample.TSeconds, celsius: math.NaN(), fan: math.NaN()}
+			m := moment{second: p.StartedSeconds - first + sample.TSeconds, pass: i, celsius: math.NaN(), fan: math.NaN()}
 			if value, ok := sample.TemperaturesCelsius[t.sensor]; ok && value.Believable() {
 				m.celsius = float64(value)
 			}
@@ -260,6 +261,7 @@ func (t trace) started(at int) *Fan {
 	before, after := math.Inf(-1), math.Inf(1)
 	for i, m := range t.moments {
 		switch {
+		case m.pass != t.moments[at].pass: // in between it may have rested
 		case i <= at || m.second <= f.After+settled:
 			if m.celsius > before {
 				before = m.celsius

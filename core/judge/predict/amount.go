@@ -45,10 +45,11 @@ func Time(s *session.Session, c *move.Curve, chain link.Chain, amount unit.Bytes
 	t := c.Through((usable.Low + usable.High) / 2).For(amount)
 	fast, slow := c.Through(usable.High).For(amount), c.Through(usable.Low).For(amount)
 	t.Low, t.High = or(fast.Low, fast.Seconds), or(slow.High, slow.Seconds)
-	if open && t.Known() {
-		t.Low = min(t.Low, float64(amount)/float64(atMost(s, c.Key.Load, usable)))
+	if open {
+		lifted := c.Lifted(fastest, atMost(s, c.Key.Load, usable)).For(amount)
+		t.Low = min(t.Low, or(lifted.Low, lifted.Seconds))
 	}
-	if t.High-t.Low < 0.005*t.Seconds { // the hop is none of its limits
+	if t.Known() && t.High-t.Low < 0.005*t.Seconds { // the hop is none of its limits
 		t.Low, t.High = 0, 0
 	}
 	return t

@@ -409,8 +409,8 @@ func steadyRate(pass *session.Pass) unit.BytesPerSecond {
 	if pass.Steady != nil && pass.Steady.Steady {
 		return unit.BytesPerSecond(pass.Steady.Mean)
 	}
-	if !load.Lasts(unit.Duration(pass.ElapsedSeconds)) {
-		return 0
+	if key := pass.Key(); !key.Load.Sustained {
+		return 0 // by what was asked, however long it took
 	}
 	bytes, seconds := 0.0, 0.0
 	for _, sample := range pass.Samples {
