@@ -74,19 +74,19 @@ func TestIsolateValueAndRankCommands(t *testing.T) {
 		"Measure next:", "if it is slow, it is", "if it is fast, it is")
 	wants(t, "value", d.must("value", "limpet-passive", "barnacle-fan-on", "dunlin-long"),
 		"123.00", "steady writes", "J a GB", "From sandpiper + limpet to sandpiper + barnacle, 90 more buys",
-		"25 more buys nothing for writes (75 % slower), steady writes (93 % slower)")
+		"25 more buys 1 TB more, and nothing for writes,", "steady writes (93 % slower)")
 	wants(t, "value through", d.must("value", "barnacle-fan-on", "--through", "deck-tablet", "--bench",
 		"../examples/bench.yaml"), "held by deck-tablet side")
 	wants(t, "rank", d.must("rank", "deck-short-cable"), "stands among simulated PCI Express through usb 3.2 gen 2",
 		"percentile")
 	ranking := decode[struct {
 		Loads []struct {
-			Load           string
-			Others, Slower int
-			Percentile     float64
+			Load                  string
+			Others, Slower, Alike int
+			Percentile            float64
 		}
 	}](t, d.must("rank", "limpet-quick", "--json"))
-	if first := ranking.Loads[0]; first.Others != 2 || first.Slower != 2 || first.Percentile != 100 {
+	if first := ranking.Loads[0]; first.Others != 2 || first.Alike != 2 || first.Percentile != 50 {
 		t.Errorf("limpet-quick stands at %+v", first)
 	}
 }

@@ -27,6 +27,8 @@ var documents = []document{
 	{"value", "opengauge.value/1", valueRecord{}, "What money buys."},
 	{"streams", "opengauge.streams/1", streamsRecord{}, "How many streams a session's storage carries."},
 	{"forecast", "opengauge.forecast/1", forecastRecord{}, "What a chain would let through."},
+	{"rated", "opengauge.rated/1", ratedRecord{}, "What a chain lets through of the ratings of a drive."},
+	{"quotes", "opengauge.quotes/1", quotesRecord{}, "Figures that others published."},
 	{"ranking", "opengauge.ranking/1", rankRecord{}, "Where a session stands in its class."},
 	{"import", "opengauge.import/1", importRecord{}, "What was added to a logbook."},
 	{"survey", "opengauge.survey/1", surveyRecord{}, "The storage that this machine has, and how it is connected."},

@@ -58,6 +58,8 @@ func TestDocumentsFollowTheirSchemas(t *testing.T) {
 	d := newDesk(t)
 	d.must("logbook", "import", "../examples/sessions.json.gz")
 	other := filepath.Join(t.TempDir(), "other.db")
+	d.must("logbook", "quote", "dunlin", "read random 4 KiB, depth 1", "9000 IOPS", "--source", "a review", "--set", "x")
+	d.must("logbook", "note", "limpet-depth-map", "seen", "--at", "1s", "--condition", "deck=wet")
 	commands := map[string][][]string{
 		"session": {
 			{"measure", t.TempDir(), "--hold", "20ms", "--size", "4MiB", "--verify", "--json"},
@@ -71,14 +73,19 @@ func TestDocumentsFollowTheirSchemas(t *testing.T) {
 		},
 		"list":        {{"logbook", "list", "--json"}},
 		"explanation": {{"explain", "limpet-passive", "--json"}, {"explain", "lagoon-burst", "--json"}},
-		"comparison":  {{"compare", "limpet-passive", "barnacle-fan-on", "--json"}},
-		"effect":      {{"compare", "--by", "host", "--json"}},
+		"comparison": {{"compare", "limpet-passive", "barnacle-fan-on", "--json"},
+			{"compare", "dunlin-long", "limpet-passive", "--amount", "400GB", "--json"}},
+		"effect": {{"compare", "--by", "host", "--json"}},
 		"isolation": {{"isolate", "deck-long-cable", "cabin-long-cable", "deck-short-cable", "cabin-short-cable",
 			"--json"}},
-		"value":      {{"value", "limpet-passive", "barnacle-fan-on", "--json"}},
-		"streams":    {{"streams", "limpet-passive", "--json"}},
+		"value": {{"value", "limpet-passive", "barnacle-fan-on", "--json"},
+			{"value", "limpet-passive", "dunlin-long", "--amount", "400GB", "--daily", "50GB", "--json"},
+			{"value", "--candidates", "curlew+limpet,dunlin+limpet", "--through", "deck-tablet", "--json"}},
+		"streams":    {{"streams", "limpet-passive", "--json"}, {"streams", "dunlin-long", "--amount", "1TB", "--json"}},
+		"rated":      {{"foresee", "dunlin", "--through", "deck-tablet,limpet", "--json"}},
+		"quotes":     {{"logbook", "quote", "--json"}},
 		"forecast":   {{"foresee", "limpet-quick", "--through", "barnacle", "--json"}},
-		"ranking":    {{"rank", "limpet-passive", "--json"}},
+		"ranking":    {{"rank", "limpet-passive", "--json"}, {"rank", "limpet-passive", "--amount", "100GB", "--json"}},
 		"import":     {{"logbook", "import", "../examples/sessions.json.gz", "--json", "--logbook", other}},
 		"survey":     {{"survey", "--json"}},
 		"chain":      {{"link", "deck port: usb 3.2 gen 2 > limpet: pcie 3.0 x4", "--json"}},

@@ -59,7 +59,7 @@ func TestReportInABrowser(t *testing.T) {
 	}
 	order := decode[[]string](t,
 		b.run(`return Array.from(document.querySelectorAll("main > section")).map(s => s.id);`))
-	const want = "tested verdict comparison maps traces rivals ladders money method findings"
+	const want = "tested verdict comparison moves sweeps maps traces rivals ladders money method findings"
 	if got := strings.Join(order, " "); got != want {
 		t.Errorf("the order is %s", got)
 	}

@@ -79,8 +79,9 @@ func TestAmountsOfADriveThatWasHeld(t *testing.T) {
 }
 
 func TestRatingsInAChain(t *testing.T) {
-	drive := book.Part{Kind: book.Drive, Name: "dunlin", Ratings: book.Ratings{SequentialRead: 3500e6, SequentialWrite: 500e6,
-		RandomReadIOPS: 400_000}}
+	drive := book.Part{Kind: book.Drive, Name: "dunlin", Ratings: book.Ratings{SequentialRead: 3500e6,
+		SequentialWrite: 500e6,
+		RandomReadIOPS:  400_000}}
 	chain := chainOf(t, "usb 3.2 gen 2")
 	usable, _ := chain.Usable()
 	rated := FromRatings(drive, chain)

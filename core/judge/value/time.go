@@ -48,15 +48,22 @@ func (o *Offer) time(s *session.Session, terms Terms, chain link.Chain) {
 	}
 	loads := compare.LoadsOf(s)
 	for _, key := range loads.Order {
-		if figure := loads.Figures[key]; compare.MetricOf(key) == compare.Time && (!key.IsCopy() || key.IsWholeCopy()) {
+		if figure := loads.Figures[key]; compare.MetricOf(key) == compare.Time && (!key.IsCopy() || oneWay(s, key)) {
 			t := move.Time{Amount: cmp.Or(key.Amount, key.Copy.Bytes), Seconds: figure.Value}
 			if low, high, known := figure.Interval(); known {
 				t.Low, t.High = low, high
 			}
-			add(Timed{key.String(), t, s.DisplayName()})
+			what := key.String()
+			if key.IsCopy() {
+				what += ", to " + s.Ends[1].Address
+			}
+			add(Timed{what, t, s.DisplayName()})
 		}
 	}
 }
+
+// oneWay says whether copies are whole, and between two ends.
+func oneWay(s *session.Session, key session.Key) bool { return key.IsWholeCopy() && len(s.Ends) == 2 }
 
 // timeGains says what takes less time with the dearer offer, and what does not.
 func timeGains(from, to Offer) (sooner, alike []string) {

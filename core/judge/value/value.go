@@ -178,7 +178,8 @@ func Of(sessions []*session.Session, terms Terms, n unit.Notation) (Value, error
 	groups, order := map[string][]*session.Session{}, []string{}
 	for _, s := range sessions {
 		label := offerLabel(s)
-		if label == "" || len(s.Passes)+len(s.Copies) == 0 {
+		// Of copies between more than two ends no single one is what was bought.
+		if label == "" || len(s.Passes) == 0 && len(s.Ends) != 2 {
 			continue
 		}
 		value.Simulated = value.Simulated || s.Simulated
