@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -20,8 +21,8 @@ func (f *amountFlags) amounts() ([]unit.Bytes, error) {
 	var amounts []unit.Bytes
 	for _, text := range f.texts {
 		amount, err := unit.ParseBytes(text)
-		if err == nil && amount <= 0 {
-			err = fmt.Errorf("%q is no amount; write one like 400GB", text)
+		if err == nil && (amount <= 0 || !strings.HasSuffix(text, "B")) {
+			err = fmt.Errorf("%q is no amount with its unit; write one like 400GB", text)
 		}
 		if err != nil {
 			return nil, usageError{fmt.Errorf("--amount: %w", err)}
