@@ -122,22 +122,35 @@ func notes(r Report) Section {
 	return section
 }
 
-// comparison sets the sessions side by side.
+// comparison sets the sessions side by side: by rates and times, by amounts where
+// throughput goes through levels, and by what else became of them.
 func comparison(r Report) Section {
 	section := Section{ID: "comparison", Short: "Side by side", Title: "Side by side"}
+	if r.Comparison == nil {
+		return section
+	}
+	c := *r.Comparison
 	kind, _ := figure.FormOf("comparison")
 	for _, f := range kind.Of(r.Subject) {
 		section.Blocks = append(section.Blocks, shown(kind, f, "")...)
-		section.Blocks = append(section.Blocks,
-			tabled("comparison", "Each load by session, against the baseline",
-				table.Comparison(*r.Comparison, r.Notation))...)
-		section.Blocks = append(section.Blocks, Block{Heading: "What differs between them"})
-		differences := tabled("differences", "Circumstances that differ", table.Differences(*r.Comparison))
-		if len(differences) == 0 {
-			differences = []Block{{Text: "Nothing that is known."}}
-		}
-		section.Blocks = append(append(section.Blocks, differences...), noted(r.Comparison.Findings)...)
 	}
+	section.Blocks = append(section.Blocks, tabled("comparison", "Each load by session, against the baseline",
+		table.Comparison(c, r.Notation))...)
+	for i, each := range c.Amounts {
+		section.Blocks = append(section.Blocks, Block{Heading: "By amounts: " + each.Load.String()})
+		section.Blocks = append(section.Blocks, tabled(fmt.Sprintf("amounts-%d", i+1), "Levels and times by session of "+
+			each.Load.String(), table.Amounts(c, each, r.Notation))...)
+	}
+	if besides := tabled("besides-speed", "What became of the sessions besides their speed",
+		table.Quantities(c)); len(besides) > 0 {
+		section.Blocks = append(append(section.Blocks, Block{Heading: "Besides speed"}), besides...)
+	}
+	section.Blocks = append(section.Blocks, Block{Heading: "What differs between them"})
+	differences := tabled("differences", "Circumstances that differ", table.Differences(c))
+	if len(differences) == 0 {
+		differences = []Block{{Text: "Nothing that is known."}}
+	}
+	section.Blocks = append(append(section.Blocks, differences...), noted(c.Findings)...)
 	return section
 }
 

@@ -17,7 +17,8 @@ var comparisonForm = Form{
 		if subject.Comparison == nil {
 			return nil
 		}
-		return []Figure{Comparison(*subject.Comparison, subject.Notation)}
+		bars := Comparison(*subject.Comparison, subject.Notation)
+		return one(bars, len(bars.Groups) > 0)
 	},
 }
 

@@ -217,7 +217,7 @@ func (c Comparison) Brief(most int) []string {
 	if len(c.Verdicts) <= most {
 		return c.Verdicts
 	}
-	var texts []string
+	texts := c.briefAmounts(most)
 	for _, row := range c.Rows {
 		if len(texts) == most {
 			break
@@ -250,6 +250,48 @@ func (c Comparison) Brief(most int) []string {
 		}
 	}
 	return texts
+}
+
+// briefAmounts says of loads without an average who takes least and who most for the
+// largest amount whose time two sessions or more have.
+func (c Comparison) briefAmounts(most int) []string {
+	var texts []string
+	for _, a := range c.Amounts {
+		if len(texts) == most || !c.hasNoRatio(a.Load) {
+			continue
+		}
+		if text := a.extremes(c.Sides); text != "" {
+			texts = append(texts, text)
+		}
+	}
+	return texts
+}
+
+// extremes are the shortest and the longest time of an amount.
+func (a *Amounts) extremes(sides []Side) string {
+	for _, amount := range slices.Backward(a.Asked) {
+		var shortest, longest move.Time
+		var first, last string
+		known := 0
+		for i, curve := range a.Curves {
+			if curve == nil || !curve.For(amount).Known() {
+				continue
+			}
+			known++
+			t := curve.For(amount)
+			if first == "" || t.Seconds < shortest.Seconds {
+				shortest, first = t, sides[i].DisplayName()
+			}
+			if t.Seconds > longest.Seconds {
+				longest, last = t, sides[i].DisplayName()
+			}
+		}
+		if known > 1 && first != last {
+			return fmt.Sprintf("At %s, %s take %s with %s, and %s with %s.", a.Load, amount.Decimal(), shortest.Words(), first,
+				longest.Words(), last)
+		}
+	}
+	return ""
 }
 
 // better says whether a figure is better than another.
