@@ -85,3 +85,72 @@ func TestSensorsThatSayNothing(t *testing.T) {
 		t.Errorf("%+v", o)
 	}
 }
+
+func TestCopiesCountToo(t *testing.T) {
+	s := &session.Session{Copies: []session.Copy{{ElapsedSeconds: 60, Bytes: 30 * unit.GB},
+		{ElapsedSeconds: 30, Bytes: 10 * unit.GB, CutShort: true}}}
+	o := Of(s, nil)
+	if o.Seconds != 90 || o.Bytes != 40*unit.GB || o.CutShort != 1 || o.Clean() || o.Failed() {
+		t.Errorf("%+v", o)
+	}
+	if got := o.Says(); got != "0 errors, 0 dropouts, 1 pass cut short, 1 min 30 s, 40 GB" {
+		t.Errorf("%q", got)
+	}
+	if o.CutShort = 2; !strings.Contains(o.Says(), "2 passes cut short") {
+		t.Errorf("%q", o.Says())
+	}
+}
+
+// A drive's own thermometer tells more than a probe, and that more than the host's.
+func TestTheThermometerThatTellsMost(t *testing.T) {
+	for want, names := range map[string][]string{
+		"drive": {"probe", "host cpu", "drive"}, "probe": {"ambient", "host cpu", "probe"}, "host cpu": {"host cpu", "room"},
+		"nvme a": {"nvme b", "nvme a"},
+	} {
+		known := map[string]bool{}
+		for _, name := range names {
+			known[name] = true
+		}
+		if got := tellingOf(known); got != want {
+			t.Errorf("of %q it is %q, want %q", names, got, want)
+		}
+	}
+}
+
+// What a fan did is judged within the pass in which it started.
+func TestAFanIsJudgedWithinItsPass(t *testing.T) {
+	s := session300()
+	later := s.Passes[0]
+	later.Index, later.StartedSeconds = 1, 2000
+	later.Samples = []session.Sample{{TSeconds: 1, ElapsedSeconds: 1, Bytes: 1,
+		TemperaturesCelsius: map[string]unit.Celsius{"drive": 30}, Readings: map[string]float64{"fan_running": 1}}}
+	s.Passes = append(s.Passes, later)
+	if o := Of(s, nil); o.Fan == nil || !(math.Abs(o.Fan.Cooled-10) <= 0.1) {
+		t.Errorf("%+v", o.Fan)
+	}
+	turns := session300()
+	for i := range turns.Passes[0].Samples {
+		turns.Passes[0].Samples[i].Readings["fan_running"] = 1
+	}
+	if o := Of(turns, nil); o.Fan != nil {
+		t.Errorf("it ran from the start: %+v", o.Fan)
+	}
+}
+
+func TestPowerIsIntegratedOverWhatWasRecorded(t *testing.T) {
+	s := session300()
+	for i := range s.Passes[0].Samples {
+		sample := &s.Passes[0].Samples[i]
+		switch {
+		case i >= 200:
+			sample.Readings = nil // the meter fell silent
+		case i >= 100:
+			sample.Readings["power_watts"] = 20
+		}
+	}
+	o := Of(s, nil)
+	if o.Power == nil || !(math.Abs(o.Power.MeanWatts-15) <= 1e-9) || o.Power.PeakWatts != 20 ||
+		!(math.Abs(o.Power.JoulesPerGB-15) <= 1e-9) {
+		t.Errorf("%+v", o.Power)
+	}
+}
