@@ -97,7 +97,7 @@ func (c *Curve) Recorded() unit.Bytes {
 
 // Settled says whether it is known how the curve goes on beyond the recording.
 func (c *Curve) Settled() bool {
-	return slices.ContainsFunc(c.runs, func(r run) bool { return r.tail != nil })
+	return slices.ContainsFunc(c.runs, func(r run) bool { return r.tail != nil && !r.tail.least })
 }
 
 // Reach is the largest amount whose time is known: what was recorded, or all that the
@@ -204,7 +204,7 @@ func (c *Curve) Recording() []Stretch { return c.longest().line.stretches() }
 // and whether that is known.
 func (c *Curve) Onward() ([]Stretch, bool) {
 	t := c.longest().tail
-	if t == nil {
+	if t == nil || t.least {
 		return nil, false
 	}
 	end := t.line.end().seconds
@@ -264,7 +264,10 @@ func runOf(s *session.Session, pass *session.Pass, l line) run {
 	e := explainedOf(s, pass)
 	r := run{index: pass.Index, line: l}
 	if !pass.CutShort {
-		r.tail = tailOf(e, l)
+		if r.tail = tailOf(e, l); r.tail != nil {
+			moved := l.end().bytes + float64(writtenBefore(s, pass))
+			r.tail.least = mayRunOut(r.tail.cause, s, pass, moved)
+		}
 	}
 	r.phases = phasesOf(e, l, r.tail)
 	for _, p := range r.phases {
@@ -346,7 +349,10 @@ func (r *run) time(amount float64) Time {
 		return t
 	}
 	more := r.tail.seconds(amount - end.bytes)
-	t.Seconds, t.Cause = end.seconds+more, r.tail.cause
-	t.Low, t.High = end.seconds+more*(1-min(r.tail.error, 0.9)), end.seconds+more*(1+r.tail.error)
+	t.Low = end.seconds + more*(1-min(r.tail.error, 0.9))
+	if r.tail.least {
+		return t
+	}
+	t.Seconds, t.Cause, t.High = end.seconds+more, r.tail.cause, end.seconds+more*(1+r.tail.error)
 	return t
 }

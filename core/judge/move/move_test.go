@@ -146,7 +146,7 @@ func TestTurnsRepeat(t *testing.T) {
 	for range 8 {
 		levels = append(levels, level{30, 1e9}, level{20, 250e6})
 	}
-	s := writing("a", 0, levels)
+	s := writing("a", 600*unit.GB, levels)
 	for i := range s.Passes[0].Samples { // warm when it falls, cooler when it comes back
 		at := i % 50
 		celsius := 60 + float64(at)/3
@@ -160,6 +160,11 @@ func TestTurnsRepeat(t *testing.T) {
 	got := c.For(280*unit.GB + 35*unit.GB*3 + 15*unit.GB)
 	if !near(got.Seconds, 400+150+15) || got.Cause != explain.HeatThrottle {
 		t.Errorf("%+v", got)
+	}
+	// Of a drive of which less than a third was written, a write area may run out besides.
+	s.Target.CapacityBytes = unit.TB
+	if least := curve(t, s).For(got.Amount); least.Known() || !near(least.Low, got.Seconds) || curve(t, s).Settled() {
+		t.Errorf("of a larger drive: %+v", least)
 	}
 	if c.Stepped() || len(c.Phases) != 2 || !near(float64(c.Phases[1].Rate), 0.7e9) ||
 		!near(float64(c.Phases[1].Slowest), 250e6) {

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"opengauge/core/judge/explain"
+	"opengauge/core/record/session"
 	"opengauge/core/stat"
 )
 
@@ -24,6 +25,21 @@ type tail struct {
 	at   float64
 	// error is how far the rate may be off, as a share of it.
 	error float64
+	// least says that it may become slower still: heat and a fallen link go on, and a fast
+	// write area that is not full yet may run out besides.
+	least bool
+}
+
+// largestArea is the largest share of a drive that a fast write area holds: cells of three
+// bits that are used for one. Who wrote more than that has filled any.
+const largestArea = 1.0 / 3
+
+// mayRunOut says whether a fast write area may run out after so much was written.
+func mayRunOut(kind string, s *session.Session, pass *session.Pass, moved float64) bool {
+	if !pass.Writes() || kind == explain.CacheExhausted || kind == explain.CreditExhausted {
+		return false
+	}
+	return moved < largestArea*float64(s.Target.CapacityBytes) || s.Target.CapacityBytes == 0
 }
 
 const (
