@@ -42,10 +42,16 @@ func silent(t *testing.T) string {
 	}
 	t.Cleanup(func() { _ = listener.Close() })
 	go func() {
+		var held []net.Conn // one that nobody holds is closed when memory is tidied
 		for {
-			if _, err := listener.Accept(); err != nil {
+			connection, err := listener.Accept()
+			if err != nil {
+				for _, each := range held {
+					_ = each.Close()
+				}
 				return
 			}
+			held = append(held, connection)
 		}
 	}()
 	return listener.Addr().String()
