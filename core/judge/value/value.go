@@ -496,6 +496,10 @@ func stepOf(from, to Offer, n unit.Notation) Step {
 	buys, nothing = append(buys, sooner...), append(nothing, alike...)
 	step.breakEven(from, to)
 	step.Verdict = stepVerdict(step, buys, nothing, held)
+	if step.BreakEven > 0 {
+		step.Verdict += fmt.Sprintf(" At %.0f it would cost as much for %s as the cheaper one.", step.BreakEven,
+			step.BreakEvenFor)
+	}
 	if len(unknown) > 0 {
 		step.Verdict += " What the narrower chain hid is not known of " + strings.Join(unknown, ", ") + "."
 	}

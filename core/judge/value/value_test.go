@@ -44,7 +44,7 @@ func TestValue(t *testing.T) {
 	step := value.Steps[0]
 	if step.Price != 100 || !step.Gains[0].Nothing || step.Gains[1].Nothing || step.Gains[1].Share != 1 ||
 		step.Verdict != "From dunlin + limpet to sandpiper + limpet, 100 more buys 500 MB/s more for writes (+100 "+
-			"%), and nothing for reads." {
+			"%), and nothing for reads. At 200 it would cost as much for writes as the cheaper one." {
 		t.Errorf("the step is %+v", step)
 	}
 }
@@ -106,7 +106,7 @@ func TestValueOfVolumesIsAMonth(t *testing.T) {
 		t.Fatalf("%+v, %v", value, err)
 	}
 	if step := value.Steps[0]; step.Verdict != "From burst to steady, 17 more a month buys 125 MB/s more for reads "+
-		"(+100 %)." || value.Offers[1].PricePerTB != 88 {
+		"(+100 %). At 88 it would cost as much for reads as the cheaper one." || value.Offers[1].PricePerTB != 88 {
 		t.Errorf("%+v, a TB costs %v", step, value.Offers[1].PricePerTB)
 	}
 }
