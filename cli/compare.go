@@ -145,9 +145,9 @@ func (e *environment) showComparison(made compare.Comparison, simulated bool, no
 		screen.Println("")
 		screen.Table(table.Quantities(made))
 	}
-	if len(made.Quoted) > 0 {
+	if quoted := table.Quoted(made.Quoted, notation); len(quoted.Rows) > 0 {
 		screen.Println("")
-		screen.Table(table.Quoted(made.Quoted, notation))
+		screen.Table(quoted)
 	}
 	screen.Println("")
 	for _, verdict := range made.Verdicts {

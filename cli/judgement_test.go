@@ -63,7 +63,7 @@ func TestCopiesAreComparedByTimeAndByBothChains(t *testing.T) {
 	d := newDesk(t)
 	for _, enclosure := range []string{"limpet", "barnacle"} {
 		d.must("copy", "sim:sandpiper", "sim:dunlin", "--from-through", "barnacle", "--to-through", enclosure, "--set",
-			"large-file", "--size", "20GB", "--repeat", "3", "--name", enclosure)
+			"large-file,mixed-folder", "--size", "20GB", "--repeat", "3", "--name", enclosure)
 	}
 	made := decode[compare.Comparison](t, d.must("compare", "limpet", "barnacle", "--json"))
 	var whole []compare.Row
@@ -71,8 +71,14 @@ func TestCopiesAreComparedByTimeAndByBothChains(t *testing.T) {
 		if !row.Folded {
 			whole = append(whole, row)
 		}
+		if row.ByAmount || row.Metric != compare.Time {
+			t.Errorf("%s is compared by %s, by amounts: %v", row.Label, row.Metric, row.ByAmount)
+		}
 	}
-	if len(whole) != 1 || whole[0].Metric != compare.Time || !(math.Abs(whole[0].Figures[0].Value/19.2-1) <= 0.02) {
+	if len(made.Moves) != 0 {
+		t.Errorf("a folder of small and large files goes through levels: %+v", made.Moves)
+	}
+	if len(whole) != 2 || whole[0].Metric != compare.Time || !(math.Abs(whole[0].Figures[0].Value/19.2-1) <= 0.02) {
 		t.Errorf("rows are %+v", whole)
 	}
 	if !strings.Contains(made.Verdicts[0], "only destination enclosure differs") {

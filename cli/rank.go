@@ -107,9 +107,9 @@ func (e *environment) rank(reference string, amount *amountFlags) error {
 		screen.Println("")
 		screen.Table(table.MoveStandings(moves))
 	}
-	if len(quoted) > 0 {
+	if published := table.Quoted(quoted, notation); len(published.Rows) > 0 {
 		screen.Println("")
-		screen.Table(table.Quoted(quoted, notation))
+		screen.Table(published)
 	}
 	if len(standings) == 0 {
 		screen.Println("It has no whole pass to be ranked by.")

@@ -22,17 +22,18 @@ func Quoted(quoted []compare.Quoted, notation unit.Notation) Table {
 	t := Table{Columns: []Column{text("quoted of"), text("load"), number("quoted"), text("session"), number("measured"),
 		number("of quoted"), text("source")}}
 	for _, q := range quoted {
-		row := []string{q.Part, q.Load.Long(), q.Text(notation), q.Session, "not measured", "", sourceOf(q.Quote)}
-		if q.Measured > 0 {
-			row[4], row[5] = measuredText(q, notation), unit.Percent(q.Share)
+		if q.Measured == 0 {
+			continue // of what was not measured there is nothing to stand beside
 		}
+		row := []string{q.Part, q.Load.Long(), q.Text(notation), q.Session, measuredText(q, notation),
+			unit.Percent(q.Share), sourceOf(q.Quote)}
 		if q.Warning != "" {
 			row[5] += " *"
 			t.Notes = append(t.Notes, fmt.Sprintf("* %s against %s: %s.", q.Session, q.Source, q.Warning))
 		}
 		t.Rows = append(t.Rows, row)
 	}
-	if len(quoted) > 0 {
+	if len(t.Rows) > 0 {
 		t.Notes = append(t.Notes, "Quoted figures are what others published, in ways that nobody here checked; they take "+
 			"part in no comparison.")
 	}

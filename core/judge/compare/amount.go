@@ -70,8 +70,8 @@ func (c *Comparison) addAmounts(sides []curves, asked []unit.Bytes) {
 				shared, falls, stepped = shared || i > 0, falls || curve.Falls(), stepped || curve.Stepped()
 			}
 		}
-		bulk := key.IsWholeCopy() || !key.IsCopy() && key.Load.Bulk()
-		if !shared || key.Load.Scheduled() || !falls && (len(asked) == 0 || !bulk) {
+		bulk := key.IsCopy() || key.Load.Bulk()
+		if !shared || !hasLevels(key) || !falls && (len(asked) == 0 || !bulk) {
 			continue
 		}
 		a.finish(asked)
@@ -82,11 +82,22 @@ func (c *Comparison) addAmounts(sides []curves, asked []unit.Bytes) {
 	}
 }
 
-// withoutRatios takes the ratios of a load away, as it has no average.
+// hasLevels says whether what throughput goes through under a key is the storage's doing:
+// not where operations arrive on a schedule, and in no folder of small and large files,
+// which changes its pace with them. The work of single ends is no load of its own.
+func hasLevels(key session.Key) bool {
+	if key.IsCopy() {
+		return key.IsWholeCopy() && session.OfLargeFiles(key.Copy.Bytes, key.Copy.Files)
+	}
+	return !key.Load.Scheduled()
+}
+
+// withoutRatios takes the ratios of a load away, as it has no average. The time of a whole
+// copy is what it is.
 func (c *Comparison) withoutRatios(key session.Key) {
 	for i := range c.Rows {
 		row := &c.Rows[i]
-		if row.Load != key {
+		if row.Load != key || row.Metric == Time {
 			continue
 		}
 		row.ByAmount = true
