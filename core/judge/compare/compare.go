@@ -128,9 +128,9 @@ func New(sessions []*session.Session, terms Terms) (Comparison, error) {
 	c.Quoted = QuotedOf(sessions, terms.Quotes)
 	if len(c.Rows) == 0 && len(c.Amounts) == 0 {
 		if !slices.ContainsFunc(c.Outcomes, func(o outcome.Outcome) bool { return o.Failed() }) {
-			return c, nothingShared(c.Sides, all)
+			return c, nothingShared(sessions, all)
 		}
-		c.NotShared = strings.TrimPrefix(nothingShared(c.Sides, all).Error(), "nothing to compare: ")
+		c.NotShared = strings.TrimPrefix(nothingShared(sessions, all).Error(), "nothing to compare: ")
 	}
 	c.finish()
 	return c, nil
@@ -154,9 +154,9 @@ func newRow(key session.Key, all []Loads) (Row, bool) {
 	return row, shared
 }
 
-func nothingShared(sides []Side, all []Loads) error {
-	texts := make([]string, len(sides))
-	for i, side := range sides {
+func nothingShared(sessions []*session.Session, all []Loads) error {
+	texts := make([]string, len(sessions))
+	for i, side := range sessions {
 		var labels []string
 		for _, key := range all[i].Order {
 			labels = append(labels, key.String())
@@ -169,8 +169,12 @@ func nothingShared(sides []Side, all []Loads) error {
 			texts[i] = side.DisplayName() + " has no whole pass"
 		}
 	}
-	return fmt.Errorf("nothing to compare: no session has a pass in common with the first: %s; measure both with "+
-		"the same plan", strings.Join(texts, ". "))
+	how := "measure both with the same plan"
+	if first, other := sessions[0].Plan.Name, sessions[len(sessions)-1]; first != "" && first != other.Plan.Name {
+		how += fmt.Sprintf(", as %s with --plan %s", other.DisplayName(), first)
+	}
+	return fmt.Errorf("nothing to compare: no session has a pass in common with the first: %s; %s",
+		strings.Join(texts, ". "), how)
 }
 
 func differencesOf(sides []Side) []Difference {
