@@ -243,3 +243,84 @@ func TestWithoutWhatHeldIt(t *testing.T) {
 		}
 	}
 }
+
+func TestWhatComesAgainAfterTheRecording(t *testing.T) {
+	c := curve(t, area("a", 200e6))
+	onward, known := c.Onward()
+	if !known || len(onward) != 1 || !near(onward[0].Rate, 200e6) || len(c.Recording()) != 300 || !near(c.Longest(), 300) {
+		t.Errorf("%v, %v; %d stretches over %v s", onward, known, len(c.Recording()), c.Longest())
+	}
+	if onward, known := curve(t, writing("a", 0, []level{{60, 500e6}})).Onward(); known {
+		t.Errorf("after a steady recording: %v", onward)
+	}
+}
+
+// The rate of a level that varies is known as well as its mean is.
+func TestTheRestOfANoisyLevelHasAnInterval(t *testing.T) {
+	s := area("a", 200e6)
+	samples := s.Passes[0].Samples
+	for i := 100; i < len(samples); i++ {
+		by := 1 + 0.2*math.Sin(float64(i)*2.4)
+		samples[i].Bytes = unit.Bytes(float64(samples[i].Bytes) * by)
+		samples[i].BytesPerSecond *= unit.BytesPerSecond(by)
+	}
+	got := curve(t, s).For(340 * unit.GB) // a thousand seconds after the recording
+	if wide := (got.High - got.Low) / 2 / (got.Seconds - 300); !near(got.Seconds, 1300) || wide < 0.012 || wide > 0.1 {
+		t.Errorf("%+v, to within %.3f of what is beyond the recording", got, wide)
+	}
+	exact := curve(t, area("a", 200e6)).For(340 * unit.GB)
+	if !(math.Abs((exact.High-exact.Low)/2/1000-leastError) <= 0.001) {
+		t.Errorf("of a level that does not: %+v", exact)
+	}
+}
+
+func TestWhereASessionStandsByAnAmount(t *testing.T) {
+	own := curve(t, area("a", 200e6))
+	others := []*session.Session{area("alike", 201e6), area("slower", 100e6), area("faster", 400e6),
+		area("fastest", 800e6), writing("unknown", 0, []level{{60, 500e6}})}
+	s := Stand(own, 240*unit.GB, others)
+	if s.Others != 4 || s.Alike != 1 || s.Slower != 1 || s.Faster != 2 || s.Next == nil || s.Next.Session != "faster" ||
+		!near(s.Seconds, 800) {
+		t.Errorf("%+v, next %+v", s, s.Next)
+	}
+	if s := Stand(curve(t, writing("a", 0, []level{{60, 500e6}})), unit.TB, others); s.Others != 0 || s.Next != nil {
+		t.Errorf("of a time that is not known: %+v", s)
+	}
+}
+
+// What a session wrote before is said where it may have used up a part of the area.
+func TestWhatWasWrittenBeforeIsSaid(t *testing.T) {
+	s := area("a", 200e6)
+	before := s.Passes[0]
+	before.Load.Block, before.Samples, before.Bytes = 4*unit.KiB, before.Samples[:30], 30*unit.GB
+	s.Passes[0].Index = 1
+	s.Passes[0].StartedSeconds = 5000
+	s.Passes = append([]session.Pass{before}, s.Passes...)
+	curves := Of(s)
+	told := Told(curves)
+	if len(told) != 1 || told[0].Before != 30*unit.GB {
+		t.Fatalf("%d curves are told, %s before", len(told), told[0].Before.Decimal())
+	}
+	if text := told[0].Says(unit.Decimal, nil); !strings.Contains(text, "30 GB had been written before it") {
+		t.Errorf("%q", text)
+	}
+	if text := told[0].Says(unit.Binary, nil); !strings.Contains(text, "MiB/s") {
+		t.Errorf("%q", text)
+	}
+}
+
+func TestLevelsOneByOne(t *testing.T) {
+	c := curve(t, writing("a", 2*unit.TB, []level{{60, 2e9}, {60, 1e9}, {200, 300e6}}))
+	if len(c.Phases) != 3 || !c.Stepped() {
+		t.Fatalf("%+v", c.Phases)
+	}
+	for i, want := range []struct{ from, rate float64 }{{0, 2e9}, {120e9, 1e9}, {180e9, 300e6}} {
+		if p := c.Phases[i]; math.Abs(float64(p.From)-want.from) > 2e9 || !near(float64(p.Rate), want.rate) {
+			t.Errorf("level %d is %+v, want %+v", i, p, want)
+		}
+	}
+	if got := c.Levels(unit.Decimal); got != "the first 120 GB at 2\u00a0000 MB/s, then 1\u00a0000 MB/s up to 180 GB, "+
+		"then 300 MB/s" {
+		t.Errorf("%q", got)
+	}
+}
