@@ -50,7 +50,7 @@ func ParseQuote(part, loadText, value string) (Quote, error) {
 	case notLatency == nil && latency > 0:
 		q.Latency = latency.Seconds()
 	default:
-		if q.Rate, err = unit.ParseRate(value); err != nil {
+		if q.Rate, err = unit.ParseRate(value); err != nil || q.Rate <= 0 {
 			return q, fmt.Errorf("%q is no figure with its unit; write one like 2900MB/s, 95000 IOPS or 84us", value)
 		}
 	}
