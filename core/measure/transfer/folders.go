@@ -347,15 +347,22 @@ func move(c chunk, from, to *os.File) error {
 		return nil
 	}
 	data := c.buffer
-	switch source := payload.Compressible(0); {
-	case from != nil:
-	case source.Fits(len(data)):
-		data = source.Next(len(data))
-	default:
-		source.Fill(data)
+	if from == nil {
+		data = uncompressible(data)
 	}
 	if _, err := to.WriteAt(data, c.offset); err != nil {
 		return fmt.Errorf("writing %s at %d: %w", c.path, c.offset, errors.Unwrap(err))
 	}
 	return nil
+}
+
+// uncompressible is as much data that cannot be compressed as the buffer holds. It is asked for only where
+// data is made up: the first call prepares all of it, which takes a second that no copy should be charged with.
+func uncompressible(buffer []byte) []byte {
+	source := payload.Compressible(0)
+	if source.Fits(len(buffer)) {
+		return source.Next(len(buffer))
+	}
+	source.Fill(buffer)
+	return buffer
 }
