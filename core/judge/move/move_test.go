@@ -315,7 +315,7 @@ func TestLevelsOneByOne(t *testing.T) {
 		t.Fatalf("%+v", c.Phases)
 	}
 	for i, want := range []struct{ from, rate float64 }{{0, 2e9}, {120e9, 1e9}, {180e9, 300e6}} {
-		if p := c.Phases[i]; math.Abs(float64(p.From)-want.from) > 2e9 || !near(float64(p.Rate), want.rate) {
+		if p := c.Phases[i]; !(math.Abs(float64(p.From)-want.from) <= 2e9) || !near(float64(p.Rate), want.rate) {
 			t.Errorf("level %d is %+v, want %+v", i, p, want)
 		}
 	}
