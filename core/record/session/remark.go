@@ -165,6 +165,9 @@ func (n *Remark) Line() (lead, text string) {
 	if n.Photo != nil {
 		texts = append(texts, fmt.Sprintf("photo %s (%s)", n.Photo.Name, unit.Bytes(len(n.Photo.Data)).Decimal()))
 	}
+	if len(texts) > 1 {
+		texts[0] = strings.TrimSuffix(texts[0], ".") // the list goes on behind it
+	}
 	return lead, strings.Join(texts, "; ")
 }
 

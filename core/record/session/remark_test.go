@@ -29,7 +29,7 @@ func TestNotesAreAddedAndCorrectWhatWasSaid(t *testing.T) {
 	if err != nil || photo.Kind != "png" || photo.Ending() != ".png" {
 		t.Fatalf("%+v, %v", photo, err)
 	}
-	if err := s.Amend(Amendment{Remark: Remark{Text: " too hot to touch ", By: "gull", AtSeconds: &at, Photo: photo},
+	if err := s.Amend(Amendment{Remark: Remark{Text: " too hot to touch. ", By: "gull", AtSeconds: &at, Photo: photo},
 		Conditions: map[string]string{"fan": "off", "deck": "wet"},
 		Parts:      []book.Part{{Kind: book.Drive, Name: "curlew"}, {Kind: book.Cable, Name: "deck-cable"}}}); err != nil {
 		t.Fatal(err)
