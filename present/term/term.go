@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"regexp"
 	"strings"
 
 	"charm.land/lipgloss/v2"
@@ -58,13 +59,20 @@ func (s *Screen) Println(text string) { s.Printf("%s\n", text) }
 // Heading writes a line that begins something new.
 func (s *Screen) Heading(text string) { s.Println(bold.Render(Clean(text))) }
 
+// A figure and its unit are never parted by the end of a line: while a text is wrapped, a rune of
+// the private use area stands for the space between them.
+var figureAndUnit = regexp.MustCompile(`(\d) (%|°C|[kMGTP]?i?B/s|[kMGTP]?i?B\b|IOPS|s\b|min\b|h\b)`)
+
+const heldSpace = "\ue000"
+
 // Paragraph writes text wrapped to the screen, its first line after a lead and
 // the others as far in.
 func (s *Screen) Paragraph(lead, text string) {
 	indent := lipgloss.Width(lead)
 	width := max(min(s.Width, plainWidth)-indent, 20)
-	for _, line := range strings.Split(lipgloss.Wrap(Clean(text), width, ""), "\n") {
-		s.Println(lead + strings.TrimRight(line, " "))
+	held := figureAndUnit.ReplaceAllString(Clean(text), "${1}"+heldSpace+"${2}")
+	for _, line := range strings.Split(lipgloss.Wrap(held, width, ""), "\n") {
+		s.Println(lead + strings.TrimRight(strings.ReplaceAll(line, heldSpace, " "), " "))
 		lead = strings.Repeat(" ", indent)
 	}
 }

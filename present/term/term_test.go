@@ -52,6 +52,19 @@ func TestHostileTextIsNotSentToTheTerminal(t *testing.T) {
 	}
 }
 
+func TestAFigureStaysWithItsUnit(t *testing.T) {
+	for _, unit := range []string{"%", "MB/s", "°C", "min", "s"} {
+		text := "it is faster by some 20 " + unit + " and by more"
+		for width := 22; width < 40; width++ {
+			var out strings.Builder
+			(&Screen{out: &out, Width: width}).Paragraph("→ ", text)
+			if !strings.Contains(out.String(), "20 "+unit) {
+				t.Errorf("at a width of %d: %q", width, out.String())
+			}
+		}
+	}
+}
+
 func TestTableAlignsNumbers(t *testing.T) {
 	text := drawn(func(s *Screen) {
 		s.Table(table.Table{
