@@ -120,7 +120,7 @@ func (e *environment) demo(ctx context.Context, folder string) error {
 	}
 	sessions = append(sessions, copied)
 	flags := &reportFlags{title: "Tidewrack Field Lab: which drive for the recorders?", author: "Tidewrack Field Lab"}
-	made := article.New(e.reportOf(sessions, flags, notation))
+	made := article.New(e.reportOf(sessions, nil, flags, notation))
 	report := filepath.Join(folder, "report.html")
 	if err := e.writeFile(report, func(w io.Writer) error { return page.Write(w, made) }); err != nil {
 		return err

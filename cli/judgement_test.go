@@ -5,6 +5,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -183,4 +184,31 @@ func TestAmountsOfTheDunlin(t *testing.T) {
 			t.Errorf("--amount %s: exit %d, %q", amount, out.code, out.stderr)
 		}
 	}
+}
+
+func TestReportsSayHowLongAnAmountTakes(t *testing.T) {
+	t.Parallel()
+	d := simulated(t, "a: sim:curlew --plan quick", "b: sim:dunlin --through barnacle --plan quick")
+	words := regexp.MustCompile(`(?m)^- ([ab]): .*; 1 GB [0-9.]+ m?s\.$`)
+	for _, sessions := range [][]string{{"a"}, {"a", "b"}} {
+		folder := filepath.Join(t.TempDir(), "kit")
+		d.must(append([]string{"report", "--kit", folder, "--amount", "1GB"}, sessions...)...)
+		article, err := os.ReadFile(filepath.Join(folder, "article.md"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		said := map[string]bool{}
+		for _, match := range words.FindAllStringSubmatch(string(article), -1) {
+			said[match[1]] = true
+		}
+		if len(said) != len(sessions) {
+			t.Errorf("of %q it says %v", sessions, said)
+		}
+	}
+	page := filepath.Join(t.TempDir(), "none.html")
+	out := d.run("report", "a", "--out", page, "--amount", "400")
+	if _, err := os.Stat(page); out.code != 2 || err == nil {
+		t.Errorf("an amount without a unit: exit %d, the page: %v", out.code, err)
+	}
+	wants(t, "report", out.stderr, "no amount with its unit")
 }

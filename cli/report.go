@@ -27,6 +27,7 @@ import (
 type reportFlags struct {
 	out, kit, picture, drawn      string
 	title, author, note, baseline string
+	amount                        amountFlags
 }
 
 func newReport(env *environment) *cobra.Command {
@@ -50,6 +51,7 @@ moves and money draw all sessions together.`,
 		Example: `  opengauge report latest --out report.html
   opengauge report fan-off fan-on --out fan.html --title "Does the fan help?" --author "A. Reviewer"
   opengauge report fan-off fan-on --kit fan-article
+  opengauge report drive-a drive-b --amount 400GB --out move.html
   opengauge report latest --image trace.png`,
 		Args:              cobra.MinimumNArgs(1),
 		ValidArgsFunction: env.completeSessions,
@@ -65,6 +67,7 @@ moves and money draw all sessions together.`,
 	set.StringVar(&flags.note, "note", "", "a few sentences of your own, at the top")
 	set.StringVar(&flags.baseline, "baseline", "", "the session to compare the others with (default the one that "+
 		"has most in common with them)")
+	flags.amount.add(cmd)
 	_ = cmd.RegisterFlagCompletionFunc("figure",
 		cobra.FixedCompletions(figure.Names(), cobra.ShellCompDirectiveNoFileComp))
 	_ = cmd.RegisterFlagCompletionFunc("baseline", env.completeSessions)
@@ -97,6 +100,10 @@ func (e *environment) report(references []string, flags *reportFlags) error {
 	if err != nil {
 		return err
 	}
+	amounts, err := flags.amount.amounts()
+	if err != nil {
+		return err
+	}
 	sessions, err := e.loadSessions(references)
 	if err != nil {
 		return err
@@ -107,7 +114,7 @@ func (e *environment) report(references []string, flags *reportFlags) error {
 	if err := firstOf(sessions, flags.baseline); err != nil {
 		return err
 	}
-	report := e.reportOf(sessions, flags, notation)
+	report := e.reportOf(sessions, amounts, flags, notation)
 	made := article.New(report)
 	if flags.out != "" {
 		if err := e.writeFile(flags.out, func(w io.Writer) error { return page.Write(w, made) }); err != nil {
@@ -149,9 +156,11 @@ func firstOf(sessions []*session.Session, baseline string) error {
 }
 
 // reportOf puts together what a report is made of.
-func (e *environment) reportOf(sessions []*session.Session, flags *reportFlags, notation unit.Notation) article.Report {
+func (e *environment) reportOf(sessions []*session.Session, amounts []unit.Bytes, flags *reportFlags,
+	notation unit.Notation) article.Report {
 	report := article.Report{
 		Title: flags.title, Author: flags.author, Note: flags.note, Program: Version(), Written: time.Now(),
+		Amounts: amounts,
 		Subject: figure.Subject{Sessions: sessions, Findings: map[string][]session.Finding{}, Notation: notation},
 	}
 	if report.Title == "" {
@@ -170,11 +179,12 @@ func (e *environment) reportOf(sessions []*session.Session, flags *reportFlags, 
 	if flags.baseline == "" {
 		compared = compare.WithBaseline(sessions)
 	}
-	if made, err := compare.New(compared, compare.Terms{Findings: report.Findings}); err == nil && len(compared) > 1 {
+	terms := compare.Terms{Amounts: amounts, Findings: report.Findings}
+	if made, err := compare.New(compared, terms); err == nil && len(compared) > 1 {
 		made = made.Shared()
 		report.Comparison = &made
 	}
-	if made, err := value.Of(sessions, value.Terms{}, notation); err == nil && made.Priced() {
+	if made, err := value.Of(sessions, value.Terms{Amounts: amounts}, notation); err == nil && made.Priced() {
 		report.Value = &made
 	}
 	return report

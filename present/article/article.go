@@ -11,6 +11,7 @@ import (
 
 	"opengauge/core/judge/compare"
 	"opengauge/core/record/session"
+	"opengauge/core/unit"
 	"opengauge/present/figure"
 	"opengauge/present/table"
 )
@@ -19,6 +20,8 @@ import (
 type Report struct {
 	Title, Author, Note string
 	figure.Subject
+	// Amounts are those that a reader asked the times of.
+	Amounts []unit.Bytes
 	// Quoted are figures that others published of the same parts.
 	Quoted []compare.Quoted
 	// Program is the version of the program that writes it.
@@ -105,7 +108,11 @@ func New(r Report) Article {
 func sections() []func(Report) Section {
 	order := []func(Report) Section{tested, verdict, notes, comparison}
 	for _, kind := range figure.Forms {
-		if !kind.Within {
+		switch {
+		case kind.Within:
+		case kind.Name == "moves":
+			order = append(order, howLong(kind))
+		default:
 			order = append(order, figuresOf(kind))
 		}
 	}

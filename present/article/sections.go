@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"opengauge/core/judge/move"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/present/figure"
@@ -152,6 +153,28 @@ func comparison(r Report) Section {
 	}
 	section.Blocks = append(append(section.Blocks, differences...), noted(c.Findings)...)
 	return section
+}
+
+// howLong says how long amounts take, over the figures of it: each session's own
+// words where there is no comparison to say it, or where amounts were asked for.
+func howLong(kind figure.Form) func(Report) Section {
+	return func(r Report) Section {
+		section := figuresOf(kind)(r)
+		var said []Point
+		for _, s := range r.Sessions {
+			curves := move.Of(s)
+			for _, curve := range move.Told(curves) {
+				asked := curve.Asked(r.Amounts)
+				if len(asked) > 0 || curve.Falls() && len(r.Sessions) == 1 {
+					said = append(said, Point{s.DisplayName(), curve.Says(r.Notation, asked)})
+				}
+			}
+		}
+		if len(said) > 0 {
+			section.Blocks = slices.Insert(section.Blocks, 0, Block{Points: said})
+		}
+		return section
+	}
 }
 
 // money says what the money buys.

@@ -101,7 +101,7 @@ func (m Moves) annotate(p *plot.Plot, canvas, sheet draw.Canvas) {
 		detail.YAlign = draw.YCenter
 		text := fmt.Sprintf("%.4g GB: %.3g %s", last.Gigabytes, last.Time, m.Unit)
 		if last.Gigabytes < m.Gigabytes*0.999 {
-			text += ", not known beyond"
+			text += ", then unknown"
 		}
 		sheet.FillText(detail, vg.Point{X: x, Y: y - pixels(17)}, text)
 	}
