@@ -130,8 +130,7 @@ func ranked(book *logbook.Logbook, reference string, amounts []unit.Bytes) ([]mo
 	if err != nil {
 		return nil, err
 	}
-	own := move.Of(s)
-	for _, curve := range move.Told(own) {
+	for _, curve := range move.Told(move.Of(s)) {
 		ids, err := book.Peers(s, curve.Key, mostPeers)
 		if err != nil {
 			return nil, err

@@ -162,8 +162,7 @@ func howLong(kind figure.Form) func(Report) Section {
 		section := figuresOf(kind)(r)
 		var said []Point
 		for _, s := range r.Sessions {
-			curves := move.Of(s)
-			for _, curve := range move.Told(curves) {
+			for _, curve := range move.Told(move.Of(s)) {
 				asked := curve.Asked(r.Amounts)
 				if len(asked) > 0 || curve.Falls() && len(r.Sessions) == 1 {
 					said = append(said, Point{s.DisplayName(), curve.Says(r.Notation, asked)})

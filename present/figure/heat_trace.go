@@ -57,8 +57,7 @@ func ranOn(s *session.Session, findings []session.Finding) *session.Session {
 		joined.Passes = slices.DeleteFunc(slices.Clone(joined.Passes), func(p session.Pass) bool {
 			return slices.Contains(run.Indexes[1:], p.Index)
 		})
-		at := slices.IndexFunc(joined.Passes, func(p session.Pass) bool { return p.Index == run.Indexes[0] })
-		joined.Passes[at] = run.Whole
+		*joined.PassAt(run.Indexes[0]) = run.Whole
 	}
 	return &joined
 }

@@ -55,8 +55,7 @@ func movesOf(subject Subject) []Moves {
 	var order []session.Key
 	sides := map[session.Key][]Side{}
 	for _, s := range subject.Sessions {
-		curves := move.Of(s)
-		for _, curve := range move.Told(curves) {
+		for _, curve := range move.Told(move.Of(s)) {
 			key := curve.Key
 			key.Amount = 0 // a curve is of all amounts
 			if sides[key] == nil {
@@ -94,21 +93,21 @@ func NewMoves(sides []Side, asked []unit.Bytes) Moves {
 	for _, amount := range asked {
 		most = max(most, amount)
 	}
-	var crossings []move.Crossing
-	for _, s := range sides[1:] {
-		crossings = append(crossings, move.Crossings(sides[0].Curve, s.Curve)...)
-	}
-	for _, crossing := range crossings {
-		most = max(most, crossing.Amount*13/10)
+	crossings := make([][]move.Crossing, len(sides))
+	for i, s := range sides[1:] {
+		crossings[i+1] = move.Crossings(sides[0].Curve, s.Curve)
+		for _, crossing := range crossings[i+1] {
+			most = max(most, crossing.Amount*13/10)
+		}
 	}
 	m.Gigabytes = Top(float64(most) / 1e9)
 	for _, s := range sides {
 		m.Lines = append(m.Lines, m.line(s))
 	}
 	m.scale()
-	for i, s := range sides[1:] {
-		for _, crossing := range move.Crossings(sides[0].Curve, s.Curve) {
-			names := [2]string{sides[0].Name, sides[i+1].Name}
+	for i, s := range sides {
+		for _, crossing := range crossings[i] {
+			names := [2]string{sides[0].Name, s.Name}
 			at := sides[0].Curve.For(crossing.Amount).Seconds / m.Divisor
 			m.Crossings = append(m.Crossings, CrossingMark{Along{float64(crossing.Amount) / 1e9, at},
 				fmt.Sprintf("from %s on %s is ahead", crossing.Amount.Decimal(), names[crossing.After])})

@@ -9,19 +9,8 @@ import (
 	"gonum.org/v1/plot/vg/draw"
 )
 
-// Colours and marks of lines, so that each is told by more than its colour.
-var (
-	lineColours = []string{Throughput, Temperature, Writes, Caution, Ink, Fault}
-	lineMarks   = []draw.GlyphDrawer{draw.CircleGlyph{}, draw.SquareGlyph{}, draw.TriangleGlyph{}, draw.PyramidGlyph{},
-		draw.CrossGlyph{}, draw.RingGlyph{}}
-)
-
-const (
-	// movesRight is room for names at the ends of lines, in pixels.
-	movesRight = 230
-	// markEvery is how many points of a line there are from mark to mark.
-	markEvery = 24
-)
+// markEvery is how many points of a line there are from mark to mark.
+const markEvery = 24
 
 // Draw draws a line a session, dashed beyond what was recorded, and where they cross.
 func (m Moves) Draw(sheet draw.Canvas) error {
@@ -35,7 +24,7 @@ func (m Moves) Draw(sheet draw.Canvas) error {
 			return err
 		}
 	}
-	area := draw.Crop(sheet, pixels(margin), -pixels(movesRight), pixels(margin), -pixels(titleHeight))
+	area := draw.Crop(sheet, pixels(margin), -pixels(namesRight), pixels(margin), -pixels(titleHeight))
 	p.Draw(area)
 	heading(sheet, m.Title, m.Subtitle)
 	m.annotate(p, p.DataCanvas(area), sheet)
@@ -85,25 +74,17 @@ func alongs(points []Along) plotter.XYs {
 // annotate names the lines at their ends, none over another, and the crossings.
 func (m Moves) annotate(p *plot.Plot, canvas, sheet draw.Canvas) {
 	xs, ys := p.Transforms(&canvas)
-	x := sheet.Max.X - pixels(movesRight-14)
-	var taken []vg.Length
+	names := lineNames{sheet: sheet}
 	for i, line := range m.Lines {
 		last := line.Recorded[len(line.Recorded)-1]
 		if len(line.Beyond) > 0 {
 			last = line.Beyond[len(line.Beyond)-1]
 		}
-		y := free(ys(last.Time), taken)
-		taken = append(taken, y)
-		name := style(15, lineColours[i%len(lineColours)], true)
-		name.YAlign = draw.YCenter
-		sheet.FillText(name, vg.Point{X: x, Y: y}, clipped(line.Name, 24))
-		detail := style(12, CeilingGrey, false)
-		detail.YAlign = draw.YCenter
 		text := fmt.Sprintf("%.4g GB: %.3g %s", last.Gigabytes, last.Time, m.Unit)
 		if last.Gigabytes < m.Gigabytes*0.999 {
 			text += ", then unknown"
 		}
-		sheet.FillText(detail, vg.Point{X: x, Y: y - pixels(17)}, text)
+		names.write(ys(last.Time), i, line.Name, text)
 	}
 	for _, mark := range m.Crossings {
 		at := vg.Point{X: xs(mark.Gigabytes), Y: ys(mark.Time)}
@@ -119,20 +100,4 @@ func onPaper(canvas draw.Canvas, at vg.Point, text string) {
 	canvas.SetColor(paint(Paper))
 	canvas.Fill(box.Path())
 	canvas.FillText(written, at, text)
-}
-
-// free is a height near the one that is wanted at which no label is yet.
-func free(wanted vg.Length, taken []vg.Length) vg.Length {
-	const height = 40
-	for {
-		clear := true
-		for _, other := range taken {
-			if wanted < other+pixels(height) && wanted > other-pixels(height) {
-				wanted, clear = other-pixels(height), false
-			}
-		}
-		if clear {
-			return wanted
-		}
-	}
 }

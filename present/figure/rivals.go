@@ -60,9 +60,8 @@ func RivalsOf(s *session.Session, findings []session.Finding, notation unit.Nota
 		if len(f.Shares) < 2 || len(f.Passes) == 0 || f.Shares[0].Share >= least {
 			continue
 		}
-		i := slices.IndexFunc(s.Passes, func(p session.Pass) bool { return p.Index == f.Passes[0] })
-		if i >= 0 {
-			best, least = &s.Passes[i], f.Shares[0].Share
+		if pass := s.PassAt(f.Passes[0]); pass != nil {
+			best, least = pass, f.Shares[0].Share
 		}
 	}
 	if best == nil {

@@ -30,23 +30,15 @@ func (s Sweep) Draw(sheet draw.Canvas) error {
 			return err
 		}
 	}
-	area := draw.Crop(sheet, pixels(margin), -pixels(movesRight), pixels(margin), -pixels(titleHeight))
+	area := draw.Crop(sheet, pixels(margin), -pixels(namesRight), pixels(margin), -pixels(titleHeight))
 	p.Draw(area)
 	heading(sheet, s.Title, s.Subtitle)
 	canvas := p.DataCanvas(area)
 	_, ys := p.Transforms(&canvas)
-	var taken []vg.Length
+	names := lineNames{sheet: sheet}
 	for i, line := range s.Lines {
 		last := line.Points[len(line.Points)-1]
-		y := free(ys(last.Value), taken)
-		taken = append(taken, y)
-		x := sheet.Max.X - pixels(movesRight-14)
-		name := style(15, lineColours[i%len(lineColours)], true)
-		name.YAlign = draw.YCenter
-		sheet.FillText(name, vg.Point{X: x, Y: y}, clipped(line.Name, 24))
-		detail := style(12, CeilingGrey, false)
-		detail.YAlign = draw.YCenter
-		sheet.FillText(detail, vg.Point{X: x, Y: y - pixels(17)}, fmt.Sprintf("%.4g %s at the end", last.Value, s.Unit))
+		names.write(ys(last.Value), i, line.Name, fmt.Sprintf("%.4g %s at the end", last.Value, s.Unit))
 	}
 	return nil
 }

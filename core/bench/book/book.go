@@ -168,7 +168,7 @@ func (b Book) Part(name string) (Part, bool) {
 func (p *Part) keys() []document.Key {
 	common := []document.Key{
 		document.Text("about", &p.About), document.Into("price", &p.Price, parsePrice),
-		document.Into("price-date", &p.PriceDate, parseDate), document.Into("price-kind", &p.PriceKind, parsePriceKind),
+		document.Into("price-date", &p.PriceDate, ParseDate), document.Into("price-kind", &p.PriceKind, parsePriceKind),
 		document.Entries("extras", p.addExtra), document.Text("notes", &p.Notes),
 	}
 	connects := document.With("link", p.parseLink).Needed(

@@ -40,8 +40,8 @@ func parsePriceKind(text string) (string, error) {
 	return text, nil
 }
 
-// parseDate reads a day: "2026-05-01".
-func parseDate(text string) (string, error) {
+// ParseDate reads a day, as quotes and prices have it: "2026-05-01".
+func ParseDate(text string) (string, error) {
 	if _, err := time.Parse(time.DateOnly, text); err != nil {
 		return "", fmt.Errorf("%q is no day; write one like 2026-05-01", text)
 	}

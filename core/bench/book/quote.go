@@ -76,7 +76,7 @@ func (b *Book) addQuote(n document.Node) error {
 		document.Text("load", &loadText).Needed(`a quoted figure needs a "load", as tables write it`),
 		document.Text("value", &value).Needed(`a quoted figure needs a "value" with its unit`),
 		document.Text("source", &q.Source).Needed(`a quoted figure needs its "source"`),
-		document.Into("date", &q.Date, parseDate), document.Text("set", &q.Set),
+		document.Into("date", &q.Date, ParseDate), document.Text("set", &q.Set),
 	); err != nil {
 		return err
 	}
@@ -88,6 +88,3 @@ func (b *Book) addQuote(n document.Node) error {
 	b.Quoted = append(b.Quoted, made)
 	return nil
 }
-
-// ParseDate reads a day, as quotes and prices have it: "2026-05-01".
-func ParseDate(text string) (string, error) { return parseDate(text) }

@@ -69,20 +69,19 @@ func byFailures(members []member, bench factor.Bench) (Isolation, error) {
 // likelihood is how likely it is that a combination is as it was seen, given whether an
 // explanation says that it is bad.
 func (i *Isolation) likelihood(bad, seenBad bool) float64 {
-	wrong, right := mistaken, 1-mistaken
-	if i.failures {
-		wrong, right = failsAnyway, failsOften
-		if !bad {
-			right = 1 - failsAnyway
-		}
-		if bad && !seenBad {
-			return 1 - failsOften
-		}
+	chance := mistaken // of being seen as bad
+	switch {
+	case i.failures && bad:
+		chance = failsOften
+	case i.failures:
+		chance = failsAnyway
+	case bad:
+		chance = 1 - mistaken
 	}
-	if bad == seenBad {
-		return right
+	if seenBad {
+		return chance
 	}
-	return wrong
+	return 1 - chance
 }
 
 // slow is what combinations on the bad side are called.

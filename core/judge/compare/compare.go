@@ -5,6 +5,7 @@
 package compare
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -128,9 +129,9 @@ func New(sessions []*session.Session, terms Terms) (Comparison, error) {
 	c.Quoted = QuotedOf(sessions, terms.Quotes)
 	if len(c.Rows) == 0 && len(c.Amounts) == 0 {
 		if !slices.ContainsFunc(c.Outcomes, func(o outcome.Outcome) bool { return o.Failed() }) {
-			return c, nothingShared(sessions, all)
+			return c, errors.New("nothing to compare: " + nothingShared(sessions, all))
 		}
-		c.NotShared = strings.TrimPrefix(nothingShared(sessions, all).Error(), "nothing to compare: ")
+		c.NotShared = nothingShared(sessions, all)
 	}
 	c.finish()
 	return c, nil
@@ -154,7 +155,8 @@ func newRow(key session.Key, all []Loads) (Row, bool) {
 	return row, shared
 }
 
-func nothingShared(sessions []*session.Session, all []Loads) error {
+// nothingShared says that no load is in common, and what would be.
+func nothingShared(sessions []*session.Session, all []Loads) string {
 	texts := make([]string, len(sessions))
 	for i, side := range sessions {
 		var labels []string
@@ -173,7 +175,7 @@ func nothingShared(sessions []*session.Session, all []Loads) error {
 	if first, other := sessions[0].Plan.Name, sessions[len(sessions)-1]; first != "" && first != other.Plan.Name {
 		how += fmt.Sprintf(", as %s with --plan %s", other.DisplayName(), first)
 	}
-	return fmt.Errorf("nothing to compare: no session has a pass in common with the first: %s; %s",
+	return fmt.Sprintf("no session has a pass in common with the first: %s; %s",
 		strings.Join(texts, ". "), how)
 }
 

@@ -43,7 +43,7 @@ var quantities = []struct {
 		return of(o.Warmest, func(w *outcome.Warmest) float64 { return w.After })
 	}, move.Duration},
 	{"slowed_by_heat_share", "of the time slowed by heat", true, func(o *outcome.Outcome) (float64, bool) {
-		return o.Slowed / max(o.Seconds, 1e-9), o.Seconds > 0
+		return o.SlowedShare(), o.Seconds > 0
 	}, share},
 	{"fan_start_seconds", "fan starts after", false, func(o *outcome.Outcome) (float64, bool) {
 		return of(o.Fan, func(f *outcome.Fan) float64 { return f.After })

@@ -81,8 +81,7 @@ func beside(s *session.Session, q book.Quote) Quoted {
 
 // latencyOf is the mean latency of the first of some passes.
 func latencyOf(s *session.Session, passes []int) float64 {
-	at := slices.IndexFunc(s.Passes, func(p session.Pass) bool { return p.Index == passes[0] })
-	return s.Passes[at].Latency.Mean
+	return s.PassAt(passes[0]).Latency.Mean
 }
 
 // differing says in what a measured load is not the quoted one.

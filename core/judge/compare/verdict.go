@@ -58,8 +58,7 @@ func (c *Comparison) failures(at int) []string {
 // heat says for how much of the time heat slowed the two, where that is not the same.
 func (c *Comparison) heat(at int) string {
 	const apart = 0.02
-	slowed := func(i int) float64 { return c.Outcomes[i].Slowed / max(c.Outcomes[i].Seconds, 1e-9) }
-	base, other := slowed(0), slowed(at)
+	base, other := c.Outcomes[0].SlowedShare(), c.Outcomes[at].SlowedShare()
 	if max(base, other)-min(base, other) <= apart {
 		return ""
 	}

@@ -48,7 +48,7 @@ func (e *evidence) heatFacts(f *fit, levels []level, s states) {
 	}
 	e.fellAt(f, h)
 	if h.nRises > 0 {
-		f.either(h.rises, fmt.Sprintf("when it came back, it was at about %.0f °C (%s)", h.off.Value, times(h.nRises)),
+		f.either(h.rises, fmt.Sprintf("when it came back, it was at about %.0f °C (%s)", h.off.Value, Times(h.nRises)),
 			"it came back at temperatures that are no threshold")
 		f.figures = append(f.figures, h.off)
 	} else {
@@ -63,7 +63,7 @@ func (e *evidence) heatFacts(f *fit, levels []level, s states) {
 // fellAt adds at which temperature throughput fell.
 func (e *evidence) fellAt(f *fit, h heatFit) {
 	f.either(h.falls, fmt.Sprintf("when it fell, the %s was at about %.0f °C (%s)", h.sensor.name, h.on.Value,
-		times(h.nFalls)), fmt.Sprintf("it fell at temperatures of the %s that are no threshold, or unlikely for one",
+		Times(h.nFalls)), fmt.Sprintf("it fell at temperatures of the %s that are no threshold, or unlikely for one",
 		h.sensor.name))
 	for _, c := range e.changes {
 		if !c.falls() {
@@ -98,7 +98,8 @@ func (s *sensor) stood(e *evidence, before int) bool {
 	return late-early <= standing && high-low <= max(2*s.grain, 1.5)
 }
 
-func times(n int) string {
+// Times writes "once" or "3 times".
+func Times(n int) string {
 	if n == 1 {
 		return "once"
 	}

@@ -1,6 +1,8 @@
 package factor
 
 import (
+	"maps"
+
 	"opengauge/core/bench/book"
 	"opengauge/core/record/session"
 )
@@ -43,10 +45,7 @@ func (b Bench) Possible(f Set) (Set, bool) {
 	case fan != passive:
 		return f, true
 	}
-	still := Set{}
-	for key, value := range f {
-		still[key] = value
-	}
+	still := maps.Clone(f)
 	still[Fan] = off
 	return still, true
 }

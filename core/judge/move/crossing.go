@@ -37,7 +37,7 @@ func Crossings(a, b *Curve) []Crossing {
 		if !x.Known() || !y.Known() || max(x.Seconds, y.Seconds) < leastSeconds {
 			return 0
 		}
-		return math.Log(y.Seconds / x.Seconds) // above 0 the first is ahead
+		return leadOf(x, y)
 	}
 	var found []Crossing
 	ahead, from := 0.0, 0.0
@@ -63,13 +63,17 @@ func Alike(a, b *Curve) unit.Bytes {
 	reach, alike := reachOf(a, b), 0.0
 	for amount := 1e9; amount <= reach; amount *= 1.005 {
 		x, y := a.For(unit.Bytes(amount)), b.For(unit.Bytes(amount))
-		if !x.Known() || !y.Known() || math.Abs(math.Log(y.Seconds/x.Seconds)) >= leastLead {
+		if !x.Known() || !y.Known() || math.Abs(leadOf(x, y)) >= leastLead {
 			break
 		}
 		alike = amount
 	}
 	return unit.Bytes(alike)
 }
+
+// leadOf is by how much the first of two times is ahead, on the scale of logarithms; below
+// 0 the second is.
+func leadOf(a, b Time) float64 { return math.Log(b.Seconds / a.Seconds) }
 
 func which(lead float64) int {
 	if lead > 0 {

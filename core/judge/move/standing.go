@@ -38,7 +38,7 @@ func Stand(own *Curve, amount unit.Bytes, others []*session.Session) Standing {
 				continue
 			}
 			s.Others++
-			switch lead := math.Log(t.Seconds / s.Seconds); {
+			switch lead := leadOf(s.Time, t); {
 			case math.Abs(lead) < leastLead:
 				s.Alike++
 			case lead > 0:

@@ -97,6 +97,9 @@ func (o *Outcome) Failed() bool { return o.Dropouts > 0 || o.Errors > 0 }
 // Clean says whether nothing happened at all.
 func (o *Outcome) Clean() bool { return !o.Failed() && o.CutShort == 0 }
 
+// SlowedShare is for how much of the time heat slowed it.
+func (o *Outcome) SlowedShare() float64 { return o.Slowed / max(o.Seconds, 1e-9) }
+
 // Hourly is how often a number of things comes an hour of measuring, and Terabyte how
 // often in 10^12 bytes.
 func (o *Outcome) Hourly(count float64) float64   { return count / max(o.Seconds/3600, 1e-9) }
@@ -127,19 +130,12 @@ func count(number int64, what string) string {
 func (o *Outcome) Failures() string {
 	var texts []string
 	if o.Dropouts > 0 {
-		texts = append(texts, fmt.Sprintf("vanished %s (%s)", times(o.Dropouts), o.rates(float64(o.Dropouts))))
+		texts = append(texts, fmt.Sprintf("vanished %s (%s)", explain.Times(o.Dropouts), o.rates(float64(o.Dropouts))))
 	}
 	if o.Errors > 0 && o.Dropouts == 0 {
 		texts = append(texts, fmt.Sprintf("had %s (%s)", count(o.Errors, "error"), o.rates(float64(o.Errors))))
 	}
 	return strings.Join(texts, ", and ")
-}
-
-func times(n int) string {
-	if n == 1 {
-		return "once"
-	}
-	return fmt.Sprintf("%d times", n)
 }
 
 func (o *Outcome) rates(count float64) string {

@@ -1,6 +1,8 @@
 package predict
 
 import (
+	"cmp"
+
 	"opengauge/core/bench/link"
 	"opengauge/core/judge/move"
 	"opengauge/core/load"
@@ -21,8 +23,7 @@ type Amount struct {
 // telling of.
 func Amounts(s *session.Session, chain link.Chain, asked []unit.Bytes) []Amount {
 	made := []Amount{}
-	curves := move.Of(s)
-	for _, c := range move.Told(curves) {
+	for _, c := range move.Told(move.Of(s)) {
 		for _, amount := range c.Asked(asked) {
 			made = append(made, Amount{Load: c.Key.String(), Amount: amount, Measured: c.For(amount),
 				Expected: Time(s, c, chain, amount)})
@@ -44,22 +45,15 @@ func Time(s *session.Session, c *move.Curve, chain link.Chain, amount unit.Bytes
 	}
 	t := c.Through((usable.Low + usable.High) / 2).For(amount)
 	fast, slow := c.Through(usable.High).For(amount), c.Through(usable.Low).For(amount)
-	t.Low, t.High = or(fast.Low, fast.Seconds), or(slow.High, slow.Seconds)
+	t.Low, t.High = cmp.Or(fast.Low, fast.Seconds), cmp.Or(slow.High, slow.Seconds)
 	if open {
 		lifted := c.Lifted(fastest, atMost(s, c.Key.Load, usable)).For(amount)
-		t.Low = min(t.Low, or(lifted.Low, lifted.Seconds))
+		t.Low = min(t.Low, cmp.Or(lifted.Low, lifted.Seconds))
 	}
 	if t.Known() && t.High-t.Low < 0.005*t.Seconds { // the hop is none of its limits
 		t.Low, t.High = 0, 0
 	}
 	return t
-}
-
-func or(first, second float64) float64 {
-	if first > 0 {
-		return first
-	}
-	return second
 }
 
 // atMost is what a drive that a chain held back may do behind a hop.

@@ -32,8 +32,7 @@ func (o *Offer) time(s *session.Session, terms Terms, chain link.Chain) {
 		}
 	}
 	if len(terms.Amounts) > 0 {
-		curves := move.Of(s)
-		for _, c := range move.Told(curves) {
+		for _, c := range move.Told(move.Of(s)) {
 			for _, amount := range terms.Amounts {
 				t := c.For(amount)
 				if terms.Through != "" {

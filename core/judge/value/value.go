@@ -357,7 +357,7 @@ func worthOf(s *session.Session, use Use, levels map[session.Key][]move.Phase) (
 			continue
 		}
 		figure := loads.Figures[key]
-		pass := passOf(s, figure.Passes[0])
+		pass := s.PassAt(figure.Passes[0])
 		worth := Worth{Use: use, Rate: figure.Rate, Session: s.DisplayName(),
 			Pass: key.String(), load: asked, BytesPerJoule: bytesPerJoule(pass)}
 		if phases := levels[key]; len(phases) > 0 { // its mean is that of no state
@@ -397,11 +397,6 @@ func levelsOf(s *session.Session) map[session.Key][]move.Phase {
 		}
 	}
 	return levels
-}
-
-func passOf(s *session.Session, index int) *session.Pass {
-	at := slices.IndexFunc(s.Passes, func(p session.Pass) bool { return p.Index == index })
-	return &s.Passes[at]
 }
 
 // steadyRate is what a long write came down to: its steady state where that was

@@ -7,6 +7,7 @@ import (
 	"image"
 	_ "image/jpeg" // what photos are
 	_ "image/png"  // the same
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -90,7 +91,7 @@ func (s *Session) Amend(a Amendment) error {
 		return fmt.Errorf("the session lasted %s, and %s is not in it", unit.Span(unit.Duration(s.ElapsedSeconds())),
 			unit.Span(unit.Duration(*at)))
 	}
-	for _, key := range sortedKeys(a.Conditions) {
+	for _, key := range slices.Sorted(maps.Keys(a.Conditions)) {
 		before, after := s.Conditions[key], a.Conditions[key]
 		if before == after {
 			continue
@@ -127,15 +128,6 @@ func checkRemark(n *Remark) error {
 		return fmt.Errorf("a note has %d characters at the most, and this one has %d", longestNote, len([]rune(n.Text)))
 	}
 	return CheckPrintable("note", strings.ReplaceAll(n.Text, "\n", " "))
-}
-
-func sortedKeys(of map[string]string) []string {
-	var keys []string
-	for key := range of {
-		keys = append(keys, key)
-	}
-	slices.Sort(keys)
-	return keys
 }
 
 // Words writes a correction for people: "fan: on instead of off".

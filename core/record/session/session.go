@@ -7,6 +7,7 @@
 package session
 
 import (
+	"slices"
 	"time"
 
 	"opengauge/core/bench/book"
@@ -265,6 +266,16 @@ func (s *Session) Part(kind book.Role) (book.Part, bool) {
 		}
 	}
 	return book.Part{}, false
+}
+
+// PassAt is the pass with an index, or nil where there is none: a session that is cut down
+// to some of its passes keeps their indexes.
+func (s *Session) PassAt(index int) *Pass {
+	at := slices.IndexFunc(s.Passes, func(p Pass) bool { return p.Index == index })
+	if at < 0 {
+		return nil
+	}
+	return &s.Passes[at]
 }
 
 // SequentialRating is what the drive's maker states for sequential passes of an
