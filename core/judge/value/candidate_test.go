@@ -24,7 +24,8 @@ drives:
   curlew: {link: sata 3, capacity: 500GB, price: 38, ratings: {sequential-read: 560MB/s, sequential-write: 510MB/s}}
   sandpiper: {link: pcie 3.0 x4, capacity: 1000GB, price: 84, price-kind: street, price-date: 2026-05-01,
     ratings: {sequential-read: 3400MB/s, sequential-write: 2900MB/s, endurance: 600TB}}
-  dunlin: {link: pcie 3.0 x4, capacity: 2000GB, price: 109, ratings: {sequential-read: 3500MB/s, sequential-write: 3000MB/s}}
+  dunlin: {link: pcie 3.0 x4, capacity: 2000GB, price: 109,
+    ratings: {sequential-read: 3500MB/s, sequential-write: 3000MB/s}}
 `))
 	if err != nil {
 		t.Fatal(err)
