@@ -47,8 +47,12 @@ const (
 	columnTemperature = "temperature_celsius"
 )
 
-// Bounds of a time in seconds and of a rate that mean anything.
-const latest, quickest = 1e11, 1e15
+// Bounds of a time in seconds and of a rate, in bytes or operations a second, that
+// mean anything, and of what a recording moves in all, in bytes, operations or errors.
+const latest, quickest, mostMoved = 1e11, 1e15, 1e18
+
+// mostGap is how many of the usual steps between lines count as looked at.
+const mostGap = 3
 
 // mostRows are kept; beyond that neighbours are put together.
 const mostRows = 200_000
@@ -150,9 +154,9 @@ func (rd *reader) number(fields []string, column string) float64 {
 func (rd *reader) take(fields []string) {
 	made := row{
 		t: rd.number(fields, columnTime), rate: rd.number(fields, columnRate),
-		iops: orZero(rd.number(fields, columnIOPS)),
-		p50:  orZero(rd.number(fields, columnP50)), p99: orZero(rd.number(fields, columnP99)),
-		errors: int64(orZero(rd.number(fields, columnErrors))),
+		iops: within(rd.number(fields, columnIOPS), quickest),
+		p50:  within(rd.number(fields, columnP50), latest), p99: within(rd.number(fields, columnP99), latest),
+		errors: int64(within(rd.number(fields, columnErrors), mostMoved/mostRows)),
 	}
 	made.blank = math.IsNaN(made.rate) && rd.perRow == 1 && !rd.first
 	if made.blank {
@@ -175,11 +179,12 @@ func (rd *reader) take(fields []string) {
 	rd.add(made)
 }
 
-func orZero(value float64) float64 {
-	if math.IsNaN(value) {
-		return 0
+// within is the value, or 0 if it is missing or beyond what can be.
+func within(value, most float64) float64 {
+	if value >= 0 && value <= most {
+		return value
 	}
-	return value
+	return 0
 }
 
 // inTime puts a line on one time axis: one at the time of the line before is left
@@ -327,6 +332,23 @@ func (rd *reader) check() error {
 		return fmt.Errorf("the typical throughput is %.4g bytes a second, faster than any storage; give %s in bytes",
 			median, columnRate)
 	}
+	return rd.checkMoved()
+}
+
+// checkMoved refuses what no storage moves in all: its sums would not be numbers.
+func (rd *reader) checkMoved() error {
+	step := rd.typicalStep()
+	last, bytes, operations := -step, 0.0, 0.0
+	for _, r := range rd.rows {
+		counted := min(r.t-last, mostGap*step)
+		last = r.t
+		bytes += r.rate * counted
+		operations += r.iops * counted
+	}
+	if most := max(bytes, operations); !(most <= mostMoved) {
+		return fmt.Errorf("it moves %.3g bytes or operations in all, more than any storage: lines are %.3g s apart; "+
+			"give %s in seconds and %s in bytes a second", most, step, columnTime, columnRate)
+	}
 	return nil
 }
 
@@ -344,7 +366,7 @@ func (rd *reader) session(name string, about About) *session.Session {
 		last = r.t
 		// A gap in the recording is not an outage: nobody looked. Neither what may have
 		// moved in it counts, nor its time.
-		counted := min(elapsed, 3*step)
+		counted := min(elapsed, mostGap*step)
 		looked += counted
 		sample := session.Sample{
 			TSeconds: r.t + step, ElapsedSeconds: counted, Bytes: unit.Bytes(r.rate * counted),

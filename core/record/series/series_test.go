@@ -15,14 +15,18 @@ var writes = About{Operation: load.Write, Access: load.Sequential, Block: unit.M
 func FuzzRead(f *testing.F) {
 	f.Add("t_seconds,bytes_per_second,temperature_celsius\n0,1e9,30\n1,1e9,31\n0.5,1e9,255\n")
 	f.Add("t_seconds,bytes_per_second\n0,1e9\n1e308,1e9\n-1e308,1e9\n2,1e9\n")
+	f.Add("t_seconds,bytes_per_second,iops\n0,1e12,1\n1e10,1e12,1e300\n2e10,1e12,1\n")
 	f.Fuzz(func(t *testing.T, text string) {
 		s, err := Read("f.csv", strings.NewReader(text), writes)
 		if err != nil {
 			return
 		}
+		if p := s.Passes[0]; p.Bytes < 0 || p.Operations < 0 || p.Errors < 0 {
+			t.Fatalf("%d bytes, %d operations and %d errors in all", p.Bytes, p.Operations, p.Errors)
+		}
 		last := math.Inf(-1)
 		for _, sample := range s.Passes[0].Samples {
-			if sample.TSeconds < last || sample.Bytes < 0 {
+			if sample.TSeconds < last || sample.Bytes < 0 || sample.Operations < 0 {
 				t.Fatalf("a sample at %v after one at %v, %d bytes", sample.TSeconds, last, sample.Bytes)
 			}
 			last = sample.TSeconds
