@@ -47,8 +47,10 @@ type Part struct {
 	Bridge   string        `json:"bridge,omitempty"`
 	Firmware string        `json:"firmware,omitempty"`
 	Cooling  string        `json:"cooling,omitempty"`
-	Serial   string        `json:"serial,omitempty"`
-	Capacity unit.Bytes    `json:"capacity_bytes,omitempty"`
+	// NotWith are parts that it cannot be together with.
+	NotWith  []string   `json:"not_with,omitempty"`
+	Serial   string     `json:"serial,omitempty"`
+	Capacity unit.Bytes `json:"capacity_bytes,omitempty"`
 	// Price is in the currency that the book uses throughout. PriceDate is when it was
 	// that, and PriceKind what kind of price it is: list, street, used.
 	Price     float64 `json:"price,omitempty"`
@@ -170,6 +172,7 @@ func (p *Part) keys() []document.Key {
 		document.Text("about", &p.About), document.Into("price", &p.Price, parsePrice),
 		document.Into("price-date", &p.PriceDate, ParseDate), document.Into("price-kind", &p.PriceKind, parsePriceKind),
 		document.Entries("extras", p.addExtra), document.Text("notes", &p.Notes),
+		document.Texts("not-with", &p.NotWith),
 	}
 	connects := document.With("link", p.parseLink).Needed(
 		fmt.Sprintf("the %s %s needs a \"link\": what it connects by; opengauge link lists them", p.Kind, p.Name))

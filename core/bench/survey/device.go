@@ -215,6 +215,9 @@ func (m *Machine) standsOn(folder string, mounts mountTable) []string {
 	return below
 }
 
+// BackingFile is the file that a loop device is made of, or empty.
+func (m *Machine) BackingFile(d Device) string { return m.Text(d.folder, "loop/backing_file") }
+
 // deviceOfFile is the name of the block device whose file system holds a file.
 func (m *Machine) deviceOfFile(file string, mounts mountTable) string {
 	mount, ok := mounts.holding(file)

@@ -53,6 +53,12 @@ type Request struct {
 	// Shared are the ports of simulated hosts that several parts are behind, by
 	// name; it may be nil.
 	Shared map[string]*sim.SharedHop
+	// Contact and After are of a simulated part that was put together anew: see
+	// [sim.Options].
+	Contact float64
+	After   *sim.Device
+	// Parts are the simulated parts there are; nil is those of the demo.
+	Parts *sim.Bench
 	// Version is that of the program.
 	Version string
 }

@@ -15,7 +15,7 @@ import (
 // simulation knows (fan, ambient) set it; those that are not given are added,
 // so that the session says what it was.
 func openSimulated(name string, r Request) (Opened, error) {
-	parts, err := sim.DemoBench()
+	parts, err := r.simulatedParts()
 	if err != nil {
 		return Opened{}, err
 	}
@@ -59,6 +59,13 @@ func openSimulated(name string, r Request) (Opened, error) {
 	}, nil
 }
 
+func (r Request) simulatedParts() (sim.Bench, error) {
+	if r.Parts != nil {
+		return *r.Parts, nil
+	}
+	return sim.DemoBench()
+}
+
 // throughParts reads what is said of the way to a simulated drive. It sets the
 // options, and gives the names of host and cable.
 func throughParts(r Request, options *sim.Options) ([]string, error) {
@@ -99,7 +106,8 @@ func (r Request) sharedPort(hop link.Hop) *sim.SharedHop {
 const defaultAmbient unit.Celsius = 23
 
 func simulatedConditions(r Request) (sim.Options, error) {
-	options := sim.Options{Enclosure: r.Through, Ambient: defaultAmbient, Seed: r.Seed, Span: r.Size}
+	options := sim.Options{Enclosure: r.Through, Ambient: defaultAmbient, Seed: r.Seed, Span: r.Size, Contact: r.Contact,
+		After: r.After, Firmware: r.Conditions["firmware"]}
 	if fan, ok := r.Conditions["fan"]; ok {
 		cooling, err := sim.ParseCooling(fan)
 		if err != nil {

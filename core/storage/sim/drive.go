@@ -39,6 +39,8 @@ type Drive struct {
 	Hold     Hold
 	// Housekeeping is what the drive does for itself now and then.
 	Housekeeping Moments
+	// Firmware is what is left of the rate of writes with a firmware, by its name.
+	Firmware map[string]float64
 }
 
 // Flash is what only flash has. The zero value has no fast write area and does
@@ -109,9 +111,19 @@ func parseDrive(name string, node document.Node) (Drive, error) {
 		)...),
 		document.Nested("hold", drive.Hold.keys()...),
 		document.Nested("housekeeping", drive.Housekeeping.keys()...),
+		document.Entries("firmware", drive.addFirmware),
 		document.With("throttle", func(n document.Node) error { return parseStages(n, &drive.Throttle) }),
 	)...)
 	return drive, err
+}
+
+func (d *Drive) addFirmware(entry document.Entry) error {
+	share, err := document.Value(entry.Value, asShare)
+	if d.Firmware == nil {
+		d.Firmware = map[string]float64{}
+	}
+	d.Firmware[entry.Key] = share
+	return err
 }
 
 func parseStages(node document.Node, stages *[]Stage) error {

@@ -40,6 +40,15 @@ type Options struct {
 	Before []link.Hop
 	// Shared is a hop that the part shares with others, or nil.
 	Shared *SharedHop
+	// Contact is how well it is plugged in this time, as a share of all its rates; 0 is as
+	// usual.
+	Contact float64
+	// Firmware is the one that the drive has; empty, and one that the bench does not know,
+	// is as usual.
+	Firmware string
+	// After is the same drive as it was before it was put together anew: what it holds, how
+	// warm it is and what time it is go on from there. Nil is a new one.
+	After *Device
 }
 
 // SharedHop is a link that several parts are behind: a hub, a switch. It carries
@@ -112,6 +121,10 @@ func newPart(drive Drive, enclosure Enclosure, limits *limits, options Options) 
 			enclosure.Carries = min(enclosure.Carries, (hop.Usable.Low+hop.Usable.High)/2)
 		}
 	}
+	if share, known := drive.Firmware[options.Firmware]; known {
+		drive.WriteRate *= unit.BytesPerSecond(share)
+	}
+	plugIn(&drive, &enclosure, options.Contact)
 	p := &Device{drive: drive, enclosure: enclosure, options: options, limits: limits,
 		chance: rand.NewPCG(options.Seed, 0x73696d)}
 	p.heat = newThermal(&p.drive, &p.enclosure, options.Ambient)
@@ -119,7 +132,35 @@ func newPart(drive Drive, enclosure Enclosure, limits *limits, options Options) 
 	if drive.Disk.InnerRate > 0 {
 		p.arm = &arm{disk: &p.drive.Disk, capacity: drive.Capacity, outer: drive.ReadRate}
 	}
+	p.goOn(options.After)
 	return p, nil
+}
+
+// plugIn makes all rates what is left of them by how well a part is plugged in.
+func plugIn(drive *Drive, enclosure *Enclosure, contact float64) {
+	if contact <= 0 {
+		return
+	}
+	share := unit.BytesPerSecond(contact)
+	drive.ReadRate, drive.WriteRate = drive.ReadRate*share, drive.WriteRate*share
+	drive.Flash.SpentRate *= share
+	drive.Disk.InnerRate *= share
+	enclosure.Carries *= share
+}
+
+// goOn takes over what a drive was before it was put together anew.
+func (p *Device) goOn(before *Device) {
+	if before == nil {
+		return
+	}
+	p.now = before.now
+	p.cells.held, p.cells.occupied = before.cells.held, before.cells.occupied
+	p.cells.fast, p.cells.at, p.cells.end = before.cells.fast, before.cells.at, before.cells.end
+	if p.limits != nil {
+		p.limits = before.limits
+	}
+	p.heat.temperature, p.heat.controller = before.heat.temperature, before.heat.controller
+	p.heat.until = before.heat.until
 }
 
 // Description of a simulated part.

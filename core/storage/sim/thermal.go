@@ -81,7 +81,21 @@ func (h *thermal) advance(now time.Duration) {
 	for h.until <= now {
 		h.step()
 		h.until += tick
+		if h.drawn == 0 && h.atRest() && now > h.until {
+			h.until += (now - h.until) / tick * tick // nothing changes any more
+		}
 	}
+}
+
+// atRest reports whether nothing would change while nothing is asked of the drive.
+func (h *thermal) atRest() bool {
+	const same = 1e-7 // kelvins
+	idle := h.balance(h.drive.IdleWatts)
+	own := idle + unit.Celsius(h.drive.IdleWatts*h.drive.ControllerResistance)
+	seen := h.ambient + (idle-h.ambient)*unit.Celsius(h.enclosure.Probe.Sees)
+	near := func(a, b unit.Celsius) bool { return math.Abs(float64(a-b)) < same }
+	return near(h.temperature, idle) && near(h.controller, own) && (h.enclosure.Probe.Lag == 0 || near(h.probe, seen)) &&
+		h.left < 0 && h.limit == unlimited && h.held == 1 && h.enclosure.Cooling != Automatic
 }
 
 func (h *thermal) step() {
