@@ -73,6 +73,8 @@ type Request struct {
 	Environment host.Environment
 	// Follow looks on while passes are recorded; it may be nil.
 	Follow Follower
+	// Visit says for which review it runs; it may be nil.
+	Visit *session.Visit
 }
 
 // Follower looks on while a pass is recorded, and says how it comes to be. Its methods
@@ -213,7 +215,7 @@ func newRunner(request Request, keeper Keeper, watch func(Progress)) *runner {
 			Started: time.Now().UTC().Truncate(time.Millisecond), State: session.Interrupted,
 			Simulated: d.Kind == target.Simulated,
 			Plan:      request.Plan, Target: describe(d), Chain: request.Chain, Parts: request.Parts,
-			Conditions: request.Conditions, Environment: request.Environment,
+			Conditions: request.Conditions, Environment: request.Environment, Review: request.Visit,
 			Passes: []session.Pass{}, Events: []session.Event{}, Findings: []session.Finding{},
 		},
 	}

@@ -64,6 +64,8 @@ type Request struct {
 	Sample      time.Duration
 	Conditions  map[string]string
 	Environment host.Environment
+	// Visit says for which review it runs; it may be nil.
+	Visit *session.Visit
 }
 
 // What a rest may be besides a time.
@@ -152,7 +154,7 @@ func (r *Request) begin() *session.Session {
 		Format: session.Format, ID: r.ID, Name: r.Name, Started: time.Now().UTC().Truncate(time.Millisecond),
 		State: session.Interrupted,
 		Plan:  plan.Plan{Name: "copy", About: "Copies of file sets, and each end alone.", Steps: []plan.Step{}},
-		Chain: link.NewChain(), Conditions: maps.Clone(r.Conditions), Environment: r.Environment,
+		Chain: link.NewChain(), Conditions: maps.Clone(r.Conditions), Environment: r.Environment, Review: r.Visit,
 		Passes: []session.Pass{}, Events: []session.Event{}, Findings: []session.Finding{},
 	}
 	s.Ended = s.Started

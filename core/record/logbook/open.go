@@ -37,13 +37,15 @@ func Create(ctx context.Context, path string) (*Logbook, error) {
 	return book, err
 }
 
+// ErrNone says that there is no logbook.
+var ErrNone = errors.New("there is no logbook")
+
 // Open opens a logbook that is there already. One that cannot be written can be read.
 func Open(ctx context.Context, path string) (*Logbook, error) {
 	info, err := os.Stat(path)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		return nil, fmt.Errorf("there is no logbook at %s yet; measure something first, or name another place with "+
-			"--logbook", path)
+		return nil, fmt.Errorf("%w at %s yet; measure something first, or name another place with --logbook", ErrNone, path)
 	case err != nil:
 		return nil, fmt.Errorf("could not open the logbook: %w", err)
 	case !info.Mode().IsRegular():

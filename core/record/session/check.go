@@ -28,6 +28,9 @@ func (s *Session) Check() error {
 			return fmt.Errorf("session %s, note %d: %w", s.ID, i+1, err)
 		}
 	}
+	if err := s.Review.check(); err != nil {
+		return fmt.Errorf("session %s: %w", s.ID, err)
+	}
 	if len(s.Chain.Hops) == 0 {
 		s.Chain.BindingHop = -1 // nothing binds, whatever is said
 	}

@@ -73,6 +73,8 @@ type Session struct {
 	Findings     []Finding     `json:"findings"`
 	// Notes are what people added after the run, in the order in which they did.
 	Notes []Remark `json:"notes,omitempty"`
+	// Review says for which visit of which review it was measured; nil for none.
+	Review *Visit `json:"review,omitempty"`
 }
 
 // Target says what was measured.
