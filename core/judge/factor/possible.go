@@ -20,12 +20,19 @@ type Bench struct{ cooling map[string]string }
 
 // BenchOf reads what the bench book said of the parts of sessions.
 func BenchOf(sessions []*session.Session) Bench {
-	b := Bench{cooling: map[string]string{}}
+	var parts []book.Part
 	for _, s := range sessions {
-		for _, part := range s.Parts {
-			if part.Kind == book.Enclosure && part.Cooling != "" {
-				b.cooling[part.Name] = part.Cooling
-			}
+		parts = append(parts, s.Parts...)
+	}
+	return BenchOfParts(parts)
+}
+
+// BenchOfParts reads what the bench book says of parts.
+func BenchOfParts(parts []book.Part) Bench {
+	b := Bench{cooling: map[string]string{}}
+	for _, part := range parts {
+		if part.Kind == book.Enclosure && part.Cooling != "" {
+			b.cooling[part.Name] = part.Cooling
 		}
 	}
 	return b

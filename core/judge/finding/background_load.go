@@ -46,15 +46,8 @@ const (
 // findBackgroundLoad finds passes during which others used the same device, by the
 // system's own counters.
 func findBackgroundLoad(s *session.Session, _ unit.Notation) []session.Finding {
-	foreign := func(p *session.Pass) float64 {
-		if p.DeviceBytes == nil || !p.Direct {
-			return 0
-		}
-		return float64(*p.DeviceBytes - ownBytes(s, p) - inFlight(p))
-	}
-	passes, indexes := passesWhere(s, func(p *session.Pass) bool {
-		return foreign(p) > float64(foreignLeast) && foreign(p) > foreignShare*float64(*p.DeviceBytes)
-	})
+	foreign := func(p *session.Pass) float64 { return foreignBytes(s, p) }
+	passes, indexes := passesWhere(s, func(p *session.Pass) bool { return usedByOthers(s, p) })
 	if len(passes) == 0 {
 		return nil
 	}
@@ -80,3 +73,28 @@ func ownBytes(s *session.Session, p *session.Pass) unit.Bytes {
 
 // inFlight is what may have been under way at both ends of a pass.
 func inFlight(p *session.Pass) unit.Bytes { return 2 * unit.Bytes(p.Outstanding()) * p.Block }
+
+// foreignBytes is what others moved to and from the device during a pass, by the counters
+// of the system.
+func foreignBytes(s *session.Session, p *session.Pass) float64 {
+	if p.DeviceBytes == nil || !p.Direct {
+		return 0
+	}
+	return float64(*p.DeviceBytes - ownBytes(s, p) - inFlight(p))
+}
+
+func usedByOthers(s *session.Session, p *session.Pass) bool {
+	foreign := foreignBytes(s, p)
+	return foreign > float64(foreignLeast) && foreign > foreignShare*float64(*p.DeviceBytes)
+}
+
+// UsedByOthers reports whether others used the device during a pass of a session, by the
+// system's counters alone: whatever the figures are.
+func UsedByOthers(s *session.Session) bool {
+	for i := range s.Passes {
+		if usedByOthers(s, &s.Passes[i]) {
+			return true
+		}
+	}
+	return false
+}

@@ -31,4 +31,5 @@ var Kinds = []Kind{
 	endpointBound.by(findEndpointBound),
 	sharedHop.by(findSharedHop),
 	confounded,
+	drifted,
 }

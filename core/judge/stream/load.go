@@ -202,3 +202,12 @@ func parseHertz(text string) (float64, error) {
 	}
 	return value * factor, nil
 }
+
+// Named gives a list of streams: of a file where the name ends in .yaml, else one that
+// ships with the program.
+func Named(name string) ([]Stream, error) {
+	if strings.HasSuffix(name, ".yaml") {
+		return Load(name)
+	}
+	return Set(name)
+}
