@@ -30,6 +30,7 @@ var storeys = [][]string{
 	{"present/figure"},
 	{"present/table"},
 	{"present/text"},
+	{"core/review", "core/review/"},
 	{"core/judge/"},
 	{"core/standin"},
 	{"core/measure/"},

@@ -87,6 +87,9 @@ func List[T comparable](name string, place *[]T, parse func(string) (T, error)) 
 	}}
 }
 
+// Texts is a key with a list of texts, each of them once.
+func Texts(name string, place *[]string) Key { return List(name, place, anyText) }
+
 // Nested is a key whose value is a mapping with a table of its own.
 func Nested(name string, keys ...Key) Key {
 	return Key{Name: name, read: func(n Node) error {

@@ -1,0 +1,264 @@
+// Package conduct leads through a review: what to put where, checks that it is, waits until
+// it is as it was, measures, and goes on, until the answer is as sure as was asked. It may
+// stop anywhere, as its state is the sessions that were kept.
+//
+// A [Guide] and its bench belong to the goroutine that runs them.
+package conduct
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"opengauge/core/record/session"
+	"opengauge/core/review"
+	"opengauge/core/review/answer"
+	"opengauge/core/review/design"
+	"opengauge/core/review/reading"
+	"opengauge/core/unit"
+)
+
+// Step is a visit with what has to be done for it.
+type Step struct {
+	design.Visit
+	Cell review.Cell
+	// From is the cell that the bench is on; without levels it is none.
+	From         review.Cell
+	Instructions []string
+	// Several says that more than one thing is measured.
+	Several bool
+	// Seen is what the survey saw at the cell's first visit.
+	Seen []string
+}
+
+// Checked is what was made sure of before a visit.
+type Checked struct {
+	// Seen is what the survey saw, and Asked what hands had to say.
+	Seen, Asked []string
+}
+
+// Before is how a cell's storage was at its first visit, and what was done with it last.
+type Before struct {
+	// Start is how warm it was when the cell's first visit began; nil is not known.
+	Start *unit.Celsius
+	// Least is for how long it has to rest, as long as it was used, and Most for how long it
+	// rests at the most.
+	Least, Most time.Duration
+	// Free is how much was free where it is measured; 0 is not known.
+	Free unit.Bytes
+}
+
+// Prepared is how a cell's storage is now.
+type Prepared struct {
+	Start, Ambient *unit.Celsius
+	// Unprepared is what is not as it was at the first visit.
+	Unprepared []string
+}
+
+// Bench is where a review is made: hands that put parts together, and a machine that sees
+// and measures them.
+type Bench interface {
+	// Here says what day it is, and which hosts are at hand.
+	Here() design.Here
+	// PutTogether has a cell put together and makes sure that it is.
+	PutTogether(ctx context.Context, step Step) (Checked, error)
+	// Prepare waits until the storage is as it was.
+	Prepare(ctx context.Context, step Step, before Before) (Prepared, error)
+	// Measure measures once and keeps the session, which carries the mark.
+	Measure(ctx context.Context, step Step, m *review.Measurement, mark session.Visit) (*session.Session, error)
+}
+
+// Guide leads through a review.
+type Guide struct {
+	Design *design.Design
+	Bench  Bench
+	// Sessions are those that there are; what is measured is added.
+	Sessions []*session.Session
+	// Tell is called at each step, and once a visit is over; it may be nil.
+	Tell func(Event)
+	// Most is how many visits are made at the most; 0 does not bound it.
+	Most int
+
+	reader *reading.Reader
+}
+
+// Event is what happens in a review.
+type Event struct {
+	Step Step
+	// Answer is set once a visit is over, or none comes.
+	Answer *answer.Answer
+	// Void is why the visit that is over does not count, or empty.
+	Void string
+	// Ends is why no visit comes.
+	Ends string
+}
+
+// Look says how a review stands, and which step comes next; without one it says why.
+func (g *Guide) Look() (reading.State, answer.Answer, Step, string) {
+	st := g.state()
+	a := answer.Of(g.Design, &st)
+	visit, ends := answer.Goes(g.Design, &st, &a, g.Bench.Here())
+	if ends != "" {
+		return st, a, Step{}, ends
+	}
+	return st, a, g.step(visit, &st), ""
+}
+
+func (g *Guide) state() reading.State {
+	if g.reader == nil {
+		g.reader = reading.NewReader(&g.Design.Review)
+	}
+	return g.reader.Of(g.Sessions)
+}
+
+func (g *Guide) step(v design.Visit, st *reading.State) Step {
+	s := Step{Visit: v, Several: len(g.Design.Review.Measure) > 1}
+	s.Cell, _ = g.Design.Review.Cell(v.Cell)
+	for i := range st.Visits {
+		if last := &st.Visits[i]; !last.Adopted {
+			s.From, _ = g.Design.Review.Cell(last.Cell)
+			if first := last.Sessions[0].Review; last.Cell == v.Cell && s.Seen == nil {
+				s.Seen = first.Seen
+			}
+		}
+	}
+	s.Instructions = design.Instructions(&s.From, &s.Cell)
+	return s
+}
+
+// mostVoid is how often in a row a visit may be for nothing.
+const mostVoid = 4
+
+// Run goes through the review until it is over, and says why it is. Where it ends early
+// all that was measured is kept.
+func (g *Guide) Run(ctx context.Context) (answer.Answer, string, error) {
+	st, a, step, ends := g.Look()
+	for void, made := 0, 0; ; made++ {
+		if ends == "" && g.Most > 0 && made == g.Most {
+			ends = fmt.Sprintf("%d visits were asked for", g.Most)
+		}
+		if ends != "" {
+			g.tell(Event{Answer: &a, Ends: ends})
+			return a, ends, nil
+		}
+		g.tell(Event{Step: step})
+		if err := g.visit(ctx, step, &st); err != nil {
+			return a, "", err
+		}
+		over := step
+		st, a, step, ends = g.Look()
+		why := voidOf(&st, over)
+		g.tell(Event{Step: over, Answer: &a, Void: why})
+		if void++; why == "" {
+			void = 0
+		}
+		if void == mostVoid {
+			return a, "", fmt.Errorf("%d visits in a row do not count, the last of %s because %s; see to that, and go on with "+
+				"the same command", mostVoid, over.Cell.Name, why)
+		}
+	}
+}
+
+// voidOf says why a visit does not count, or nothing.
+func voidOf(st *reading.State, step Step) string {
+	for i := range st.Visits {
+		if st.Visits[i].Order == step.Order {
+			return st.Visits[i].Void
+		}
+	}
+	return ""
+}
+
+func (g *Guide) tell(e Event) {
+	if g.Tell != nil {
+		g.Tell(e)
+	}
+}
+
+// visit makes one visit.
+func (g *Guide) visit(ctx context.Context, step Step, st *reading.State) error {
+	checked, err := g.Bench.PutTogether(ctx, step)
+	if err != nil {
+		return err
+	}
+	prepared, err := g.Bench.Prepare(ctx, step, g.before(step, st))
+	if err != nil {
+		return err
+	}
+	r := &g.Design.Review
+	for i := range r.Measure {
+		for turn := 1; turn <= r.Measure[i].Times; turn++ {
+			mark := session.Visit{
+				Name: r.Name, Cell: step.Cell.Name, Visit: step.Number, Order: step.Order, Definition: r.Definition(),
+				Measurement: r.Measure[i].Name, Turn: turn, Day: step.Day, Control: step.Control,
+				StartCelsius: prepared.Start, AmbientCelsius: prepared.Ambient, Unprepared: prepared.Unprepared,
+				Seen: checked.Seen, Asked: checked.Asked, WrittenBytes: g.written(step.Cell.Storage()),
+			}
+			s, err := g.Bench.Measure(ctx, step, &r.Measure[i], mark)
+			if s != nil {
+				g.Sessions = append(g.Sessions, s)
+			}
+			if err == nil && ctx.Err() != nil {
+				err = context.Cause(ctx)
+			}
+			if failed := (Failed{}); errors.As(err, &failed) {
+				return nil // an answer too
+			}
+			if err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// Failed says that the storage failed while it was measured, and that this is kept.
+type Failed struct{ Cause error }
+
+func (f Failed) Error() string { return f.Cause.Error() }
+
+// Unwrap gives the cause.
+func (f Failed) Unwrap() error { return f.Cause }
+
+// before is how a cell's storage was at the cell's first visit, and how long it was used at
+// its last one.
+func (g *Guide) before(step Step, st *reading.State) Before {
+	seen := false
+	b := Before{Most: g.Design.Review.Budget.RestMost}
+	for i := range st.Visits {
+		v := &st.Visits[i]
+		c, _ := g.Design.Review.Cell(v.Cell)
+		if v.Adopted || len(v.Sessions) == 0 {
+			continue
+		}
+		if first := v.Sessions[0].Review; v.Cell == step.Visit.Cell && !seen {
+			b.Start, b.Free, seen = first.StartCelsius, first.FreeBytes, true
+		}
+		if c.Storage() == step.Cell.Storage() {
+			b.Least = 0
+			for _, s := range v.Sessions {
+				b.Least += unit.Duration(s.ElapsedSeconds())
+			}
+		}
+	}
+	return b
+}
+
+// written is how much the review has written to a storage.
+func (g *Guide) written(storage string) unit.Bytes {
+	sum := unit.Bytes(0)
+	for _, s := range g.Sessions {
+		if s.Review == nil || s.Review.Name != g.Design.Review.Name {
+			continue
+		}
+		c, _ := g.Design.Review.Cell(s.Review.Cell)
+		if c.Storage() != storage {
+			continue
+		}
+		for _, m := range s.Moved {
+			sum += m.WrittenBytes
+		}
+	}
+	return sum
+}
