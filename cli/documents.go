@@ -3,6 +3,7 @@ package cli
 import (
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
+	"opengauge/core/review"
 )
 
 // document is a form of JSON that commands print. Each has a schema, which is made from
@@ -35,6 +36,12 @@ var documents = []document{
 	{"chain", "opengauge.chain/1", chainRecord{}, "A chain of links with its ceilings."},
 	{"standards", "opengauge.standards/1", standardsList{}, "Link standards with their ceilings."},
 	{"plan-check", "opengauge.plan-check/1", planCheck{}, "What a plan would take."},
+	{"review", "", review.Form{}, "A review, as review.yaml has it."},
+	{"review-check", "opengauge.review-check/1", reviewCheckRecord{}, "What a review would take, and tell."},
+	{"review-step", "opengauge.review-step/1", stepRecord{}, "The next step of a review."},
+	{"review-status", "opengauge.review-status/1", reviewStatusRecord{}, "How far a review is."},
+	{"review-answer", "opengauge.review-answer/1", answerRecord{}, "What a review answers by now."},
+	{"review-pack", packFormat, reviewPack{}, "A review with what was measured for it."},
 	{"plan", "", plan.Plan{}, "A plan."},
 	{"plans", "", []plan.Plan{}, "The built-in plans."},
 }

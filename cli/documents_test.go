@@ -93,6 +93,15 @@ func TestDocumentsFollowTheirSchemas(t *testing.T) {
 		"plan-check": {{"plan", "check", "quick", "--json"}},
 		"plan":       {{"plan", "show", "fill-ladder", "--json"}},
 		"plans":      {{"plan", "list", "--json"}},
+		"review-check": {{"review", "check", reviews + "cases.yaml", "--json"},
+			{"review", "check", reviews + "job.yaml", "--json"}},
+		"review-step": {{"review", "run", reviews + "cases.yaml", "--next", "--json"}},
+		"review-answer": {{"review", "answer", reviews + "firmware.yaml", "--json"},
+			{"review", "run", reviews + "firmware.yaml", "--unattended", "--json"},
+			{"review", "answer", reviews + "firmware.yaml", "--json"}},
+		"review-status": {{"review", "status", reviews + "firmware.yaml", "--json"},
+			{"review", "status", reviews + "job.yaml", "--json"}},
+		"review": {}, "review-pack": {}, // files: see the tests of reviews
 	}
 	files, err := filepath.Glob("../docs/schemas/*.schema.json")
 	if err != nil || len(files) != len(commands) {
