@@ -5,7 +5,7 @@ export CGO_ENABLED = 0
 # What the tests run on: a whole package list, so that a new one is never left out.
 PACKAGES = ./...
 
-.PHONY: demo help build quick test race fuzz bench accuracy lab lint cross docs examples screenshots tools browser-check \
+.PHONY: demo help build quick test race fuzz bench accuracy reviews lab lint cross docs examples screenshots tools browser-check \
 	wine mutants night torture
 
 demo: build ## build the program and run the full example
@@ -43,6 +43,11 @@ accuracy: ## how often causes are right: on 1140 simulated benches, and on EACH=
 	OPENGAUGE_ACCURACY=1140 go test -count=1 -timeout 60m -v -run TestAccuracy ./core/judge/finding
 	OPENGAUGE_OUTSIDE=$(EACH) OPENGAUGE_SEED=$$(git rev-parse HEAD) go test -count=1 -timeout 120m -v \
 		-run TestRecordingsFromOutside ./core/judge/finding
+
+REVIEWS = 1000
+reviews: ## how often reviews are right that say they are sure: on REVIEWS=1000 simulated ones of this commit
+	OPENGAUGE_REVIEWS=$(REVIEWS) OPENGAUGE_SEED=$$(git rev-parse HEAD) go test -count=1 -timeout 60m -v \
+		-run 'ReviewsAreRight|Needed' ./core/review/conduct
 
 lab: ## virtual hardware: needs QEMU (make tools) and Debian's kernel package, which it fetches
 	@ls .lab/linux-image-*.deb >/dev/null 2>&1 || lab/fetch-kernel
@@ -83,7 +88,7 @@ browser-check: ## fetch the accessibility checker that the report's tests use (n
 FUZZED = core/document:FuzzParse core/plan:FuzzParse core/load:FuzzParse core/unit:FuzzParseBytes \
 	core/bench/book:FuzzParse core/bench/book:FuzzParseQuote core/bench/survey:FuzzReadCapture core/bench/survey:FuzzDeviceMegabits \
 	core/storage/nbd:FuzzReplies core/standin:FuzzParseScript core/judge/stream:FuzzParse core/record/series:FuzzRead \
-	core/storage/sim:FuzzParseBench core/record/exchange:FuzzRead core/record/spool:FuzzRead
+	core/storage/sim:FuzzParseBench core/review:FuzzParse core/record/exchange:FuzzRead core/record/spool:FuzzRead
 
 # A list of packages and their fuzz tests; a test says when one is missing.
 FUZZTIME = 30s
@@ -101,6 +106,6 @@ PACKAGE = core/stat core/storage/target core/measure/run core/measure/transfer c
 mutants: ## break lines of PACKAGE, 60 drawn by the commit, and list those that no test notices
 	go run ./lab/mutants -equivalent docs/equivalent-mutants.txt $(addprefix ./,$(PACKAGE))
 
-night: test race accuracy mutants torture ## what takes long: everything that test does, with the race detector, a thousand runs, fuzzing
+night: test race accuracy reviews mutants torture ## what takes long: everything that test does, with the race detector, a thousand runs, fuzzing
 	go run ./lab/torture -guards
 	$(MAKE) fuzz FUZZTIME=5m
