@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"slices"
+
 	"time"
 
 	"opengauge/core/load"
@@ -92,4 +94,9 @@ func (e End) Time() time.Duration {
 		return 0
 	}
 	return e.Hold + e.Settle()
+}
+
+// UntilExplained reports whether some pass of the plan ends once a cause is settled.
+func (p Plan) UntilExplained() bool {
+	return slices.ContainsFunc(p.Passes(DefaultHold), func(pass Pass) bool { return pass.Explained > 0 })
 }

@@ -89,7 +89,7 @@ func (a *assembly) result(workers []*worker, timing Timing) Result {
 		result.Moved.Read += w.moved.Read
 		result.Moved.Written += w.moved.Written
 		result.Spun += w.spun
-		result.CutOff += m.cutOff.counts.TotalCount()
+		result.CutOff += m.cutOff.count
 		for _, failure := range m.failures {
 			result.Failures = failures(result.Failures).add(failure)
 		}

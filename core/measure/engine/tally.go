@@ -1,36 +1,19 @@
 package engine
 
-import (
-	"time"
-
-	"github.com/HdrHistogram/hdrhistogram-go"
-)
-
-// tally sums histograms up. It adds their counts as they lie, which takes a
-// tenth of the time of merging value by value: a pass of a day has 86 400.
-type tally struct {
-	counts  *hdrhistogram.Snapshot // nil before the first
-	sum     time.Duration
-	longest time.Duration
-}
+// tally sums histograms up. Its zero value is empty, and takes no room before the first.
+type tally struct{ whole *histogram }
 
 func (t *tally) add(h *histogram) {
-	more := h.counts.Export()
-	t.sum += h.sum
-	t.longest = max(t.longest, h.longest)
-	if t.counts == nil {
-		t.counts = more
-		return
+	if t.whole == nil {
+		t.whole = newHistogram()
 	}
-	for i, count := range more.Counts {
-		t.counts.Counts[i] += count
-	}
+	t.whole.add(h)
 }
 
 // histogram is that of everything added.
 func (t *tally) histogram() *histogram {
-	if t.counts == nil {
+	if t.whole == nil {
 		return newHistogram()
 	}
-	return &histogram{counts: hdrhistogram.Import(t.counts), sum: t.sum, longest: t.longest}
+	return t.whole
 }

@@ -25,7 +25,7 @@ func TestTallySumsHistograms(t *testing.T) {
 	if got, want := all.histogram().latency(), whole.latency(); got != want {
 		t.Errorf("latencies are %+v, want %+v", got, want)
 	}
-	if got := all.histogram().counts.TotalCount(); got != 5 {
+	if got := all.histogram().count; got != 5 {
 		t.Errorf("%d counted, want 5", got)
 	}
 }

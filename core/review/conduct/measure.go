@@ -62,7 +62,9 @@ func (w work) run(ctx context.Context, on address.Opened) (s *session.Session, e
 		ID: session.NewID(), Name: w.name(), Plan: m.Plan, Hold: m.Hold, Target: on.Target, Sensors: on.Sensors,
 		Parts: on.Parts, Chain: on.Chain, Conditions: on.Conditions, Environment: on.Environment, Visit: &w.mark,
 		StallAfter: run.StallAfter, ReturnWithin: run.ReturnWithin,
-		Follow: &explain.Follow{Beside: on.Target.Description().Kind != target.Simulated},
+	}
+	if w.watch.Pass != nil || m.Plan.UntilExplained() {
+		request.Follow = &explain.Follow{Beside: on.Target.Description().Kind != target.Simulated}
 	}
 	if on.Links != nil {
 		request.Links = on.Links
