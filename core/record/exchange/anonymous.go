@@ -235,3 +235,22 @@ func replaced(tree any, change func(string) string) any {
 	}
 	return tree
 }
+
+// Text gives a text with all that was noted so far replaced.
+func (a *Anonymous) Text(text string) string { return a.clean()(text) }
+
+// Sessions gives copies of sessions without them, all replaced alike.
+func (a *Anonymous) Sessions(sessions []*session.Session) ([]*session.Session, error) {
+	var hidden []*session.Session
+	for range 2 { // what the last one tells has to go from the first too
+		hidden = nil
+		for _, s := range sessions {
+			made, err := a.Session(s)
+			if err != nil {
+				return nil, err
+			}
+			hidden = append(hidden, made)
+		}
+	}
+	return hidden, nil
+}

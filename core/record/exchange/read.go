@@ -1,6 +1,7 @@
 package exchange
 
 import (
+	"bytes"
 	"encoding/csv"
 	"errors"
 	"fmt"
@@ -50,7 +51,16 @@ func readFile(name string, tables *tables) iter.Seq2[*session.Session, error] {
 			}
 			return
 		}
-		plain, err := decompressed(file)
+		var packed io.Reader = file
+		if beginsAsPage(file) {
+			enclosed, err := enclosedIn(file)
+			if err != nil {
+				yield(nil, err)
+				return
+			}
+			packed, name = bytes.NewReader(enclosed), "" // whatever it is called
+		}
+		plain, err := decompressed(packed)
 		if err != nil {
 			yield(nil, err)
 			return
