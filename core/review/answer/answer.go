@@ -95,6 +95,9 @@ type Option struct {
 	mean  float64
 }
 
+// Cells are the names of the cells that the option is of.
+func (o *Option) Cells() []string { return o.cells }
+
 // Next is a visit that would help.
 type Next struct {
 	Cell  string  `json:"cell"`

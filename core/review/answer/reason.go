@@ -21,8 +21,20 @@ type Reason struct {
 	To     string `json:"to"`
 	Effect
 	// Known says that it is surely none, or surely one.
-	Known bool   `json:"known"`
-	Says  string `json:"says"`
+	Known bool `json:"known"`
+	// None says that it is surely less than matters.
+	None bool   `json:"none_that_matters"`
+	Says string `json:"says"`
+	// Pairs are the cells that it is told by: each differs from the other in the factor alone.
+	Pairs []Pair `json:"pairs"`
+}
+
+// Pair is two cells that differ in one factor, with their figures in SI units.
+type Pair struct {
+	From       string  `json:"from"`
+	To         string  `json:"to"`
+	FromFigure float64 `json:"from_figure"`
+	ToFigure   float64 `json:"to_figure"`
 }
 
 // mostReasons is how many reasons a reader is told.
@@ -126,34 +138,45 @@ func (j *judge) levelsAt(v Verdict, key string) (here, all []string) {
 // contrast is what it does to go from one level to another, over all pairs of cells that
 // differ in nothing else.
 func (j *judge) contrast(v Verdict, key, from, to string) (Reason, bool) {
-	weights, pairs := map[string]float64{}, 0
+	weights, pairs := map[string]float64{}, []Pair{}
 	for _, a := range j.review.Cells() {
 		for _, b := range j.review.Cells() {
 			if a.Of(key) == to && b.Of(key) == from && a.Has(v.Given) && b.Has(v.Given) && j.alone(&a, &b, key) &&
 				j.measured(a.Name) && j.measured(b.Name) {
 				weights[a.Name]++
 				weights[b.Name]--
-				pairs++
+				pairs = append(pairs, Pair{b.Name, a.Name, j.seen(b.Name), j.seen(a.Name)})
 			}
 		}
 	}
 	for cell := range weights {
-		weights[cell] /= float64(pairs)
+		weights[cell] /= float64(len(pairs))
 	}
 	e := j.models.of(weights)
-	if pairs == 0 || !e.told {
+	if len(pairs) == 0 || !e.told {
 		return Reason{}, false
 	}
 	if !j.review.Decide.Figure.Larger {
 		e.value = -e.value
 	}
-	r := Reason{Factor: key, From: from, To: to, Effect: *effect(e, 1-j.review.Decide.Sure)}
+	r := Reason{Factor: key, From: from, To: to, Effect: *effect(e, 1-j.review.Decide.Sure), Pairs: pairs}
 	m := j.review.Decide.Matters
 	known := r.Low != nil && (*r.Low > 0 || *r.High < 0)
 	none := r.Low != nil && *r.Low > -m && *r.High < m
-	r.Known = known
+	r.Known, r.None = known, none
 	r.Says = j.reasonWords(r, v.Given, known, none)
 	return r, true
+}
+
+// seen is the geometric mean of a cell's figures, as they were.
+func (j *judge) seen(cell string) float64 {
+	var figures []float64
+	for i := range j.state.Visits {
+		if v := &j.state.Visits[i]; v.Cell == cell && v.Known() {
+			figures = append(figures, v.Figure)
+		}
+	}
+	return stat.GeometricMean(figures, nil)
 }
 
 // measured reports whether a cell has a figure.
