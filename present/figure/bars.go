@@ -34,7 +34,9 @@ var moneyForm = Form{
 }
 
 // Head is what stands over the bars.
-func (b Bars) Head() Head { return Head{b.ID, b.Title, b.Subtitle} }
+func (b Bars) Head() Head {
+	return Head{ID: b.ID, Title: b.Title, Subtitle: b.Subtitle, Message: b.message()}
+}
 
 // Table of bars has no rows: each bar says its figure.
 func (b Bars) Table() table.Table { return table.Table{} }
@@ -67,6 +69,11 @@ type Bar struct {
 	// Low and High are the 95 % interval; both 0 where it is not known.
 	Low  float64 `json:"low,omitempty"`
 	High float64 `json:"high,omitempty"`
+	// Dots are the single figures that the value is of.
+	Dots []float64 `json:"dots,omitempty"`
+	// Named is the one that an answer names, and Out one that is out of the race.
+	Named bool `json:"named,omitempty"`
+	Out   bool `json:"out,omitempty"`
 	// Text stands at the bar: the value with its unit, and what it amounts to.
 	Text string `json:"text"`
 }
@@ -76,6 +83,9 @@ func (g BarGroup) Top() float64 {
 	top := 0.0
 	for _, bar := range g.Bars {
 		top = max(top, bar.Value, bar.High)
+		for _, dot := range bar.Dots {
+			top = max(top, dot)
+		}
 	}
 	return max(top, 1e-12)
 }

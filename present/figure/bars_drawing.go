@@ -5,66 +5,117 @@ import (
 	"gonum.org/v1/plot/vg/draw"
 )
 
+// Rows of bars, in pixels.
+const (
+	barRowHeight  = 34
+	barRowNarrow  = 46 // the name stands over the bar
+	barGroupAbove = 30
+	barsMargin    = 12
+)
+
+// Height is what its rows take.
+func (bars Bars) Height(width float64) float64 {
+	row := float64(barRowHeight)
+	if width < narrowBelow {
+		row = barRowNarrow
+	}
+	tall := 2.0 * barsMargin
+	for _, group := range bars.Groups {
+		tall += row*float64(len(group.Bars)) + barGroupAbove
+	}
+	return tall
+}
+
 // Draw draws groups of bars, each with a scale of its own from zero.
 func (bars Bars) Draw(sheet draw.Canvas) error {
-	heading(sheet, bars.Title, bars.Subtitle)
-	area := draw.Crop(sheet, pixels(margin), -pixels(margin), pixels(ladderLow), -pixels(100))
-	rows := 0
-	longestName := 0
+	area := draw.Crop(sheet, pixels(margin), -pixels(margin), pixels(barsMargin), -pixels(barsMargin))
+	width := float64((sheet.Max.X - sheet.Min.X) / pixels(1))
+	// Rows are as tall as they like to be, less where there is no room, and a little more
+	// where there is much.
+	scale := min(float64((area.Max.Y-area.Min.Y)/pixels(1))/(bars.Height(width)-2*barsMargin), 1.5)
+	size := max(min(14*scale, 17), 7)
+	name := style(size, Ink, true)
+	longest := vg.Length(0)
 	for _, group := range bars.Groups {
-		rows += len(group.Bars) + 1
 		for _, bar := range group.Bars {
-			longestName = max(longestName, len([]rune(bar.Name)))
+			longest = max(longest, name.Width(bar.Name))
 		}
 	}
-	step := min((area.Max.Y-area.Min.Y)/vg.Length(max(rows, 1)), pixels(60))
-	size := min(14, max(float64(step/pixels(1))*0.62, 7))
-	left := area.Min.X + pixels(float64(longestName)*size*0.56+14)
+	at := barRow{step: pixels(barRowHeight * scale), size: size, above: narrow(sheet)}
+	at.left = area.Min.X + min(longest, (area.Max.X-area.Min.X)*0.3) + pixels(10)
+	if at.above {
+		at.step, at.left = pixels(barRowNarrow*scale), area.Min.X
+	}
 	y := area.Max.Y
 	for _, group := range bars.Groups {
 		label := style(size+1, Ink, true)
 		label.YAlign = draw.YCenter
-		area.FillText(label, vg.Point{X: area.Min.X, Y: y - step/2}, group.Label+" ("+group.Better+")")
-		y -= step
+		head := pixels(barGroupAbove * scale)
+		area.FillText(label, vg.Point{X: area.Min.X, Y: y - head/2},
+			fitting(label, group.Label+" ("+group.Better+")", area.Max.X-area.Min.X))
+		y -= head
 		for _, bar := range group.Bars {
-			drawBar(area, group, bar, barRow{row{y, step, group.Top()}, left, size})
-			y -= step
+			at.y = y
+			drawBar(area, group, bar, at)
+			y -= at.step
 		}
 	}
 	return nil
 }
 
-// barRow is a row with a name before it, in letters of a size.
+// barRow is where a bar is drawn: from its upper edge down, with letters of a size, and its
+// name before it or above.
 type barRow struct {
-	row
-	left vg.Length
-	size float64
+	y, step, left vg.Length
+	size          float64
+	above         bool
 }
 
-// drawBar draws one bar with its name before it and its text behind it.
+// drawBar draws one bar with its name and its text.
 func drawBar(area draw.Canvas, group BarGroup, bar Bar, at barRow) {
-	y, step, left, size := at.y, at.step, at.left, at.size
+	name, text := style(at.size, Ink, bar.Named), style(at.size, Ink, true)
+	name.YAlign, text.YAlign = draw.YCenter, draw.YCenter
+	share := vg.Length(0.5) // of the width; the rest is for texts
+	if at.above {
+		share = 0.56
+		name.YAlign = draw.YTop
+		area.FillText(name, vg.Point{X: at.left, Y: at.y - pixels(2)}, fitting(name, bar.Name, area.Max.X-at.left))
+		at.y -= at.step * 0.42
+		at.step *= 0.58
+	} else {
+		name.XAlign = draw.XRight
+		area.FillText(name, vg.Point{X: at.left - pixels(8), Y: at.y - at.step/2},
+			fitting(name, bar.Name, at.left-area.Min.X-pixels(8)))
+	}
+	width := (area.Max.X - at.left) * share
+	along := func(value float64) vg.Length { return at.left + width*vg.Length(value/group.Top()) }
+	end := along(bar.Value)
+	box := rectangle(at.left, at.y-at.step*0.78, end, at.y-at.step*0.22)
 	colour := Throughput
 	if group.Writes {
 		colour = Writes
 	}
-	const share = 0.5 // of the width; the rest is for texts
-	width := (area.Max.X - left) * share
-	length := width * vg.Length(bar.Value/group.Top())
-	area.SetColor(wash(colour, 200))
-	area.Fill(rectangle(left, y-step*0.82, left+length, y-step*0.18).Path())
-	end := left + length
+	if bar.Out {
+		hatch(area, box)
+	} else {
+		area.SetColor(wash(colour, 200))
+		area.Fill(box.Path())
+	}
+	middle := at.y - at.step/2
+	for _, dot := range bar.Dots {
+		ring := draw.GlyphStyle{Color: paint(Ink), Radius: pixels(3.2), Shape: draw.RingGlyph{}}
+		area.DrawGlyph(ring, vg.Point{X: along(dot), Y: middle})
+		end = max(end, along(dot))
+	}
 	if bar.High > 0 {
-		low, high := left+width*vg.Length(bar.Low/group.Top()), left+width*vg.Length(bar.High/group.Top())
 		ink := draw.LineStyle{Color: paint(Ink), Width: pixels(1.5)}
-		area.StrokeLine2(ink, low, y-step/2, high, y-step/2)
+		low, high := along(bar.Low), along(bar.High)
+		area.StrokeLine2(ink, low, middle, high, middle)
 		for _, x := range []vg.Length{low, high} {
-			area.StrokeLine2(ink, x, y-step*0.65, x, y-step*0.35)
+			area.StrokeLine2(ink, x, middle-at.step*0.15, x, middle+at.step*0.15)
 		}
 		end = max(end, high)
 	}
-	name, text := style(size, Ink, false), style(size, Ink, true)
-	name.YAlign, text.YAlign, name.XAlign = draw.YCenter, draw.YCenter, draw.XRight
-	area.FillText(name, vg.Point{X: left - pixels(8), Y: y - step/2}, bar.Name)
-	area.FillText(text, vg.Point{X: end + pixels(8), Y: y - step/2}, bar.Text)
+	x := end + pixels(8)
+	area.FillText(text, vg.Point{X: x, Y: middle}, fitting(text, bar.Text, area.Max.X-x))
 }

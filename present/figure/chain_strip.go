@@ -17,7 +17,9 @@ var chainStripForm = Form{
 }
 
 // Head is what stands over the strip.
-func (c ChainStrip) Head() Head { return Head{c.ID, c.Title, c.Subtitle} }
+func (c ChainStrip) Head() Head {
+	return Head{ID: c.ID, Title: c.Title, Subtitle: c.Subtitle, Message: c.message()}
+}
 
 // Table is the hops behind the strip.
 func (c ChainStrip) Table() table.Table { return c.hops }

@@ -14,19 +14,24 @@ import (
 const (
 	stripLeft   = 110
 	stripRight  = 40
-	stripTop    = 150
-	stripBottom = 170
+	stripTop    = 64
+	stripBottom = 130
 	hopGap      = 14
 )
 
 // Draw draws the hops side by side, each as tall as what it can carry,
 // with the measured flow through all of them.
 func (strip ChainStrip) Draw(sheet draw.Canvas) error {
-	heading(sheet, strip.Title, strip.Subtitle)
 	small := style(14, CeilingGrey, false)
-	sheet.FillText(small, vg.Point{X: sheet.Min.X + pixels(margin), Y: sheet.Max.Y - pixels(112)},
-		strip.Unit+"; each hop is as tall as the most it carries, its usable range hatched; higher carries more")
-	area := draw.Crop(sheet, pixels(stripLeft), -pixels(stripRight), pixels(stripBottom), -pixels(stripTop))
+	room := sheet.Max.X - sheet.Min.X - 2*pixels(margin)
+	sheet.FillText(small, vg.Point{X: sheet.Min.X + pixels(margin), Y: sheet.Max.Y - pixels(18)},
+		fitting(small, strip.Unit+"; each hop is as tall as the most it carries, its usable range hatched; higher carries "+
+			"more", room))
+	left, right := pixels(stripLeft), pixels(stripRight)
+	if narrow(sheet) {
+		left, right = pixels(stripLeft/2), pixels(margin/2)
+	}
+	area := draw.Crop(sheet, left, -right, pixels(stripBottom), -pixels(stripTop))
 	stripAxis(area, strip)
 	width := (area.Max.X - area.Min.X) / vg.Length(max(len(strip.Hops), 1))
 	for i, hop := range strip.Hops {
@@ -87,23 +92,27 @@ func drawHop(area draw.Canvas, strip ChainStrip, hop StripHop, left, width vg.Le
 	text := func(size float64, colour string, bold bool, y vg.Length, words string) {
 		face := style(size, colour, bold)
 		face.XAlign, face.YAlign = draw.XCenter, draw.YTop
-		area.FillText(face, vg.Point{X: middle, Y: y}, words)
+		area.FillText(face, vg.Point{X: middle, Y: y}, fitting(face, words, width))
 	}
-	above := style(16, Ink, true)
+	large := 16.0
+	if width < pixels(130) {
+		large = 12
+	}
+	above := style(large, Ink, true)
 	above.XAlign, above.YAlign = draw.XCenter, draw.YBottom
 	area.FillText(above, vg.Point{X: middle, Y: max(high, height(area, strip, hop.Capable)) + pixels(6)}, hop.Text)
-	text(16, Ink, true, area.Min.Y-pixels(12), hop.Standard)
-	text(14, CeilingGrey, false, area.Min.Y-pixels(38), hop.Name)
+	text(large, Ink, true, area.Min.Y-pixels(12), hop.Standard)
+	text(large-2, CeilingGrey, false, area.Min.Y-pixels(38), hop.Name)
 	if hop.Mark != "" {
-		text(15, Ink, true, area.Min.Y-pixels(62), hop.Mark)
+		text(large-1, Ink, true, area.Min.Y-pixels(62), hop.Mark)
 	}
 }
 
 // hatch fills a box with slanted lines: the range between what a hop carries at
 // the least and at the most.
 func hatch(area draw.Canvas, box vg.Rectangle) {
-	line := draw.LineStyle{Color: wash(CeilingGrey, 150), Width: pixels(1)}
 	const step = 9
+	var lines vg.Path // all of them as one, so that a drawing stays small
 	tall := box.Max.Y - box.Min.Y
 	for x := box.Min.X - tall; x < box.Max.X; x += pixels(step) {
 		from, to := vg.Point{X: x, Y: box.Min.Y}, vg.Point{X: x + tall, Y: box.Max.Y}
@@ -113,10 +122,14 @@ func hatch(area draw.Canvas, box vg.Rectangle) {
 		if to.X > box.Max.X {
 			to.Y, to.X = to.Y-(to.X-box.Max.X), box.Max.X
 		}
-		area.StrokeLine2(line, from.X, from.Y, to.X, to.Y)
+		lines.Move(from)
+		lines.Line(to)
 	}
-	area.SetColor(paint(CeilingGrey))
 	area.SetLineWidth(pixels(1))
+	area.SetLineDash(nil, 0)
+	area.SetColor(wash(CeilingGrey, 150))
+	area.Stroke(lines)
+	area.SetColor(paint(CeilingGrey))
 	area.Stroke(box.Path())
 }
 
@@ -131,5 +144,5 @@ func drawFlow(area draw.Canvas, strip ChainStrip, width vg.Length) {
 	label := style(16, strip.Flow.Colour(), true)
 	label.XAlign, label.YAlign = draw.XLeft, draw.YTop
 	area.FillText(label, vg.Point{X: area.Min.X, Y: area.Min.Y - pixels(98)},
-		"measured: "+strip.Flow.Text+", "+strip.Flow.Label)
+		fitting(label, "measured: "+strip.Flow.Text+", "+strip.Flow.Label, area.Max.X-area.Min.X))
 }

@@ -12,7 +12,8 @@ import (
 )
 
 var copyMatrixForm = Form{
-	Name: "copy-matrix", Section: "copies", Title: "Copies", OverTime: true, Missing: "has no copies, so there is " +
+	Name: "copy-matrix", Question: "How fast are copies of real files?", Few: true,
+	Section: "copies", Title: "Copies", OverTime: true, Missing: "has no copies, so there is " +
 		"no matrix to draw",
 	Of: each(func(s *session.Session, subject Subject) []Figure {
 		return asFigures(CopyMatrices(s, subject.Findings[s.ID], subject.Notation))
@@ -20,7 +21,9 @@ var copyMatrixForm = Form{
 }
 
 // Head is what stands over the matrix.
-func (m CopyMatrix) Head() Head { return Head{m.ID, m.Title, m.Subtitle} }
+func (m CopyMatrix) Head() Head {
+	return Head{ID: m.ID, Title: m.Title, Subtitle: m.Subtitle, Message: m.message()}
+}
 
 // Table of a matrix has no rows: its cells say all.
 func (m CopyMatrix) Table() table.Table { return table.Table{} }

@@ -13,7 +13,8 @@ import (
 )
 
 var depthMapForm = Form{
-	Name: "depth-map", Section: "maps", Title: "Depth maps", Fold: "The cells as a table",
+	Name: "depth-map", Question: "Which sizes and depths fill the link?",
+	Section: "maps", Title: "Depth maps", Fold: "The cells as a table",
 	Missing: "has no two block sizes and depths, so there is no map to draw",
 	Of: each(func(s *session.Session,
 		subject Subject) []Figure {
@@ -22,7 +23,9 @@ var depthMapForm = Form{
 }
 
 // Head is what stands over the map.
-func (m DepthMap) Head() Head { return Head{m.ID, m.Title, m.Subtitle} }
+func (m DepthMap) Head() Head {
+	return Head{ID: m.ID, Title: m.Title, Subtitle: m.Subtitle, Message: m.message()}
+}
 
 // Summary says in words what the map shows.
 func (m DepthMap) Summary() string {

@@ -13,15 +13,18 @@ import (
 const (
 	mapLeft   = 130
 	mapRight  = 40
-	mapTop    = 130
-	mapBottom = 110
+	mapTop    = 40
+	mapBottom = 76
 )
 
 // Draw draws block sizes by depths, largest blocks on top, each cell
 // with its value, darker the closer it is to the ceiling.
 func (m DepthMap) Draw(sheet draw.Canvas) error {
-	heading(sheet, m.Title, m.Subtitle)
-	grid := draw.Crop(sheet, pixels(mapLeft), -pixels(mapRight), pixels(mapBottom), -pixels(mapTop))
+	left, right := pixels(mapLeft), pixels(mapRight)
+	if narrow(sheet) {
+		left, right = pixels(mapLeft*0.6), pixels(mapRight/4)
+	}
+	grid := draw.Crop(sheet, left, -right, pixels(mapBottom), -pixels(mapTop))
 	width := (grid.Max.X - grid.Min.X) / vg.Length(len(m.Depths))
 	height := (grid.Max.Y - grid.Min.Y) / vg.Length(len(m.Blocks))
 	label := style(15, Ink, false)
@@ -44,8 +47,9 @@ func (m DepthMap) Draw(sheet draw.Canvas) error {
 	}
 	grid.FillText(label, vg.Point{X: (grid.Min.X + grid.Max.X) / 2, Y: grid.Min.Y - pixels(52)}, "queue depth")
 	small := style(14, CeilingGrey, false)
-	grid.FillText(small, vg.Point{X: sheet.Min.X + pixels(margin), Y: sheet.Max.Y - pixels(100)},
-		"block size; "+m.Unit+" in each cell, higher is better; the shade is the share "+m.Of)
+	grid.FillText(small, vg.Point{X: sheet.Min.X + pixels(margin), Y: sheet.Max.Y - pixels(18)},
+		fitting(small, "block size; "+m.Unit+" in each cell, higher is better; the shade is the share "+m.Of,
+			sheet.Max.X-sheet.Min.X-2*pixels(margin)))
 	if note := m.Note(); note != "" {
 		small.XAlign = draw.XRight
 		grid.FillText(small, vg.Point{X: grid.Max.X, Y: grid.Min.Y - pixels(52)}, note)
@@ -66,16 +70,17 @@ func mapCell(grid draw.Canvas, cell Cell, area vg.Rectangle) {
 	}
 	text := style(15, Ink, false)
 	if cell.Share > 0.75 { // light on dark
-		text = style(15, "#ffffff", false)
+		text = style(15, Paper, false)
+	}
+	if text.Width(cell.Text) > area.Max.X-area.Min.X-pixels(6) {
+		text.Font.Size = pixels(11)
 	}
 	text.XAlign, text.YAlign = draw.XCenter, draw.YCenter
 	grid.FillText(text, vg.Point{X: (area.Min.X + area.Max.X) / 2, Y: (area.Min.Y + area.Max.Y) / 2}, cell.Text)
 }
 
-// shade goes from paper to the colour of throughput as a share goes from 0 to 1.
+// shade is the colour of throughput, thin for a share of 0 and full for 1.
 func shade(share float64) color.NRGBA {
-	share = math.Max(0, math.Min(share, 1))
-	from, to := paint("#e6eeec"), paint(Throughput)
-	mix := func(a, b uint8) uint8 { return uint8(math.Round(float64(a) + (float64(b)-float64(a))*share)) }
-	return color.NRGBA{R: mix(from.R, to.R), G: mix(from.G, to.G), B: mix(from.B, to.B), A: 255}
+	const least = 22
+	return wash(Throughput, uint8(math.Round(least+(255-least)*math.Max(0, math.Min(share, 1)))))
 }

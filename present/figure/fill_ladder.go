@@ -12,7 +12,8 @@ import (
 )
 
 var fillLadderForm = Form{
-	Name: "fill-ladder", Section: "ladders", Title: "Fill ladder", Fold: "The levels as a table",
+	Name: "fill-ladder", Question: "Is it slower when it is full?", Few: true,
+	Section: "ladders", Title: "Fill ladder", Fold: "The levels as a table",
 	Missing: "has no load at two fill levels, so there is no ladder to draw",
 	Of: each(func(s *session.Session,
 		subject Subject) []Figure {
@@ -21,7 +22,9 @@ var fillLadderForm = Form{
 }
 
 // Head is what stands over the ladder.
-func (l FillLadder) Head() Head { return Head{l.ID, l.Title, l.Subtitle} }
+func (l FillLadder) Head() Head {
+	return Head{ID: l.ID, Title: l.Title, Subtitle: l.Subtitle, Message: l.message()}
+}
 
 // FillLadder is the throughput of each load at each fill level, against that at
 // the emptiest.

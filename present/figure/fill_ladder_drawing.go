@@ -11,16 +11,16 @@ import (
 const (
 	ladderLeft  = 120
 	ladderRight = 190
-	ladderTop   = 120
-	ladderLow   = 40
+	ladderTop   = 34
+	ladderLow   = 20
 )
 
 // Draw draws each load as a ladder of bars, emptiest on top.
 func (ladder FillLadder) Draw(sheet draw.Canvas) error {
-	heading(sheet, ladder.Title, ladder.Subtitle)
-	sheet.FillText(style(14, CeilingGrey, false), vg.Point{X: sheet.Min.X + pixels(margin),
-		Y: sheet.Max.Y - pixels(100)},
-		ladder.Unit+" at each fill level, longer is better; at the right the share of what it is at the emptiest")
+	small := style(14, CeilingGrey, false)
+	sheet.FillText(small, vg.Point{X: sheet.Min.X + pixels(margin), Y: sheet.Max.Y - pixels(16)},
+		fitting(small, ladder.Unit+" at each fill level, longer is better; at the right the share of what it is at the "+
+			"emptiest", sheet.Max.X-sheet.Min.X-2*pixels(margin)))
 	area := draw.Crop(sheet, pixels(ladderLeft), -pixels(ladderRight), pixels(ladderLow), -pixels(ladderTop))
 	rows := 0
 	for _, climb := range ladder.Loads {
@@ -31,7 +31,8 @@ func (ladder FillLadder) Draw(sheet draw.Canvas) error {
 	for _, climb := range ladder.Loads {
 		label := style(15, Ink, true)
 		label.YAlign = draw.YCenter
-		area.FillText(label, vg.Point{X: area.Min.X, Y: y - step/2}, climb.Label)
+		area.FillText(label, vg.Point{X: area.Min.X, Y: y - step/2},
+			fitting(label, climb.Label, sheet.Max.X-area.Min.X))
 		y -= step
 		top := 0.0
 		for _, rung := range climb.Rungs {

@@ -16,7 +16,8 @@ import (
 )
 
 var heatTraceForm = Form{
-	Name: "heat-trace", Section: "traces", Title: "Heat traces", Fold: "The samples as a table", OverTime: true,
+	Name: "heat-trace", Question: "Does it stay that fast?",
+	Section: "traces", Title: "Heat traces", Fold: "The samples as a table", OverTime: true,
 	Missing: "has no pass of two samples or more, so there is no trace to draw",
 	Of: each(func(s *session.Session, subject Subject) []Figure {
 		alone := len(subject.Sessions) == 1 && !subject.Brief
@@ -63,7 +64,9 @@ func ranOn(s *session.Session, findings []session.Finding) *session.Session {
 }
 
 // Head is what stands over the trace.
-func (h HeatTrace) Head() Head { return Head{h.ID, h.Title, h.Subtitle} }
+func (h HeatTrace) Head() Head {
+	return Head{ID: h.ID, Title: h.Title, Subtitle: h.Subtitle, Message: h.message()}
+}
 
 // Summary says in words what the trace shows.
 func (h HeatTrace) Summary() string {
@@ -114,16 +117,18 @@ type Stretch struct {
 }
 
 // mostPoints of a line are kept: a day at one second would not open in a moment.
-const mostPoints = 4000
+const mostPoints = 320
 
-// thinned keeps, of every bucket of points, the lowest and the highest, so that
+func thinned(points []Point) []Point { return thinnedTo(points, mostPoints) }
+
+// thinnedTo keeps, of every bucket of points, the lowest and the highest, so that
 // no dip is lost.
-func thinned(points []Point) []Point {
-	if len(points) <= mostPoints {
+func thinnedTo(points []Point, most int) []Point {
+	if len(points) <= most {
 		return points
 	}
-	bucket := (len(points) + mostPoints/2 - 1) / (mostPoints / 2)
-	kept := make([]Point, 0, mostPoints)
+	bucket := (len(points) + most/2 - 1) / (most / 2)
+	kept := make([]Point, 0, most)
 	for from := 0; from < len(points); from += bucket {
 		low, high := from, from
 		for i := from; i < min(from+bucket, len(points)); i++ {

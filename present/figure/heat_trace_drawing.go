@@ -1,7 +1,9 @@
 package figure
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 
 	"gonum.org/v1/plot"
 	"gonum.org/v1/plot/plotter"
@@ -9,12 +11,29 @@ import (
 	"gonum.org/v1/plot/vg/draw"
 )
 
-// Shares of the sheet, from its top: title, throughput, temperatures.
+// Parts of the sheet in pixels: a gap at its top, throughput, temperatures.
 const (
-	titleHeight = 96
-	heatHeight  = 250
-	margin      = 24
+	topGap     = 14
+	heatHeight = 190
+	// tallHeat is what temperatures have where they are many.
+	tallHeat = 290
+	margin   = 24
+	// sensorsRight is room for the names of many sensors, and manySensors is how many.
+	sensorsRight = 150
+	manySensors  = 2
 )
+
+// Height is more where many sensors are to be told apart.
+func (trace HeatTrace) Height(width float64) float64 {
+	return max(width*0.3, 280) + float64(trace.heatHeight())
+}
+
+func (trace HeatTrace) heatHeight() int {
+	if len(trace.Temperatures) > manySensors {
+		return tallHeat
+	}
+	return heatHeight
+}
 
 // Draw draws throughput over time, temperatures below on the same axis,
 // and findings as marked spans.
@@ -27,30 +46,27 @@ func (trace HeatTrace) Draw(sheet draw.Canvas) error {
 	if err != nil {
 		return err
 	}
-	area := draw.Crop(sheet, pixels(margin), -pixels(margin), pixels(margin), -pixels(titleHeight))
-	split := pixels(heatHeight)
+	right := pixels(margin)
+	if len(trace.Temperatures) > manySensors {
+		right = pixels(sensorsRight)
+	}
+	area := draw.Crop(sheet, pixels(margin), -right, pixels(margin), -pixels(topGap))
+	split := pixels(float64(trace.heatHeight())) - pixels(topGap)
 	canvases := plot.Align([][]*plot.Plot{{flow}, {heat}}, draw.Tiles{Rows: 2, Cols: 1}, area)
 	upper := draw.Crop(canvases[0][0], 0, 0, split-(area.Max.Y-area.Min.Y)/2, 0)
 	lower := draw.Crop(canvases[1][0], 0, 0, 0, split-(area.Max.Y-area.Min.Y)/2-pixels(margin))
 	flow.Draw(upper)
 	heat.Draw(lower)
-	heading(sheet, trace.Title, trace.Subtitle)
 	labelSpans(flow.DataCanvas(upper), trace)
+	nameSensors(sheet, heat, heat.DataCanvas(lower), trace)
 	return nil
-}
-
-// heading writes a figure's title and subtitle.
-func heading(sheet draw.Canvas, title, subtitle string) {
-	left, top := sheet.Min.X+pixels(margin), sheet.Max.Y
-	sheet.FillText(style(24, Ink, true), vg.Point{X: left, Y: top - pixels(44)}, title)
-	sheet.FillText(style(16, CeilingGrey, false), vg.Point{X: left, Y: top - pixels(72)}, subtitle)
 }
 
 // flowPlot is the upper plot: throughput, from zero.
 func flowPlot(trace HeatTrace) (*plot.Plot, error) {
 	p := plot.New()
 	dress(p)
-	p.Y.Label.Text = "throughput in " + trace.Unit + " (higher is better)"
+	p.Y.Label.Text = trace.Unit + " (higher is better)"
 	p.Y.Min, p.Y.Max = 0, trace.ThroughputTop()
 	p.X.Min, p.X.Max = 0, trace.Seconds
 	if err := shadeSpans(p, trace); err != nil {
@@ -85,27 +101,65 @@ func heatPlot(trace HeatTrace) (*plot.Plot, error) {
 	if len(trace.Temperatures) == 0 {
 		return p, addLabel(p, trace.Seconds/2, p.Y.Max/2, label{"no temperatures were recorded", CeilingGrey, draw.XCenter})
 	}
-	dashes := [][]vg.Length{nil, {pixels(8), pixels(4)}, {pixels(2), pixels(3)}}
 	for i, temperature := range trace.Temperatures {
 		line, err := plotter.NewLine(points(temperature))
 		if err != nil {
 			return nil, err
 		}
-		line.Color, line.Width = paint(Temperature), pixels(2)
-		line.Dashes = dashes[i%len(dashes)]
+		line.Color, line.Width = paint(trace.sensorColour(i)), pixels(2)
+		line.Dashes = lineDashes[i%len(lineDashes)]
 		p.Add(line)
-		last := temperature.Points[len(temperature.Points)-1]
-		name := fmt.Sprintf("%s, %.0f °C at the end", temperature.Name, last.Value)
-		above := 0.05
-		if i%2 == 1 { // sensors of one drive run close together
-			above = -0.13
-		}
-		text := label{name, Temperature, draw.XRight}
-		if err := addLabel(p, trace.Seconds*0.995, last.Value+p.Y.Max*above, text); err != nil {
-			return nil, err
-		}
 	}
 	return p, addFan(p, trace)
+}
+
+// sensorColour is that of temperatures, and another one for each of many.
+func (trace HeatTrace) sensorColour(number int) string {
+	if len(trace.Temperatures) <= manySensors {
+		return Temperature
+	}
+	return lineColours[(number+1)%len(lineColours)]
+}
+
+// nameSensors writes at the end of each line which sensor it is, none over another: over
+// and under the lines where they are few, beside the plot where they are many.
+func nameSensors(sheet draw.Canvas, p *plot.Plot, data draw.Canvas, trace HeatTrace) {
+	_, ys := p.Transforms(&data)
+	many := len(trace.Temperatures) > manySensors
+	size := 14.0
+	if many {
+		size = 12
+	}
+	order := make([]int, len(trace.Temperatures))
+	for i := range order {
+		order[i] = i
+	}
+	last := func(i int) float64 {
+		points := trace.Temperatures[i].Points
+		return points[len(points)-1].Value
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(last(b), last(a)) })
+	below := data.Max.Y + pixels(size)
+	for place, i := range order {
+		face := style(size, trace.sensorColour(i), true)
+		face.YAlign = draw.YCenter
+		words := fmt.Sprintf("%s, %.0f °C at the end", trace.Temperatures[i].Name, last(i))
+		y := ys(last(i))
+		if many {
+			y = min(y, below-pixels(size+3))
+			below = y
+			words = fmt.Sprintf("%.0f °C %s", last(i), trace.Temperatures[i].Name)
+			sheet.FillText(face, vg.Point{X: data.Max.X + pixels(8), Y: y},
+				fitting(face, words, sheet.Max.X-data.Max.X-pixels(12)))
+			continue
+		}
+		face.XAlign = draw.XRight
+		y += pixels(12)
+		if place > 0 { // sensors of one drive run close together
+			y -= pixels(24)
+		}
+		sheet.FillText(face, vg.Point{X: data.Max.X - pixels(6), Y: y}, words)
+	}
 }
 
 // addFan draws when a fan ran as a bar along the foot of the plot.

@@ -12,8 +12,13 @@ var (
 		draw.CrossGlyph{}, draw.RingGlyph{}}
 )
 
-// namesRight is room for names at the ends of lines, in pixels.
-const namesRight = 230
+// namesRight is room for names at the ends of lines.
+func namesRight(sheet draw.Canvas) vg.Length {
+	if narrow(sheet) {
+		return pixels(120)
+	}
+	return pixels(230)
+}
 
 // lineNames writes the names of lines at their ends, none over another.
 type lineNames struct {
@@ -25,11 +30,15 @@ type lineNames struct {
 func (n *lineNames) write(end vg.Length, number int, name, detail string) {
 	y := free(end, n.taken)
 	n.taken = append(n.taken, y)
-	x := n.sheet.Max.X - pixels(namesRight-14)
+	room := namesRight(n.sheet) - pixels(14)
+	x := n.sheet.Max.X - room
 	large, small := style(15, lineColours[number%len(lineColours)], true), style(12, CeilingGrey, false)
+	if narrow(n.sheet) {
+		large, small = style(12, lineColours[number%len(lineColours)], true), style(10, CeilingGrey, false)
+	}
 	large.YAlign, small.YAlign = draw.YCenter, draw.YCenter
-	n.sheet.FillText(large, vg.Point{X: x, Y: y}, clipped(name, 24))
-	n.sheet.FillText(small, vg.Point{X: x, Y: y - pixels(17)}, detail)
+	n.sheet.FillText(large, vg.Point{X: x, Y: y}, fitting(large, name, room-pixels(4)))
+	n.sheet.FillText(small, vg.Point{X: x, Y: y - pixels(17)}, fitting(small, detail, room-pixels(4)))
 }
 
 // free is a height near the one that is wanted at which no label is yet.

@@ -12,7 +12,8 @@ import (
 )
 
 var movesForm = Form{
-	Name: "moves", Section: "moves", Title: "How long amounts take", Fold: "The times as a table",
+	Name: "moves", Question: "How long does an amount take?",
+	Section: "moves", Title: "How long amounts take", Fold: "The times as a table",
 	Missing:  "has no recording of large blocks in order, or of a copy, whose throughput changes or that others share",
 	Together: true,
 	Of:       func(subject Subject) []Figure { return asFigures(movesOf(subject)) },
@@ -54,14 +55,20 @@ type CrossingMark struct {
 func movesOf(subject Subject) []Moves {
 	var order []session.Key
 	sides := map[session.Key][]Side{}
-	for _, s := range subject.Sessions {
+	for _, s := range eachCell(subject.Sessions) {
 		for _, curve := range move.Told(move.Of(s)) {
 			key := curve.Key
 			key.Amount = 0 // a curve is of all amounts
 			if sides[key] == nil {
 				order = append(order, key)
 			}
-			sides[key] = append(sides[key], Side{s.DisplayName(), curve})
+			name := s.DisplayName()
+			if s.Review != nil {
+				name = s.Review.Cell
+			}
+			if len(sides[key]) < mostMoveLines {
+				sides[key] = append(sides[key], Side{name, curve})
+			}
 		}
 	}
 	var all []Moves
@@ -72,6 +79,22 @@ func movesOf(subject Subject) []Moves {
 		}
 	}
 	return all
+}
+
+// mostMoveLines are told apart in one figure.
+const mostMoveLines = 6
+
+// eachCell leaves of the sessions of a review the first of each cell; others are all kept.
+func eachCell(sessions []*session.Session) []*session.Session {
+	seen := map[string]bool{}
+	return slices.DeleteFunc(slices.Clone(sessions), func(s *session.Session) bool {
+		if s.Review == nil {
+			return false
+		}
+		again := seen[s.Review.Cell]
+		seen[s.Review.Cell] = true
+		return again
+	})
 }
 
 // Side is a session's curve.
@@ -131,7 +154,7 @@ func slug(text string) string {
 }
 
 func (m *Moves) line(s Side) MoveLine {
-	const points = 240
+	const points = 120
 	line := MoveLine{Name: s.Name, Recorded: []Along{{}}}
 	for i := 1; i <= points; i++ {
 		gigabytes := m.Gigabytes * float64(i) / points
@@ -196,7 +219,9 @@ func timesTable(sides []Side, asked []unit.Bytes) table.Table {
 }
 
 // Head is what stands over the figure.
-func (m Moves) Head() Head { return Head{m.ID, m.Title, m.Subtitle} }
+func (m Moves) Head() Head {
+	return Head{ID: m.ID, Title: m.Title, Subtitle: m.Subtitle, Message: m.message()}
+}
 
 // Summary says in words what it shows.
 func (m Moves) Summary() string {

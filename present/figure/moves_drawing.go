@@ -10,7 +10,7 @@ import (
 )
 
 // markEvery is how many points of a line there are from mark to mark.
-const markEvery = 24
+const markEvery = 12
 
 // Draw draws a line a session, dashed beyond what was recorded, and where they cross.
 func (m Moves) Draw(sheet draw.Canvas) error {
@@ -24,9 +24,8 @@ func (m Moves) Draw(sheet draw.Canvas) error {
 			return err
 		}
 	}
-	area := draw.Crop(sheet, pixels(margin), -pixels(namesRight), pixels(margin), -pixels(titleHeight))
+	area := draw.Crop(sheet, pixels(margin), -namesRight(sheet), pixels(margin), -pixels(topGap))
 	p.Draw(area)
-	heading(sheet, m.Title, m.Subtitle)
 	m.annotate(p, p.DataCanvas(area), sheet)
 	return nil
 }

@@ -28,7 +28,9 @@ func Lay(sheet draw.Canvas) {
 	sheet.Fill(sheet.Rectangle.Path())
 }
 
-// paint reads "#rrggbb".
+// Paint reads "#rrggbb".
+func Paint(colour string) color.NRGBA { return paint(colour) }
+
 func paint(colour string) color.NRGBA {
 	value, _ := strconv.ParseUint(strings.TrimPrefix(colour, "#"), 16, 32)
 	return color.NRGBA{R: uint8(value >> 16), G: uint8(value >> 8), B: uint8(value), A: 255}
@@ -51,6 +53,23 @@ func style(size float64, colour string, weight bool) text.Style {
 	}
 	return text.Style{Color: paint(colour), Font: face, Handler: text.Plain{Fonts: fonts}}
 }
+
+// fitting is a text that is no wider than it may be: its end is left out.
+func fitting(in text.Style, words string, width vg.Length) string {
+	if in.Width(words) <= width {
+		return words
+	}
+	runes := []rune(words)
+	for len(runes) > 1 && in.Width(string(runes)+"…") > width {
+		runes = runes[:len(runes)-1]
+	}
+	return strings.TrimRight(string(runes), " ,·") + "…"
+}
+
+// narrowBelow is the width, in pixels, below which a sheet is one of a small screen.
+const narrowBelow = 620
+
+func narrow(sheet draw.Canvas) bool { return sheet.Max.X-sheet.Min.X < pixels(narrowBelow) }
 
 // dress gives a plot the looks.
 func dress(p *plot.Plot) {

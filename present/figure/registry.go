@@ -3,32 +3,11 @@ package figure
 import (
 	"slices"
 
-	"gonum.org/v1/plot/vg/draw"
-
 	"opengauge/core/judge/compare"
 	"opengauge/core/judge/value"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
-	"opengauge/present/table"
 )
-
-// Figure is one thing drawn: its words, its table and its drawing. The terminal and
-// the page draw some in ways of their own, and all others from these.
-type Figure interface {
-	Head() Head
-	// Summary says in words what it shows, for those who do not see it.
-	Summary() string
-	// Table has its figures; no rows where the drawing says all.
-	Table() table.Table
-	// Draw draws it on a sheet of paper.
-	Draw(sheet draw.Canvas) error
-}
-
-// Head is what stands over a figure.
-type Head struct {
-	// ID is its place in a page.
-	ID, Title, Subtitle string
-}
 
 // Form is a kind of figure, with how it is found in what a report is about.
 type Form struct {
@@ -39,8 +18,12 @@ type Form struct {
 	Fold string
 	// Missing says why there is none.
 	Missing string
+	// Question is what a section of such figures answers; without one its title is Title.
+	Question string
 	// Within kinds stand in a section with other things.
 	Within bool
+	// Few says that few sessions have one, so that they stand in the open beside others.
+	Few bool
 	// Together kinds show all sessions in one figure.
 	Together bool
 	// OverTime kinds show how a pass went, and take much room.
@@ -68,6 +51,7 @@ type Subject struct {
 var Forms = []Form{
 	chainStripForm,
 	comparisonForm,
+	overTimeForm,
 	movesForm,
 	sweepsForm,
 	copyMatrixForm,

@@ -15,7 +15,8 @@ import (
 )
 
 var rivalsForm = Form{
-	Name: "rivals", Section: "rivals", Title: "Rival explanations", Fold: "What speaks for each", OverTime: true,
+	Name: "rivals", Question: "What may have brought it about?",
+	Section: "rivals", Title: "Rival explanations", Fold: "What speaks for each", OverTime: true,
 	Missing: "has no pass over which explanations compete, so there is nothing to draw",
 	Of: each(func(s *session.Session, subject Subject) []Figure {
 		rivals, ok := RivalsOf(s, subject.Findings[s.ID], subject.Notation)
@@ -116,7 +117,9 @@ func newRival(v *explain.Verdict, s explain.Share, notation unit.Notation) Rival
 }
 
 // Head is what stands over the figure.
-func (r Rivals) Head() Head { return Head{r.ID, r.Title, r.Subtitle} }
+func (r Rivals) Head() Head {
+	return Head{ID: r.ID, Title: r.Title, Subtitle: r.Subtitle, Message: r.message()}
+}
 
 // sameLine says why only one line is seen.
 const sameLine = "Both draw the same line; what tells them apart is said here."

@@ -12,6 +12,8 @@ import (
 const (
 	// reasonsHeight is the foot of the sheet, in pixels, in which reasons stand.
 	reasonsHeight = 225
+	// namedHeight is the foot of a narrow one, in which only the names stand.
+	namedHeight = 64
 	// toldReasons of each explanation are written.
 	toldReasons = 5
 )
@@ -42,16 +44,24 @@ func (r Rivals) Draw(sheet draw.Canvas) error {
 		line.Color, line.Width, line.Dashes = paint(each.colour), pixels(3), each.dashes
 		p.Add(line)
 	}
-	area := draw.Crop(sheet, pixels(margin), -pixels(margin), pixels(reasonsHeight), -pixels(titleHeight))
+	foot := pixels(reasonsHeight)
+	if narrow(sheet) {
+		foot = pixels(namedHeight)
+	}
+	area := draw.Crop(sheet, pixels(margin), -pixels(margin), foot, -pixels(topGap))
 	p.Draw(area)
-	heading(sheet, r.Title, r.Subtitle)
 	width := (sheet.Max.X - sheet.Min.X - 2*pixels(margin)) / 2
 	left := sheet.Min.X + pixels(margin)
+	if narrow(sheet) {
+		r.First.name(sheet, vg.Point{X: left, Y: sheet.Min.Y + pixels(34)}, mark{r.colour(), nil})
+		r.Second.name(sheet, vg.Point{X: left, Y: sheet.Min.Y + pixels(10)}, mark{Temperature, dashed})
+		return nil
+	}
 	r.First.draw(sheet, left, mark{r.colour(), nil})
 	r.Second.draw(sheet, left+width, mark{Temperature, dashed})
 	if r.Same() {
-		foot := style(13, CeilingGrey, false)
-		sheet.FillText(foot, vg.Point{X: left, Y: sheet.Min.Y + pixels(10)}, sameLine)
+		small := style(13, CeilingGrey, false)
+		sheet.FillText(small, vg.Point{X: left, Y: sheet.Min.Y + pixels(10)}, sameLine)
 	}
 	return nil
 }
@@ -75,10 +85,7 @@ func (r Rivals) colour() string {
 // draw writes an explanation and what moved its odds, from a place on.
 func (r Rival) draw(sheet draw.Canvas, left vg.Length, m mark) {
 	y := sheet.Min.Y + pixels(reasonsHeight-44)
-	sheet.StrokeLine2(draw.LineStyle{Color: paint(m.colour), Width: pixels(3), Dashes: m.dashes}, left, y+pixels(6),
-		left+pixels(40), y+pixels(6))
-	sheet.FillText(style(16, m.colour, true), vg.Point{X: left + pixels(54), Y: y}, fmt.Sprintf("%s, %s", r.Name,
-		percent(r.Share)))
+	r.name(sheet, vg.Point{X: left, Y: y}, m)
 	y -= pixels(22)
 	sheet.FillText(style(13, CeilingGrey, false), vg.Point{X: left, Y: y}, clipped(r.Says, 84))
 	number := style(13, Ink, true)
@@ -91,6 +98,15 @@ func (r Rival) draw(sheet draw.Canvas, left vg.Length, m mark) {
 		sheet.FillText(number, vg.Point{X: left + pixels(44), Y: y}, Signed(reason.LogOdds))
 		sheet.FillText(style(13, Ink, false), vg.Point{X: left + pixels(54), Y: y}, clipped(reason.Says, 78))
 	}
+}
+
+// name writes which explanation it is, with its line before it.
+func (r Rival) name(sheet draw.Canvas, at vg.Point, m mark) {
+	sheet.StrokeLine2(draw.LineStyle{Color: paint(m.colour), Width: pixels(3), Dashes: m.dashes}, at.X, at.Y+pixels(6),
+		at.X+pixels(40), at.Y+pixels(6))
+	words := style(16, m.colour, true)
+	sheet.FillText(words, vg.Point{X: at.X + pixels(54), Y: at.Y},
+		fitting(words, fmt.Sprintf("%s, %s", r.Name, percent(r.Share)), sheet.Max.X-at.X-pixels(54)))
 }
 
 // clipped is a text that is no longer than so many characters.

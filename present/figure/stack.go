@@ -52,7 +52,7 @@ func (s stack) Draw(sheet draw.Canvas) error {
 		part := sheet
 		part.Max.Y -= height * vg.Length(i)
 		part.Min.Y = part.Max.Y - height
-		if err := each.Draw(part); err != nil {
+		if err := DrawWhole(each, part); err != nil {
 			return err
 		}
 	}

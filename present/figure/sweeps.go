@@ -13,8 +13,9 @@ import (
 )
 
 var sweepsForm = Form{
-	Name: "sweeps", Section: "sweeps", Title: "Sweeps over each other", Fold: "The sweep as a table", Together: true,
-	Missing: "has no sweep over blocks, depths or fill levels that another session shares, and no long pass either",
+	Name: "sweeps", Question: "Which sizes and depths does it take?",
+	Section: "sweeps", Title: "Sweeps over each other", Fold: "The sweep as a table", Together: true,
+	Missing: "has no sweep over blocks, depths or fill levels that another session shares",
 	Of:      func(subject Subject) []Figure { return asFigures(sweepsOf(subject)) },
 }
 
@@ -24,11 +25,9 @@ type Sweep struct {
 	// Over is what was varied, and Unit that of throughput.
 	Over, Unit string
 	Writes     bool
-	// Ticks are the values that were measured, evenly apart; empty over time, where points
-	// stand at their seconds.
-	Ticks   []string
-	Seconds float64
-	Lines   []Line
+	// Ticks are the values that were measured, evenly apart; points stand at their places.
+	Ticks []string
+	Lines []Line
 }
 
 // varied is something that sweeps vary.
@@ -55,7 +54,7 @@ var variedThings = []varied{
 const fewestOfSweep = 3
 
 // sweepsOf are the sweeps that two sessions or more share: of each kind of load the one
-// with the most values, and long passes of the same load over time.
+// with the most values.
 func sweepsOf(subject Subject) []Sweep {
 	if len(subject.Sessions) < 2 {
 		return nil
@@ -64,7 +63,7 @@ func sweepsOf(subject Subject) []Sweep {
 	for _, v := range variedThings {
 		sweeps = append(sweeps, overValues(subject, v)...)
 	}
-	return append(sweeps, overTime(subject)...)
+	return sweeps
 }
 
 // overValues are the sweeps over one thing, one an operation and access order.
@@ -170,40 +169,10 @@ func sweepSubtitle(v varied, fixed session.Key) string {
 	return strings.Join(append(texts, "higher is better"), ", ")
 }
 
-// overTime are long passes of the same load over each other.
-func overTime(subject Subject) []Sweep {
-	lines := map[session.Key][]Line{}
-	longest := map[session.Key]float64{}
-	for _, s := range subject.Sessions {
-		taken := map[session.Key]bool{}
-		for _, pass := range longPasses(ranOn(s, subject.Findings[s.ID])) {
-			key := pass.Key()
-			if taken[key] || !pass.Counts() {
-				continue
-			}
-			taken[key] = true
-			line := Line{Name: s.DisplayName()}
-			for _, sample := range pass.Samples {
-				line.Points = append(line.Points, Point{sample.TSeconds, subject.Notation.Value(sample.BytesPerSecond)})
-				longest[key] = max(longest[key], sample.TSeconds)
-			}
-			line.Points = thinned(line.Points)
-			lines[key] = append(lines[key], line)
-		}
-	}
-	var sweeps []Sweep
-	for _, key := range sortedByText(lines) {
-		if len(lines[key]) > 1 {
-			sweeps = append(sweeps, Sweep{ID: "over-time-" + slug(key.String()), Title: key.String() + " over time",
-				Subtitle: "higher is better", Over: "seconds since the pass began to count", Unit: subject.Notation.Unit(),
-				Writes: key.Writes(), Seconds: longest[key], Lines: lines[key]})
-		}
-	}
-	return sweeps
-}
-
 // Head is what stands over the figure.
-func (s Sweep) Head() Head { return Head{s.ID, s.Title, s.Subtitle} }
+func (s Sweep) Head() Head {
+	return Head{ID: s.ID, Title: s.Title, Subtitle: s.Subtitle, Message: s.message()}
+}
 
 // Top is the highest that is drawn.
 func (s Sweep) Top() float64 {
@@ -226,13 +195,9 @@ func (s Sweep) Summary() string {
 	return s.Title + ": " + strings.Join(texts, "; ") + "."
 }
 
-// Table has the values; none over time, of which each session has its own.
+// Table has the values.
 func (s Sweep) Table() table.Table {
-	t := table.Table{}
-	if len(s.Ticks) == 0 {
-		return t
-	}
-	t.Columns = []table.Column{table.Text(s.Over)}
+	t := table.Table{Columns: []table.Column{table.Text(s.Over)}}
 	for _, line := range s.Lines {
 		t.Columns = append(t.Columns, table.Number(line.Name+" "+s.Unit))
 	}

@@ -16,23 +16,19 @@ func (s Sweep) Draw(sheet draw.Canvas) error {
 	dress(p)
 	p.X.Label.Text, p.Y.Label.Text = s.Over, "throughput in "+s.Unit
 	p.Y.Min, p.Y.Max = 0, s.Top()
-	p.X.Min, p.X.Max = 0, s.Seconds
-	if len(s.Ticks) > 0 {
-		p.X.Min, p.X.Max = -0.2, float64(len(s.Ticks))-0.8
-		var ticks []plot.Tick
-		for place, text := range s.Ticks {
-			ticks = append(ticks, plot.Tick{Value: float64(place), Label: text})
-		}
-		p.X.Tick.Marker = plot.ConstantTicks(ticks)
+	p.X.Min, p.X.Max = -0.2, float64(len(s.Ticks))-0.8
+	var ticks []plot.Tick
+	for place, text := range s.Ticks {
+		ticks = append(ticks, plot.Tick{Value: float64(place), Label: text})
 	}
+	p.X.Tick.Marker = plot.ConstantTicks(ticks)
 	for i, line := range s.Lines {
 		if err := s.addLine(p, line, i); err != nil {
 			return err
 		}
 	}
-	area := draw.Crop(sheet, pixels(margin), -pixels(namesRight), pixels(margin), -pixels(titleHeight))
+	area := draw.Crop(sheet, pixels(margin), -namesRight(sheet), pixels(margin), -pixels(topGap))
 	p.Draw(area)
-	heading(sheet, s.Title, s.Subtitle)
 	canvas := p.DataCanvas(area)
 	_, ys := p.Transforms(&canvas)
 	names := lineNames{sheet: sheet}
@@ -55,9 +51,6 @@ func (s Sweep) addLine(p *plot.Plot, line Line, number int) error {
 	colour := paint(lineColours[number%len(lineColours)])
 	drawn.Color, drawn.Width, drawn.Dashes = colour, pixels(2.4), lineDashes[number%len(lineDashes)]
 	p.Add(drawn)
-	if len(s.Ticks) == 0 {
-		return nil
-	}
 	marks, err := plotter.NewScatter(points(line))
 	if err != nil {
 		return err

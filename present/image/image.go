@@ -1,4 +1,5 @@
-// Package image writes figures as image files: PNG at 1280 by 800, or SVG.
+// Package image draws figures: as image files, PNG or SVG, light or dark, and as the SVG
+// that stands in a page. One drawing of a figure serves all of them.
 //
 // Its functions may be called by several goroutines at once.
 package image
@@ -12,7 +13,6 @@ import (
 	"gonum.org/v1/plot/vg"
 	"gonum.org/v1/plot/vg/draw"
 	"gonum.org/v1/plot/vg/vgimg"
-	"gonum.org/v1/plot/vg/vgsvg"
 
 	"opengauge/present/figure"
 	"opengauge/present/text"
@@ -44,34 +44,79 @@ func FormatOf(name string) (Format, error) {
 	return "", fmt.Errorf("%q is not the name of an image; end it in .png or .svg", name)
 }
 
-// Write draws a figure on a sheet of paper and writes it in a format.
+// Sheet is what a figure is drawn on: its size in pixels, how many real ones each of those
+// is of a PNG, and whether it is dark.
+type Sheet struct {
+	Width, Height float64
+	Scale         float64
+	Dark          bool
+}
+
+// Plain is the sheet of an image, and Large one as tall and as wide as the screen of a film.
+var (
+	Plain = Sheet{Width: Width, Height: Height, Scale: 1}
+	Large = Sheet{Width: Width, Height: 720, Scale: 3} // 3840 by 2160
+)
+
+// Write draws a figure with its head on a plain sheet and writes it in a format.
 func Write(w io.Writer, format Format, f figure.Figure) error {
-	width, height := figure.Pixels(Width), figure.Pixels(Height)
+	sheet := Plain
 	if sheets := figure.Sheets(f); sheets > 1 {
-		height = figure.Pixels(float64(sheets) * Stacked)
+		sheet.Height = float64(sheets) * Stacked
 	}
-	var sheet vg.CanvasSizer
-	var writer io.WriterTo
+	return sheet.Write(w, format, f)
+}
+
+// Write draws a figure with its head and writes it in a format.
+func (s Sheet) Write(w io.Writer, format Format, f figure.Figure) error {
 	if format == SVG {
-		vector := vgsvg.New(width, height)
-		sheet, writer = vector, vector
-	} else {
-		raster := vgimg.NewWith(vgimg.UseWH(width, height), vgimg.UseDPI(figure.Resolution))
-		sheet, writer = raster, vgimg.PngCanvas{Canvas: raster}
+		v := newVector(figure.Pixels(s.Width), figure.Pixels(s.Height), hex)
+		if err := s.draw(v, f, figure.DrawWhole); err != nil {
+			return err
+		}
+		return v.write(w, "")
 	}
-	canvas := draw.New(sheet)
+	raster := vgimg.NewWith(vgimg.UseWH(figure.Pixels(s.Width), figure.Pixels(s.Height)),
+		vgimg.UseDPI(int(figure.Resolution*s.Scale)))
+	if err := s.draw(raster, f, figure.DrawWhole); err != nil {
+		return err
+	}
+	_, err := vgimg.PngCanvas{Canvas: raster}.WriteTo(w)
+	return err
+}
+
+// draw lays the paper and draws on it.
+func (s Sheet) draw(on vg.CanvasSizer, f figure.Figure, how func(figure.Figure, draw.Canvas) error) error {
+	if s.Dark {
+		on = dark{on}
+	}
+	canvas := draw.New(on)
 	figure.Lay(canvas)
-	if err := f.Draw(canvas); err != nil {
+	if err := how(f, canvas); err != nil {
 		return fmt.Errorf("drawing %s: %w", f.Head().Title, err)
 	}
-	if format != SVG {
-		_, err := writer.WriteTo(w)
-		return err
+	return nil
+}
+
+// Inline is a figure without its head as SVG to stand in a page: its colours are variables
+// of the page's style. Class and label are those of its element.
+func Inline(f figure.Figure, width, height float64, class, label string) (string, error) {
+	v := newVector(figure.Pixels(width), figure.Pixels(height), variable)
+	if err := f.Draw(draw.New(v)); err != nil {
+		return "", fmt.Errorf("drawing %s: %w", f.Head().Title, err)
 	}
 	var out strings.Builder
-	if _, err := writer.WriteTo(&out); err != nil {
-		return err
-	}
-	_, err := io.WriteString(w, text.Clean(out.String())) // XML has no place for control characters
+	err := v.write(&out, fmt.Sprintf(` class="%s" role="img" aria-label="%s"`, class, escaped(label)))
+	return out.String(), err
+}
+
+// Fonts are those that drawings are reckoned with, and others of the same width.
+const Fonts = "Liberation Sans, Arial, Helvetica, sans-serif"
+
+// write writes the element. XML has no place for control characters.
+func (v *vector) write(w io.Writer, attributes string) error {
+	_, err := fmt.Fprintf(w, "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 %s %s\" width=\"%[1]s\" "+
+		"height=\"%[2]s\" font-family=\"%[3]s\"%[4]s>\n%[5]s</svg>\n", tenth(inPixels(v.width)), tenth(inPixels(v.height)),
+		Fonts, attributes, text.Clean(v.out.String()))
 	return err
 }

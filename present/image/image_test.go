@@ -6,6 +6,9 @@ import (
 	"image"
 	"image/color"
 	"image/png"
+	"math"
+	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -42,7 +45,7 @@ func TestPNGHasItsSizeAndColours(t *testing.T) {
 	}
 	for name, colour := range map[string]string{"paper": figure.Paper, "throughput": figure.Writes,
 		"temperature": figure.Temperature, "ceiling": figure.CeilingGrey} {
-		if count := countNear(picture, hex(colour)); count < 100 {
+		if count := countNear(picture, toned(colour)); count < 100 {
 			t.Errorf("%d pixels of %s in the picture", count, name)
 		}
 	}
@@ -114,7 +117,7 @@ func TestChainStripDrawsTheFlowThroughAllHops(t *testing.T) {
 		t.Fatal(err)
 	}
 	// The surface of the flow is half-way up, and green from edge to edge.
-	const stripTop, stripBottom, stripLeft, stripRight = 150, 170, 110, 40
+	const stripTop, stripBottom, stripLeft, stripRight = figure.HeadHeight + 64, 130, 110, 40
 	middle := stripTop + (Height-stripTop-stripBottom)/2
 	for _, x := range []int{stripLeft + 5, Width / 2, Width - stripRight - 5} {
 		found := false
@@ -161,8 +164,93 @@ func TestBarsInBothFormats(t *testing.T) {
 }
 
 // hex reads "#rrggbb".
-func hex(colour string) color.NRGBA {
+func toned(colour string) color.NRGBA {
 	made := color.NRGBA{A: 255}
 	_, _ = fmt.Sscanf(colour, "#%02x%02x%02x", &made.R, &made.G, &made.B)
 	return made
+}
+
+// On dark paper every colour is its counterpart, and the drawing is the same.
+func TestADarkPictureHasTheDarkTones(t *testing.T) {
+	sheet := Plain
+	sheet.Dark = true
+	var out bytes.Buffer
+	if err := sheet.Write(&out, PNG, trace()); err != nil {
+		t.Fatal(err)
+	}
+	picture, err := png.Decode(&out)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, tone := range figure.Tones {
+		if tone.Name != "paper" && tone.Name != "indigo" {
+			continue
+		}
+		if dark, light := countNear(picture, toned(tone.Dark)), countNear(picture, toned(tone.Light)); dark < 1000 || light > 100 {
+			t.Errorf("%d pixels of the dark %s and %d of the light one", dark, tone.Name, light)
+		}
+	}
+}
+
+// A large picture has the pixels of a film's screen.
+func TestALargePictureFillsAScreen(t *testing.T) {
+	var out bytes.Buffer
+	if err := Large.Write(&out, PNG, trace()); err != nil {
+		t.Fatal(err)
+	}
+	config, err := png.DecodeConfig(&out)
+	if err != nil || config.Width != 3840 || config.Height != 2160 {
+		t.Errorf("it is %d by %d, %v", config.Width, config.Height, err)
+	}
+}
+
+var polyline = regexp.MustCompile(`<path d="M([\d.]+) ([\d.]+)((?:l-?[\d.]+ -?[\d.]+){20,})" fill="none" stroke="var\(--indigo\)"`)
+
+// A line of an inline drawing has the points that it was made from, as a browser adds up
+// their steps: on the axes that the drawing has, each within a tenth of a pixel.
+func TestInlineLinesEndWhereTheyShould(t *testing.T) {
+	made := trace()
+	for i := range made.Throughput.Points {
+		made.Throughput.Points[i].Value = 500 + 400*math.Sin(float64(i))
+	}
+	svg, err := Inline(made, 1100, 500, "wide", `a "label"`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !strings.Contains(svg, `aria-label="a &#34;label&#34;"`) || strings.Contains(svg, figure.Writes) {
+		t.Error("its label or its colours are not those of a page")
+	}
+	found := polyline.FindStringSubmatch(svg)
+	if found == nil {
+		t.Fatal("no line of throughput")
+	}
+	x, y := number(t, found[1]), number(t, found[2])
+	xs, ys := []float64{x}, []float64{y}
+	for _, step := range regexp.MustCompile(`l(-?[\d.]+) (-?[\d.]+)`).FindAllStringSubmatch(found[3], -1) {
+		x, y = x+number(t, step[1]), y+number(t, step[2])
+		xs, ys = append(xs, x), append(ys, y)
+	}
+	points := made.Throughput.Points
+	if len(xs) != len(points) {
+		t.Fatalf("%d points are drawn of %d", len(xs), len(points))
+	}
+	last := len(xs) - 1
+	for i, p := range points {
+		wantX := xs[0] + (xs[last]-xs[0])*p.Seconds/points[last].Seconds
+		// The axis from two points, and all others on it.
+		perUnit := (ys[1] - ys[0]) / (points[1].Value - points[0].Value)
+		wantY := ys[0] + (p.Value-points[0].Value)*perUnit
+		if !(math.Abs(xs[i]-wantX) < 0.15) || !(math.Abs(ys[i]-wantY) < 0.5) {
+			t.Fatalf("point %d is at %.2f %.2f, want %.2f %.2f", i, xs[i], ys[i], wantX, wantY)
+		}
+	}
+}
+
+func number(t *testing.T, text string) float64 {
+	t.Helper()
+	value, err := strconv.ParseFloat(text, 64)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return value
 }

@@ -1,0 +1,154 @@
+package figure
+
+import (
+	"fmt"
+	"strings"
+
+	"opengauge/core/unit"
+)
+
+// Each figure has one message, which stands over it in reports.
+
+// message is in the title of bars already.
+func (b Bars) message() string { return "" }
+
+// message is in the title of a change already.
+func (c Change) message() string { return "" }
+
+func (o OverTime) message() string {
+	first, last := o.Panels[0], o.Panels[len(o.Panels)-1]
+	text := fmt.Sprintf("%s ends at %s, %s at %s", first.Name, first.Text, last.Name, last.Text)
+	if kinds := last.kinds(); len(kinds) > 0 {
+		text += " (" + kinds[0] + ")"
+	}
+	return text
+}
+
+func (h HeatTrace) message() string {
+	name, _, _ := strings.Cut(h.Title, ": ")
+	for _, span := range h.Spans {
+		if span.Severity != "note" {
+			return fmt.Sprintf("%s: %s from %s on, at %s", name, span.Kind, unit.Span(unit.Duration(span.From)), span.LevelText)
+		}
+	}
+	if len(h.Throughput.Points) == 0 {
+		return ""
+	}
+	last := h.Throughput.Points[len(h.Throughput.Points)-1]
+	return fmt.Sprintf("%s holds %.3g %s to the end", name, last.Value, h.Unit)
+}
+
+func (c ChainStrip) message() string {
+	narrowest := ""
+	for _, hop := range c.Hops {
+		if strings.HasPrefix(hop.Mark, MarkNarrowest) {
+			narrowest = fmt.Sprintf("%s is the narrowest hop, %s %s", hop.Name, hop.Text, c.Unit)
+		}
+	}
+	switch {
+	case narrowest == "":
+		return ""
+	case c.Flow == nil:
+		return narrowest
+	}
+	return narrowest + "; " + c.Flow.Text + " came through"
+}
+
+func (m CopyMatrix) message() string {
+	best, slowest, from, to := CopyCell{}, CopyCell{}, "", ""
+	for i, row := range m.Cells {
+		for j, cell := range row {
+			if cell.Known && (!best.Known || cell.Value > best.Value) {
+				best, from, to = cell, m.Ends[i], m.Ends[j]
+			}
+			if cell.Known && (!slowest.Known || cell.Value < slowest.Value) {
+				slowest = cell
+			}
+		}
+	}
+	if !best.Known {
+		return ""
+	}
+	return fmt.Sprintf("%s: fastest from %s to %s at %s, slowest at %s", m.Set, from, to, best.Text, slowest.Text)
+}
+
+func (m DepthMap) message() string {
+	best, block, depth := Cell{}, 0, 0
+	for i, row := range m.Cells {
+		for j, cell := range row {
+			if cell.Known && cell.Share > best.Share {
+				best, block, depth = cell, i, j
+			}
+		}
+	}
+	if !best.Known {
+		return ""
+	}
+	return fmt.Sprintf("%s: most with %s at depth %d, %s %s", m.Title, m.Blocks[block], m.Depths[depth], best.Text, m.Unit)
+}
+
+func (l FillLadder) message() string {
+	worst, label := Rung{Of: 2}, ""
+	for _, climb := range l.Loads {
+		if last := climb.Rungs[len(climb.Rungs)-1]; last.Of < worst.Of {
+			worst, label = last, climb.Label
+		}
+	}
+	name, _, _ := strings.Cut(l.Title, ": ")
+	return fmt.Sprintf("%s, %.0f %% full: %s is at %.0f %% of what it is at the emptiest", name, worst.Fill*100, label,
+		worst.Of*100)
+}
+
+func (m Moves) message() string {
+	fastest, slowest := m.ends()
+	if fastest == slowest {
+		return fmt.Sprintf("%s takes %s", m.Lines[0].Name, m.timeOf(m.Lines[0]))
+	}
+	return fmt.Sprintf("%s takes %s, %s %s", m.Lines[fastest].Name, m.timeOf(m.Lines[fastest]), m.Lines[slowest].Name,
+		m.timeOf(m.Lines[slowest]))
+}
+
+// ends are the lines that are fastest and slowest per amount at their ends.
+func (m Moves) ends() (fastest, slowest int) {
+	pace := func(i int) float64 {
+		last := m.Lines[i].end()
+		return last.Time / max(last.Gigabytes, 1e-9)
+	}
+	for i := range m.Lines {
+		if pace(i) < pace(fastest) {
+			fastest = i
+		}
+		if pace(i) > pace(slowest) {
+			slowest = i
+		}
+	}
+	return fastest, slowest
+}
+
+func (l MoveLine) end() Along {
+	if len(l.Beyond) > 0 {
+		return l.Beyond[len(l.Beyond)-1]
+	}
+	return l.Recorded[len(l.Recorded)-1]
+}
+
+func (m Moves) timeOf(l MoveLine) string {
+	last := l.end()
+	return fmt.Sprintf("%.3g %s for %.4g GB", last.Time, m.Unit, last.Gigabytes)
+}
+
+func (r Rivals) message() string {
+	name, _, _ := strings.Cut(r.Title, ": ")
+	return fmt.Sprintf("%s: %s at %s, or %s at %s", name, r.First.Name, percent(r.First.Share), r.Second.Name,
+		percent(r.Second.Share))
+}
+
+func (s Sweep) message() string {
+	best, most := 0, 0.0
+	for i, line := range s.Lines {
+		if last := line.Points[len(line.Points)-1]; last.Value > most {
+			best, most = i, last.Value
+		}
+	}
+	return fmt.Sprintf("%s: %s is ahead at the end, %.4g %s", s.Title, s.Lines[best].Name, most, s.Unit)
+}
