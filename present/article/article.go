@@ -1,16 +1,21 @@
 // Package article holds what a report says, in the order in which a reader wants it,
-// independent of how it is written: a list of sections, each a list of blocks. The
-// page and the article kit are made from it.
+// independent of how it is written: an answer with the one figure that shows it, sections
+// in the open, and all that is for checking behind folds. The page and the article kit are
+// made from it.
 //
 // It only reads what it is given, and its functions may be called by several
 // goroutines at once.
 package article
 
 import (
+	"cmp"
 	"time"
 
 	"opengauge/core/judge/compare"
 	"opengauge/core/record/session"
+	"opengauge/core/review"
+	"opengauge/core/review/answer"
+	"opengauge/core/review/reading"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
 	"opengauge/present/table"
@@ -24,24 +29,56 @@ type Report struct {
 	Amounts []unit.Bytes
 	// Quoted are figures that others published of the same parts.
 	Quoted []compare.Quoted
+	// Review is what the sessions were measured for, or nil.
+	Review *Reviewed
 	// Program is the version of the program that writes it.
 	Program string
 	Written time.Time
+}
+
+// Reviewed is a review with what it answers.
+type Reviewed struct {
+	Review    *review.Review
+	State     *reading.State
+	Answer    *answer.Answer
+	Standings []answer.Standing
 }
 
 // Article is a report, ready to be written.
 type Article struct {
 	Title, Author, Note, Program, Written string
 	Simulated                             bool
-	Sections                              []Section
+	Lead                                  Lead
+	// Sections are in the open, and Folds behind a line each.
+	Sections []Section
+	Folds    []Fold
+	// Sessions are what it is about, for readers who check and go on.
+	Sessions []*session.Session
 }
 
-// Section is one part of an article.
+// Lead is what a reader sees first: the answer, the figure that shows it, and what was
+// tested, in a line.
+type Lead struct {
+	Answer string
+	// Besides are further sentences, one each.
+	Besides []string
+	Figure  *Shown
+	Tested  string
+}
+
+// Section is one part of an article. Its title is the question that it answers.
 type Section struct {
 	ID string
 	// Short stands in the list of contents, and Title over the section.
 	Short, Title string
 	Blocks       []Block
+}
+
+// Fold is a part that is there for checking. Those that matter are open on paper.
+type Fold struct {
+	Title   string
+	Blocks  []Block
+	Matters bool
 }
 
 // Block is one thing in a section. One of its fields is set.
@@ -55,34 +92,25 @@ type Block struct {
 	Table    *Tabled
 	Finding  *session.Finding
 	Photo    *session.Photo
-	// Cards are groups of blocks that stand beside each other.
-	Cards []Card
-}
-
-// Card is a group of blocks under a title.
-type Card struct {
-	Title     string
-	Simulated bool
-	Blocks    []Block
+	Fold     *Fold
 }
 
 // Point is one of a list, with the words that it begins with.
 type Point struct{ Lead, Text string }
 
-// Shown is a figure with the kind that it is of.
+// Shown is a figure with the name of its kind.
 type Shown struct {
 	figure.Figure
-	Kind figure.Form
-	// Caption stands over it; empty is its own title and subtitle.
-	Caption string
+	Kind string
+	// Small ones stand beside each other.
+	Small bool
 }
 
-// Tabled is a table with its name, a label for those who do not see what it is near
-// to, and the line that it is folded behind, if it is.
+// Tabled is a table with its name, and a label for those who do not see what it is near to.
 type Tabled struct {
 	table.Table
-	Name, Label, Fold string
-	// Long tables are for checking, and no part of a text that is read through.
+	Name, Label string
+	// Long says that nobody looks for words in it.
 	Long bool
 }
 
@@ -90,55 +118,82 @@ type Tabled struct {
 func New(r Report) Article {
 	a := Article{
 		Title: r.Title, Author: r.Author, Note: r.Note, Program: r.Program,
-		Written: r.Written.Format("2006-01-02 15:04 MST"),
+		Written: r.Written.Format("2006-01-02 15:04 MST"), Sessions: r.Sessions,
 	}
 	for _, s := range r.Sessions {
 		a.Simulated = a.Simulated || s.Simulated
 	}
-	for _, make := range sections() {
+	var shown map[string]bool
+	a.Lead, shown = leadOf(r)
+	for _, make := range sections(r, shown) {
 		if section := make(r); len(section.Blocks) > 0 {
 			a.Sections = append(a.Sections, section)
 		}
 	}
+	a.Folds = folds(r)
 	return a
 }
 
-// sections are what an article is made of, in order: each kind of figure that does
-// not stand within another one has a section of its own.
-func sections() []func(Report) Section {
-	order := []func(Report) Section{tested, verdict, notes, comparison}
+// sections are what an article is made of, in order. Figures that the lead shows are not
+// shown again.
+func sections(r Report, shown map[string]bool) []func(Report) Section {
+	var order []func(Report) Section
+	if r.Review != nil {
+		order = append(order, reasons)
+	}
+	order = append(order, limits(shown), comparison(shown))
 	for _, kind := range figure.Forms {
-		switch {
-		case kind.Within:
-		case kind.Name == "moves":
-			order = append(order, howLong(kind))
-		default:
-			order = append(order, figuresOf(kind))
+		if !kind.Within {
+			order = append(order, figuresOf(kind, shown))
 		}
 	}
-	return append(order, money, elsewhere, method, findings)
+	return append(order, money, watch, notes, elsewhere, tested)
 }
 
-// figuresOf is the section of a kind of figure.
-func figuresOf(kind figure.Form) func(Report) Section {
+// mostFigures of a kind stand in the open; the rest is behind a fold.
+const mostFigures = 2
+
+// figuresOf is the section of a kind of figure: those that show several sessions, or else
+// those of the only one.
+func figuresOf(kind figure.Form, shown map[string]bool) func(Report) Section {
 	return func(r Report) Section {
-		section := Section{ID: kind.Section, Short: kind.Title, Title: kind.Title}
-		for _, f := range kind.Of(r.Subject) {
-			section.Blocks = append(section.Blocks, shown(kind, f, "")...)
+		section := Section{ID: kind.Section, Short: kind.Title, Title: cmp.Or(kind.Question, kind.Title)}
+		if !kind.Together && len(r.Sessions) > 1 && !kind.Few {
+			return section
+		}
+		if kind.Name == "moves" && r.Review == nil {
+			section.Blocks = howLong(r)
+		}
+		var rest []Block
+		for i, f := range kind.Of(r.Subject) {
+			switch {
+			case shown[f.Head().ID]:
+			case i < mostFigures:
+				section.Blocks = append(section.Blocks, withTable(kind, f)...)
+			default:
+				rest = append(rest, withTable(kind, f)...)
+			}
+		}
+		if len(rest) > 0 {
+			section.Blocks = append(section.Blocks, folded("More of this kind", rest...))
 		}
 		return section
 	}
 }
 
-// shown is a figure with the table behind it.
-func shown(kind figure.Form, f figure.Figure, caption string) []Block {
-	blocks := []Block{{Figure: &Shown{f, kind, caption}}}
+// withTable is a figure with the table behind it, folded.
+func withTable(kind figure.Form, f figure.Figure) []Block {
+	blocks := []Block{{Figure: &Shown{Figure: f, Kind: kind.Name}}}
 	if t := f.Table(); len(t.Rows) > 0 {
 		title := f.Head().Title
-		blocks = append(blocks, Block{Table: &Tabled{t, kind.Name + "-" + title, kind.Fold + ": " + title, kind.Fold,
-			kind.OverTime}})
+		blocks = append(blocks, folded(kind.Fold,
+			Block{Table: &Tabled{t, kind.Name + "-" + title, kind.Fold + ": " + title, kind.OverTime}}))
 	}
 	return blocks
+}
+
+func folded(title string, blocks ...Block) Block {
+	return Block{Fold: &Fold{Title: title, Blocks: blocks}}
 }
 
 // tabled is a table in the open, or no block where it has no rows.
@@ -146,27 +201,14 @@ func tabled(name, label string, t table.Table) []Block {
 	if len(t.Rows) == 0 {
 		return nil
 	}
-	return []Block{{Table: &Tabled{t, name, label, "", false}}}
+	return []Block{{Table: &Tabled{t, name, label, false}}}
 }
 
-// Figures are all figures of an article, those on cards too.
-func (a Article) Figures() []Shown {
-	var all []Shown
-	for _, section := range a.Sections {
-		all = append(all, figuresIn(section.Blocks)...)
+// foldedTable is a table behind its label, or no block where it has no rows.
+func foldedTable(name, label string, t table.Table) []Block {
+	blocks := tabled(name, label, t)
+	if len(blocks) == 0 {
+		return nil
 	}
-	return all
-}
-
-func figuresIn(blocks []Block) []Shown {
-	var all []Shown
-	for _, block := range blocks {
-		if block.Figure != nil {
-			all = append(all, *block.Figure)
-		}
-		for _, card := range block.Cards {
-			all = append(all, figuresIn(card.Blocks)...)
-		}
-	}
-	return all
+	return []Block{folded(label, blocks...)}
 }

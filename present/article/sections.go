@@ -3,71 +3,81 @@ package article
 import (
 	"fmt"
 	"maps"
+	"math"
 	"slices"
 	"strings"
 
+	"opengauge/core/judge/compare"
 	"opengauge/core/judge/move"
-	"opengauge/core/plan"
 	"opengauge/core/record/session"
+	"opengauge/core/unit"
 	"opengauge/present/figure"
 	"opengauge/present/table"
 )
 
-// tested says what was tested, and how it was connected: a card a chain.
-func tested(r Report) Section {
-	return Section{
-		ID: "tested", Short: "Tested", Title: "What was tested, and how it was connected",
-		Blocks: []Block{{Cards: chainsOf(r)}},
+// limits draws the chain through which least came and the one through which most did, with
+// the fastest pass through each; the others are behind a fold.
+func limits(shown map[string]bool) func(Report) Section {
+	return func(r Report) Section {
+		section := Section{ID: "chains", Short: "Chains", Title: "What can each chain carry, and what came through?"}
+		var rest, hops []Block
+		strips := chainsOf(r)
+		for i, strip := range strips {
+			drawn := Block{Figure: &Shown{Figure: strip, Kind: "chain-strip", Small: i == 0 || i == len(strips)-1}}
+			switch {
+			case shown[strip.ID]:
+			case drawn.Figure.Small:
+				section.Blocks = append(section.Blocks, drawn)
+			default:
+				rest = append(rest, drawn)
+			}
+			if t := strip.Table(); len(t.Rows) > 0 {
+				hops = append(hops, Block{Table: &Tabled{t, "hops-" + strip.Title, "Hops of " + strip.Title, true}})
+			}
+		}
+		if len(rest) > 0 {
+			section.Blocks = append(section.Blocks, folded(unit.Count(len(rest), "further chain"), rest...))
+		}
+		if len(hops) > 0 {
+			section.Blocks = append(section.Blocks, folded("The hops as tables", hops...))
+		}
+		return section
 	}
 }
 
-// chain is what was measured through the same hops.
-type chain struct {
-	card  Card
-	facts []Point
-	strip *figure.ChainStrip
-}
-
-// chainsOf groups the sessions by what was measured through which hops. The strip
-// of a group shows its fastest pass.
-func chainsOf(r Report) []Card {
-	var chains []*chain
-	index := map[string]*chain{}
+// chainsOf are the strips of what was measured through the same hops, each with its fastest
+// pass, those through which least came first.
+func chainsOf(r Report) []figure.ChainStrip {
+	var strips []figure.ChainStrip
+	at := map[string]int{}
 	for _, s := range r.Sessions {
-		key := s.Target.Address
+		strip, ok := figure.ChainStripOf(s, r.Notation)
+		if !ok {
+			continue
+		}
+		key := ""
 		for _, hop := range s.Chain.Hops {
 			key += "\n" + hop.Name + "\n" + hop.Standard
 		}
-		c := index[key]
-		if c == nil {
-			c = &chain{card: Card{Title: titleOf(s), Simulated: s.Simulated}}
-			index[key] = c
-			chains = append(chains, c)
+		i, seen := at[key]
+		if !seen {
+			at[key] = len(strips)
+			strip.Title = titleOf(s)
+			strips = append(strips, strip)
+			continue
 		}
-		c.facts = append(c.facts, Point{s.DisplayName(), facts(s)})
-		strip, ok := figure.ChainStripOf(s, r.Notation)
-		if ok && (c.strip == nil || strip.Flow != nil && strip.Flow.Value > c.strip.FlowValue()) {
-			c.strip = &strip
+		if strip.FlowValue() > strips[i].FlowValue() {
+			strip.Title = strips[i].Title
+			strips[i] = strip
 		}
 	}
-	cards := make([]Card, len(chains))
-	for i, c := range chains {
-		cards[i] = c.made()
-	}
-	return cards
-}
-
-func (c *chain) made() Card {
-	if c.strip != nil {
-		kind, _ := figure.FormOf("chain-strip")
-		caption := "The chain, from host to storage"
-		if c.strip.Flow != nil {
-			caption += "; fastest by " + c.strip.Flow.Label
+	slices.SortStableFunc(strips, func(a, b figure.ChainStrip) int {
+		if a.FlowValue() < b.FlowValue() {
+			return -1
 		}
-		c.card.Blocks = append(c.card.Blocks, shown(kind, *c.strip, caption)...)
-	}
-	c.card.Blocks = append(c.card.Blocks, Block{Points: c.facts})
-	return c.card
+		return 1
+	})
+	return strips
 }
 
 // titleOf names what a session measured by its parts, or by its address.
@@ -95,6 +105,9 @@ func facts(s *session.Session) string {
 		}
 		texts = append(texts, text)
 	}
+	if len(texts) == 0 {
+		texts = append(texts, s.Target.Address)
+	}
 	for _, key := range slices.Sorted(maps.Keys(s.Conditions)) {
 		if key != "enclosure" { // said as a part
 			texts = append(texts, key+" "+s.Conditions[key])
@@ -104,166 +117,214 @@ func facts(s *session.Session) string {
 	return strings.Join(texts, " · ")
 }
 
-func verdict(r Report) Section {
-	return Section{ID: "verdict", Short: "Verdict", Title: "Verdict", Blocks: []Block{{Verdicts: verdicts(r)}}}
-}
-
-// notes are what people wrote about the sessions.
-func notes(r Report) Section {
-	section := Section{ID: "notes", Short: "Notes", Title: "Notes from the bench"}
-	for _, s := range r.Sessions {
-		for i := range s.Notes {
-			lead, text := s.Notes[i].Line()
-			section.Blocks = append(section.Blocks, Block{Points: []Point{{s.DisplayName() + ", " + lead, text}}})
-			if photo := s.Notes[i].Photo; photo != nil {
-				section.Blocks = append(section.Blocks, Block{Photo: photo})
-			}
-		}
-	}
-	return section
-}
+// Of what is compared, mostGroups loads and mostBars sessions are drawn, the loads in which
+// sessions differ most first.
+const mostGroups, mostBars = 4, 8
 
 // comparison sets the sessions side by side: by rates and times, by amounts where
 // throughput goes through levels, and by what else became of them.
-func comparison(r Report) Section {
-	section := Section{ID: "comparison", Short: "Side by side", Title: "Side by side"}
-	if r.Comparison == nil {
-		return section
+func comparison(shown map[string]bool) func(Report) Section {
+	return func(r Report) Section {
+		section := Section{ID: "comparison", Short: "Side by side", Title: "Which is faster, and by how much?"}
+		if r.Comparison == nil || r.Review != nil {
+			return section
+		}
+		c := *r.Comparison
+		bars := figure.Comparison(drawnOf(c), r.Notation)
+		if len(bars.Groups) > 0 && !shown[bars.ID] {
+			section.Blocks = append(section.Blocks, Block{Figure: &Shown{Figure: bars, Kind: "comparison"}})
+		}
+		section.Blocks = append(section.Blocks, foldedTable("comparison", "Each load by session, against the baseline",
+			table.Comparison(c, r.Notation))...)
+		for i, each := range c.Amounts {
+			section.Blocks = append(section.Blocks, foldedTable(fmt.Sprintf("amounts-%d", i+1),
+				"Levels and times by session of "+each.Load.String(), table.Amounts(c, each, r.Notation))...)
+		}
+		section.Blocks = append(section.Blocks, foldedTable("besides-speed",
+			"What became of the sessions besides their speed", table.Quantities(c))...)
+		section.Blocks = append(section.Blocks, foldedTable("differences", "What differs between them",
+			table.Differences(c))...)
+		return with(section, noted(c.Findings))
 	}
-	c := *r.Comparison
-	kind, _ := figure.FormOf("comparison")
-	for _, f := range kind.Of(r.Subject) {
-		section.Blocks = append(section.Blocks, shown(kind, f, "")...)
-	}
-	section.Blocks = append(section.Blocks, tabled("comparison", "Each load by session, against the baseline",
-		table.Comparison(c, r.Notation))...)
-	for i, each := range c.Amounts {
-		section.Blocks = append(section.Blocks, Block{Heading: "By amounts: " + each.Load.String()})
-		section.Blocks = append(section.Blocks, tabled(fmt.Sprintf("amounts-%d", i+1), "Levels and times by session of "+
-			each.Load.String(), table.Amounts(c, each, r.Notation))...)
-	}
-	if besides := tabled("besides-speed", "What became of the sessions besides their speed",
-		table.Quantities(c)); len(besides) > 0 {
-		section.Blocks = append(append(section.Blocks, Block{Heading: "Besides speed"}), besides...)
-	}
-	section.Blocks = append(section.Blocks, Block{Heading: "What differs between them"})
-	differences := tabled("differences", "Circumstances that differ", table.Differences(c))
-	if len(differences) == 0 {
-		differences = []Block{{Text: "Nothing that is known."}}
-	}
-	section.Blocks = append(append(section.Blocks, differences...), noted(c.Findings)...)
+}
+
+func with(section Section, blocks []Block) Section {
+	section.Blocks = append(section.Blocks, blocks...)
 	return section
 }
 
-// howLong says how long amounts take, over the figures of it: each session's own
-// words where there is no comparison to say it, or where amounts were asked for.
-func howLong(kind figure.Form) func(Report) Section {
-	return func(r Report) Section {
-		section := figuresOf(kind)(r)
-		var said []Point
-		for _, s := range r.Sessions {
-			for _, curve := range move.Told(move.Of(s)) {
-				asked := curve.Asked(r.Amounts)
-				if len(asked) > 0 || curve.Falls() && len(r.Sessions) == 1 {
-					said = append(said, Point{s.DisplayName(), curve.Says(r.Notation, asked)})
-				}
+// drawnOf leaves of a comparison what there is room for.
+func drawnOf(c compare.Comparison) compare.Comparison {
+	if len(c.Sides) > mostBars {
+		c.Sides = c.Sides[:mostBars]
+	}
+	rows := slices.Clone(c.Rows)
+	apart := func(row compare.Row) float64 {
+		most := 0.0
+		for _, each := range row.Contrasts {
+			if each != nil && each.Ratio > 0 && (each.Verdict == compare.Better || each.Verdict == compare.Worse) {
+				most = max(most, math.Abs(math.Log(each.Ratio)))
 			}
 		}
-		if len(said) > 0 {
-			section.Blocks = slices.Insert(section.Blocks, 0, Block{Points: said})
-		}
-		return section
+		return most
 	}
+	slices.SortStableFunc(rows, func(a, b compare.Row) int {
+		switch x, y := apart(a), apart(b); {
+		case x > y:
+			return -1
+		case x < y:
+			return 1
+		}
+		return 0
+	})
+	c.Rows = nil
+	for _, row := range rows {
+		if row.Folded && !c.AllFolded() || row.ByAmount || len(c.Rows) == mostGroups {
+			continue
+		}
+		if len(row.Figures) > mostBars {
+			row.Figures, row.Contrasts = row.Figures[:mostBars], row.Contrasts[:mostBars]
+		}
+		c.Rows = append(c.Rows, row)
+	}
+	return c
+}
+
+// howLong says of each session how long amounts take, where there is no comparison to say
+// it, or where amounts were asked for.
+func howLong(r Report) []Block {
+	var said []Point
+	for _, s := range r.Sessions {
+		for _, curve := range move.Told(move.Of(s)) {
+			asked := curve.Asked(r.Amounts)
+			if len(asked) > 0 || curve.Falls() && len(r.Sessions) == 1 {
+				said = append(said, Point{s.DisplayName(), curve.Says(r.Notation, asked)})
+			}
+		}
+	}
+	const few = 3
+	switch {
+	case len(said) == 0:
+		return nil
+	case len(said) > few:
+		return []Block{folded("The same in words, a line a session", Block{Points: said})}
+	}
+	return []Block{{Points: said}}
 }
 
 // money says what the money buys.
 func money(r Report) Section {
-	section := Section{ID: "money", Short: "Money", Title: "Money"}
+	section := Section{ID: "money", Short: "Money", Title: "What does the money buy?"}
+	if r.Review != nil {
+		section.Blocks = optionTables(r)
+		return section
+	}
 	kind, _ := figure.FormOf("money")
 	for _, f := range kind.Of(r.Subject) {
-		section.Blocks = append(section.Blocks, shown(kind, f, "")...)
+		section.Blocks = append(section.Blocks, Block{Figure: &Shown{Figure: f, Kind: kind.Name}})
 		var sentences []string
 		for _, step := range r.Value.Steps {
-			sentences = append(sentences, step.Verdict)
+			if len(step.Gains) > 0 {
+				sentences = append(sentences, step.Verdict)
+			}
 		}
 		if len(sentences) > 0 {
 			section.Blocks = append(section.Blocks, Block{Verdicts: sentences})
 		}
 		section.Blocks = append(section.Blocks,
-			tabled("money", "What each offer costs and does", table.Offers(*r.Value, r.Notation))...)
+			foldedTable("money", "What each offer costs and does", table.Offers(*r.Value, r.Notation))...)
+	}
+	return section
+}
+
+// watch is what a reader has to look out for: faults and cautions, each kind once.
+func watch(r Report) Section {
+	section := Section{ID: "watch", Short: "Watch out", Title: "What is there to look out for?"}
+	if r.Review != nil {
+		section.Blocks = append(section.Blocks, reviewCautions(r)...)
+	}
+	found := gravest(r)
+	var rest []Block
+	for i, each := range found {
+		f := each.finding
+		f.Summary = each.sentence()
+		if i < mostFindings {
+			section.Blocks = append(section.Blocks, Block{Finding: &f})
+		} else {
+			rest = append(rest, Block{Finding: &f})
+		}
+	}
+	if len(rest) > 0 {
+		section.Blocks = append(section.Blocks, folded(fmt.Sprintf("%d more kinds of findings", len(rest)), rest...))
+	}
+	if len(section.Blocks) == 0 {
+		section.Blocks = []Block{{Text: "Nothing in these sessions looks wrong."}}
+	}
+	return section
+}
+
+// mostNotes stand in the open.
+const mostNotes = 6
+
+// notes are what people wrote about the sessions.
+func notes(r Report) Section {
+	section := Section{ID: "notes", Short: "Notes", Title: "What did people note?"}
+	var rest []Block
+	for _, s := range r.Sessions {
+		for i := range s.Notes {
+			lead, text := s.Notes[i].Line()
+			blocks := []Block{{Points: []Point{{s.DisplayName() + ", " + lead, text}}}}
+			if photo := s.Notes[i].Photo; photo != nil {
+				blocks = append(blocks, Block{Photo: photo})
+			}
+			if len(section.Blocks) < mostNotes {
+				section.Blocks = append(section.Blocks, blocks...)
+			} else {
+				rest = append(rest, blocks...)
+			}
+		}
+	}
+	if len(rest) > 0 {
+		section.Blocks = append(section.Blocks, folded("More notes", rest...))
 	}
 	return section
 }
 
 // elsewhere are figures that others published.
 func elsewhere(r Report) Section {
-	section := Section{ID: "elsewhere", Short: "From elsewhere", Title: "Figures from elsewhere"}
+	section := Section{ID: "elsewhere", Short: "From elsewhere", Title: "What do others say of the same parts?"}
 	section.Blocks = tabled("quoted", "Quoted figures beside what was measured", table.Quoted(r.Quoted, r.Notation))
 	return section
 }
 
 // howMeasured is what holds for all figures.
 const howMeasured = "Each pass ran for a moment before it counted. Reads counted in a window in which the queue " +
-	"was full; " +
-	"writes counted from an empty queue to the end of a flush. Data written was incompressible unless a pass says " +
-	"otherwise. " +
-	"Intervals are 95 % intervals: within a pass from batch means, between repeats and between sessions from " +
-	"Student's and Welch's."
+	"was full; writes counted from an empty queue to the end of a flush. Data written was incompressible unless a pass " +
+	"says otherwise. Intervals are 95 % intervals: within a pass from batch means, between repeats and between sessions " +
+	"from Student's and Welch's."
 
-// method says how each session was measured, so that another lab can do the same.
-func method(r Report) Section {
-	section := Section{
-		ID: "method", Short: "Conditions and method", Title: "Conditions and method",
-		Blocks: []Block{{Text: howMeasured}},
+// tested says how it was tested, a line a session, so that another lab can do the same.
+func tested(r Report) Section {
+	section := Section{ID: "method", Short: "How it was tested", Title: "How was it tested?"}
+	section.Blocks = append(section.Blocks, Block{Text: howMeasured})
+	if r.Review != nil {
+		section.Blocks = append(section.Blocks, Block{Text: howReviewed(r)})
 	}
+	var lines []Point
 	for _, s := range r.Sessions {
-		name := s.DisplayName()
-		section.Blocks = append(section.Blocks, Block{Heading: name})
-		if s.Plan.About != "" {
-			section.Blocks = append(section.Blocks, Block{Text: "Plan " + s.Plan.Name + ": " + s.Plan.About})
-		}
-		for _, each := range []struct {
-			name, label string
-			table       table.Table
-		}{
-			{"passes", "Passes of %s", table.Passes(s, r.Notation)},
-			{"copies", "Copies of %s", copiesOf(s, r)},
-			{"starts", "Starts of %s", table.Starts(s)},
-			{"at-once", "Targets at once of %s", table.Contentions(s, r.Notation)},
-			{"shares", "Shares over time of %s", table.Shares(s, r.Notation)},
-			{"repeats", "Repeats of %s", table.Repeats(s, r.Notation)},
-			{"circumstances", "Circumstances of %s", table.Circumstances(s)},
-		} {
-			section.Blocks = append(section.Blocks, tabled(each.name+"-"+name, fmt.Sprintf(each.label, name),
-				each.table)...)
-		}
-		if steps := table.PlannedPasses(s.Plan.Passes(plan.DefaultHold)); len(steps.Rows) > 0 {
-			section.Blocks = append(section.Blocks, Block{Table: &Tabled{
-				steps, "plan-" + name, "Plan of " + name, "What the plan of " + name + " asks for", true,
-			}})
-		}
+		lines = append(lines, Point{s.DisplayName(), facts(s)})
 	}
-	return section
-}
-
-// copiesOf is the table of a session's copies, without rows where it has none.
-func copiesOf(s *session.Session, r Report) table.Table {
-	if len(s.Copies) == 0 {
-		return table.Table{}
+	const few = 8
+	if len(lines) <= few {
+		section.Blocks = append(section.Blocks, Block{Points: lines})
+	} else {
+		title := fmt.Sprintf("The %d sessions, a line each", len(lines))
+		section.Blocks = append(section.Blocks, Block{Fold: &Fold{Title: title, Blocks: []Block{{Points: lines}},
+			Matters: true}})
 	}
-	return table.Copies(s, r.Notation)
-}
-
-// findings are all of every session.
-func findings(r Report) Section {
-	section := Section{ID: "findings", Short: "All findings", Title: "All findings"}
-	for _, s := range r.Sessions {
-		section.Blocks = append(section.Blocks, Block{Heading: s.DisplayName()})
-		blocks := noted(r.Findings[s.ID])
-		if len(blocks) == 0 {
-			blocks = []Block{{Text: "None: nothing in this session looks wrong or in need of a word."}}
-		}
-		section.Blocks = append(section.Blocks, blocks...)
+	if r.Review != nil {
+		section.Blocks = append(section.Blocks, foldedTable("cells", "Every combination, with its visits and notes",
+			table.Grid(*r.Review.Review, r.Review.Standings, r.Notation))...)
 	}
 	return section
 }

@@ -1,5 +1,6 @@
-// Package kit writes an article as a folder to publish from: every figure as PNG and
-// SVG, every table as CSV and Markdown, and the article in Markdown.
+// Package kit writes an article as a folder to publish from: every figure that is in the
+// open as PNG in two sizes, light and dark, and as SVG, with captions and alternative texts;
+// every table as CSV; and the article in Markdown, in the order of the page.
 //
 // A folder is written by one goroutine.
 package kit
@@ -10,7 +11,10 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
+
+	"golang.org/x/sync/errgroup"
 
 	"opengauge/core/record/session"
 	"opengauge/core/storage/scratch"
@@ -52,6 +56,8 @@ func Write(folder string, a article.Article) (err error) {
 	}
 	w := &writer{folder: made, taken: map[string]bool{}}
 	w.article(a)
+	w.draw()
+	w.writeCaptions()
 	w.writeText(ArticleName, func(out io.Writer) error {
 		_, err := io.WriteString(out, w.text.String())
 		return err
@@ -71,11 +77,27 @@ type writer struct {
 	folder string
 	text   strings.Builder
 	taken  map[string]bool
+	// figures are drawn once the text is there, and captions are told of each.
+	figures  []drawing
+	captions [][]string
+	// folded says that it writes what is there for checking: tables, and no figures.
+	folded bool
 	err    error
 }
 
-func (w *writer) printf(format string, values ...any) { fmt.Fprintf(&w.text, format, values...) }
+// drawing is a figure that is to be drawn into files of a name.
+type drawing struct {
+	figure.Figure
+	name string
+}
 
+func (w *writer) printf(format string, values ...any) {
+	if !w.folded {
+		fmt.Fprintf(&w.text, format, values...)
+	}
+}
+
+// article writes it in the order of the page.
 func (w *writer) article(a article.Article) {
 	w.printf("# %s\n\n", table.Markdown(a.Title))
 	if a.Author != "" {
@@ -85,12 +107,24 @@ func (w *writer) article(a article.Article) {
 	if a.Simulated {
 		w.printf("**Simulated parts: no real drive was measured where this is marked.**\n\n")
 	}
+	w.printf("**%s**\n\n", table.Markdown(a.Lead.Answer))
+	for _, sentence := range a.Lead.Besides {
+		w.printf("- %s\n", table.Markdown(sentence))
+	}
+	w.printf("\n")
+	if a.Lead.Figure != nil {
+		w.figure(*a.Lead.Figure)
+	}
+	w.printf("Tested: %s\n\n", table.Markdown(a.Lead.Tested))
 	if a.Note != "" {
 		w.printf("%s\n\n", table.Markdown(a.Note))
 	}
 	for _, section := range a.Sections {
 		w.printf("## %s\n\n", table.Markdown(section.Title))
 		w.blocks(section.Blocks)
+	}
+	for _, fold := range a.Folds {
+		w.fold(fold)
 	}
 }
 
@@ -101,7 +135,7 @@ func (w *writer) blocks(blocks []article.Block) {
 			w.printf("### %s\n\n", table.Markdown(block.Heading))
 		case block.Text != "":
 			w.printf("%s\n\n", table.Markdown(block.Text))
-		case block.Figure != nil:
+		case block.Figure != nil && !w.folded:
 			w.figure(*block.Figure)
 		case block.Table != nil:
 			w.table(*block.Table)
@@ -109,12 +143,20 @@ func (w *writer) blocks(blocks []article.Block) {
 			w.finding(*block.Finding)
 		case block.Photo != nil:
 			w.photo(block.Photo)
+		case block.Fold != nil:
+			w.fold(*block.Fold)
 		}
 		w.lists(block)
-		for _, card := range block.Cards {
-			w.card(card)
-		}
 	}
+}
+
+// fold writes the tables behind a fold; those that matter are a part of the text.
+func (w *writer) fold(f article.Fold) {
+	before := w.folded
+	w.folded = before || !f.Matters
+	w.printf("### %s\n\n", table.Markdown(f.Title))
+	w.blocks(f.Blocks)
+	w.folded = before
 }
 
 func (w *writer) lists(block article.Block) {
@@ -127,15 +169,6 @@ func (w *writer) lists(block article.Block) {
 	if len(block.Points)+len(block.Verdicts) > 0 {
 		w.printf("\n")
 	}
-}
-
-func (w *writer) card(card article.Card) {
-	title := card.Title
-	if card.Simulated {
-		title += " (simulated)"
-	}
-	w.printf("### %s\n\n", table.Markdown(title))
-	w.blocks(card.Blocks)
 }
 
 // photo writes the picture of a note beside the article.
@@ -154,31 +187,61 @@ func (w *writer) finding(f session.Finding) {
 		f.Confidence*100, table.Markdown(f.Summary), table.Markdown(f.Advice))
 }
 
-// figure draws a figure in both formats and refers to it.
+// figure refers to a figure, under its message, and notes its caption and its alternative
+// text.
 func (w *writer) figure(f article.Shown) {
-	head := f.Head()
-	if f.Caption != "" {
-		w.printf("%s\n\n", table.Markdown(f.Caption))
-	} else {
-		w.printf("### %s\n\n%s\n\n", table.Markdown(head.Title), table.Markdown(head.Subtitle))
-	}
-	name := "figure-" + f.Kind.Name
-	if head.ID != f.Kind.Name { // one of several
-		name += "-" + head.Title
-	}
-	name = w.free(name)
-	for _, format := range []image.Format{image.PNG, image.SVG} {
-		w.write(name+string(format), func(out io.Writer) error { return image.Write(out, format, f.Figure) })
-	}
-	w.printf("![%s](%s%s)\n\n", table.Markdown(f.Summary()), name, image.PNG)
+	message, below := f.Head().Lines()
+	name := w.free("figure-" + f.Kind + "-" + message)
+	w.printf("![%s](%s%s)\n\n*%s.* %s\n\n", table.Markdown(f.Summary()), name, image.PNG,
+		table.Markdown(strings.TrimSuffix(message, ".")), table.Markdown(below))
+	w.figures = append(w.figures, drawing{f.Figure, name})
+	w.captions = append(w.captions, []string{name, message, below, f.Summary()})
 }
 
-// table writes a table in both formats, and into the article unless it is long.
+// Sheets are how each figure is drawn, by what is put behind its name.
+var Sheets = map[string]image.Sheet{
+	"":            image.Plain,
+	"-dark":       {Width: image.Plain.Width, Height: image.Plain.Height, Scale: 1, Dark: true},
+	"-large":      image.Large,
+	"-large-dark": {Width: image.Large.Width, Height: image.Large.Height, Scale: image.Large.Scale, Dark: true},
+}
+
+// draw draws all figures, several at once.
+func (w *writer) draw() {
+	var all errgroup.Group
+	all.SetLimit(runtime.GOMAXPROCS(0))
+	for _, f := range w.figures {
+		for behind, sheet := range Sheets {
+			all.Go(func() error { return w.file(f.name+behind+string(image.PNG), sheet, image.PNG, f) })
+		}
+		all.Go(func() error { return w.file(f.name+string(image.SVG), image.Plain, image.SVG, f) })
+	}
+	if err := all.Wait(); err != nil && w.err == nil {
+		w.err = err
+	}
+}
+
+func (w *writer) file(name string, sheet image.Sheet, format image.Format, f figure.Figure) error {
+	file, err := os.OpenFile(filepath.Join(w.folder, name), os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
+	if err != nil {
+		return err
+	}
+	return errors.Join(sheet.Write(file, format, f), file.Close())
+}
+
+// CaptionsName is the file with the captions and the alternative texts of the figures.
+const CaptionsName = "figures.csv"
+
+func (w *writer) writeCaptions() {
+	t := table.Table{Columns: []table.Column{table.Text("file"), table.Text("message"), table.Text("caption"),
+		table.Text("alternative text")}, Rows: w.captions}
+	w.writeText(CaptionsName, t.CSV)
+}
+
+// table writes a table as CSV and, unless it is there for checking, into the article.
 func (w *writer) table(t article.Tabled) {
-	name := w.free("table-" + t.Name)
-	w.writeText(name+".csv", t.CSV)
-	w.writeText(name+".md", t.Markdown)
-	if t.Long {
+	w.writeText(w.free("table-"+t.Name)+".csv", t.CSV)
+	if w.folded {
 		return
 	}
 	if err := t.Markdown(&w.text); err != nil && w.err == nil {

@@ -7,30 +7,54 @@ package page
 import (
 	"bytes"
 	"embed"
-	"encoding/base64"
-	"encoding/json"
 	"fmt"
 	"html/template"
 	"io"
 	"strings"
 
-	"opengauge/core/record/session"
+	"opengauge/core/record/exchange"
+	"opengauge/core/unit"
 	"opengauge/present/article"
 	"opengauge/present/figure"
-	"opengauge/present/image"
-	"opengauge/present/table"
 	"opengauge/present/text"
 )
 
-//go:embed page.html page.css page.js vendor/echarts.min.js
+//go:embed page.html parts.html page.css page.js vendor/uplot.min.js vendor/uplot.min.css
 var files embed.FS
+
+const (
+	// mostData is what the sessions in a page may take, in bytes, and mostFolded what is
+	// behind its folds: what has no room there is left to the sessions.
+	mostData   = 1_000_000
+	mostFolded = 500_000
+)
 
 // view is the article in the form that the template reads.
 type view struct {
 	article.Article
-	Style          template.CSS
-	Charts, Script template.JS
-	Data           template.JS
+	Style  template.CSS
+	Script template.JS
+	// Data is the sessions, and Packed their text.
+	Data     exchange.Enclosed
+	Packed   template.HTML
+	DataType string
+	DataID   string
+	// Open is the sections, and Folded what is behind folds, both written already; Left is
+	// how many folds had no room.
+	LeadFigure template.HTML
+	Open       []writtenSection
+	Folded     []template.HTML
+	Left       int
+	// DataSays says what the page carries, and LeftSays what it does not show.
+	DataSays, LeftSays string
+	// Payloads are what is drawn when it is opened or touched.
+	Payloads []payload
+}
+
+// writtenSection is a section with its content.
+type writtenSection struct {
+	ID, Short, Title string
+	Content          template.HTML
 }
 
 // Write writes the page of an article.
@@ -39,9 +63,8 @@ func Write(w io.Writer, a article.Article) error {
 	if err != nil {
 		return err
 	}
-	page := template.New("page.html")
-	page.Funcs(functions(page))
-	if page, err = page.ParseFS(files, "page.html"); err != nil {
+	page, err := template.ParseFS(files, "page.html")
+	if err != nil {
 		return err
 	}
 	var out bytes.Buffer
@@ -54,132 +77,72 @@ func Write(w io.Writer, a article.Article) error {
 }
 
 func newView(a article.Article) (view, error) {
-	made := view{Article: a}
-	charts := chartData{
-		Traces: map[string]figure.HeatTrace{}, Maps: []figure.DepthMap{}, Strips: []figure.ChainStrip{},
-		Ladders: []figure.FillLadder{},
-	}
-	for _, shown := range a.Figures() {
-		charts.take(shown.Figure)
-	}
-	// json.Marshal writes <, > and & as escapes, so the data cannot end its
-	// script element.
-	data, err := json.Marshal(charts)
+	made := view{Article: a, DataID: exchange.EnclosedID}
+	parts, err := newWriter()
 	if err != nil {
-		return view{}, err
+		return made, err
 	}
-	made.Data = template.JS(data)
-	for name, place := range map[string]*string{
-		"page.css": (*string)(&made.Style), "page.js": (*string)(&made.Script),
-		"vendor/echarts.min.js": (*string)(&made.Charts),
-	} {
-		source, err := files.ReadFile(name)
+	if a.Lead.Figure != nil {
+		made.LeadFigure = parts.figure(*a.Lead.Figure, mostLead)
+	}
+	for _, section := range a.Sections {
+		made.Open = append(made.Open, writtenSection{section.ID, section.Short, section.Title, parts.blocks(section.Blocks)})
+	}
+	parts.pack()
+	parts.folded = true
+	for i := range a.Folds {
+		if parts.size > mostFolded {
+			made.Left = len(a.Folds) - i
+			break
+		}
+		made.Folded = append(made.Folded, parts.fold(a.Folds[i]))
+	}
+	parts.pack()
+	if parts.err != nil {
+		return made, parts.err
+	}
+	made.Payloads = parts.payloads
+	if made.Data, err = exchange.Enclose(a.Sessions, mostData); err != nil {
+		return made, err
+	}
+	made.Packed = template.HTML(made.Data.Base64)
+	made.DataSays = "its " + unit.Count(made.Data.Count, "session")
+	if made.Data.Left > 0 {
+		made.DataSays = fmt.Sprintf("%d of its %d sessions, as many as there is room for", made.Data.Count, len(a.Sessions))
+	}
+	made.LeftSays = fmt.Sprintf("The tables and figures of %s have no room here, and are left to the data.",
+		unit.Count(made.Left, "further session"))
+	return made, made.addFiles()
+}
+
+// addFiles puts in what is the same in all pages.
+func (v *view) addFiles() error {
+	var read [4]string
+	for i, name := range []string{"page.css", "vendor/uplot.min.css", "page.js", "vendor/uplot.min.js"} {
+		content, err := files.ReadFile(name)
 		if err != nil {
-			return view{}, err
+			return err
 		}
-		*place = string(source)
+		read[i] = string(content)
 	}
-	return made, nil
+	v.Style = template.CSS(tones() + read[0] + read[1])
+	v.Script = template.JS(read[2])
+	// The charts are not looked at before a figure is touched.
+	chart, err := packed(map[string]string{chartID: read[3]})
+	v.Payloads = append(v.Payloads, payload{chartID, chart})
+	return err
 }
 
-// chartData is what the page's script draws, by the id of its place.
-type chartData struct {
-	Traces  map[string]figure.HeatTrace `json:"traces"`
-	Maps    []figure.DepthMap           `json:"maps"`
-	Strips  []figure.ChainStrip         `json:"strips"`
-	Ladders []figure.FillLadder         `json:"ladders"`
-}
+// chartID is the payload with the library that draws what is touched.
+const chartID = "chart-library"
 
-// take adds a figure that the page's script draws, and reports whether it does.
-func (c *chartData) take(f figure.Figure) bool {
-	switch f := f.(type) {
-	case figure.ChainStrip:
-		c.Strips = append(c.Strips, f)
-	case figure.HeatTrace:
-		c.Traces[f.ID] = f
-	case figure.DepthMap:
-		c.Maps = append(c.Maps, f)
-	case figure.FillLadder:
-		c.Ladders = append(c.Ladders, f)
-	default:
-		return false
+// tones are the colours of figures as variables of the style: the dark ones on a dark
+// screen, never on paper.
+func tones() string {
+	var light, dark strings.Builder
+	for _, tone := range figure.Tones {
+		fmt.Fprintf(&light, "--%s:%s;", tone.Name, tone.Light)
+		fmt.Fprintf(&dark, "--%s:%s;", tone.Name, tone.Dark)
 	}
-	return true
-}
-
-// drawn is the place of a figure in the page: one that the script draws, one that is
-// made of the page's own elements, or the drawing itself.
-func drawn(page *template.Template, f figure.Figure) (template.HTML, error) {
-	var out strings.Builder
-	switch f := f.(type) {
-	case figure.Bars:
-		err := page.ExecuteTemplate(&out, "bars", f)
-		return template.HTML(out.String()), err
-	case figure.CopyMatrix:
-		err := page.ExecuteTemplate(&out, "matrix", f)
-		return template.HTML(out.String()), err
-	}
-	id, label := template.HTMLEscapeString(f.Head().ID), template.HTMLEscapeString(f.Summary())
-	if charts := (&chartData{Traces: map[string]figure.HeatTrace{}}); charts.take(f) {
-		class := "chart"
-		if len(charts.Strips) > 0 {
-			class = "chart strip"
-		}
-		return template.HTML(fmt.Sprintf(`<div class="%s" id="%s" role="img" aria-label="%s"></div>`, class, id,
-			label)), nil
-	}
-	if err := image.Write(&out, image.SVG, f); err != nil {
-		return "", err
-	}
-	data := base64.StdEncoding.EncodeToString([]byte(out.String()))
-	return template.HTML(fmt.Sprintf(`<img class="drawing" id="%s" alt="%s" src="data:image/svg+xml;base64,%s">`, id,
-		label, data)), nil
-}
-
-// noteOf is what belongs under a figure's title besides.
-func noteOf(f article.Shown) string {
-	if m, ok := f.Figure.(figure.DepthMap); ok {
-		return m.Note()
-	}
-	return ""
-}
-
-// labelled is a table with a label for those who do not see what it is near to, and
-// the line that it is folded behind.
-type labelled struct {
-	Label, Summary string
-	table.Table
-}
-
-// functions are what the template calls.
-func functions(page *template.Template) template.FuncMap {
-	labels := map[string]int{}
-	show := func(name, summary, label string, t table.Table) (template.HTML, error) {
-		labels[label]++
-		if labels[label] > 1 { // each region has a name of its own
-			label = fmt.Sprintf("%s, %d", label, labels[label])
-		}
-		var out strings.Builder
-		err := page.ExecuteTemplate(&out, name, labelled{label, summary, t})
-		return template.HTML(out.String()), err
-	}
-	return template.FuncMap{
-		"table": func(label string, t table.Table) (template.HTML, error) { return show("table", "", label, t) },
-		"details": func(summary, label string, t table.Table) (template.HTML, error) {
-			return show("details", summary, label, t)
-		},
-		"drawn": func(f *article.Shown) (template.HTML, error) { return drawn(page, f.Figure) },
-		"note":  func(f *article.Shown) string { return noteOf(*f) },
-		"source": func(p *session.Photo) template.URL {
-			return template.URL("data:image/" + p.Ending()[1:] + ";base64," + base64.StdEncoding.EncodeToString(p.Data))
-		},
-		"mark":    func(f *session.Finding) string { return figure.SeverityMark(string(f.Severity)) },
-		"wide":    func(share float64) string { return fmt.Sprintf("%.0f", share*100) },
-		"percent": func(share float64) string { return fmt.Sprintf("%.0f %%", share*100) },
-		"share":   func(value float64, g figure.BarGroup) string { return fmt.Sprintf("%.2f", 100*value/g.Top()) },
-		"between": func(low, high float64, g figure.BarGroup) string {
-			return fmt.Sprintf("%.2f",
-				100*(high-low)/g.Top())
-		},
-	}
+	return ":root{" + light.String() + "}\n@media screen and (prefers-color-scheme:dark){:root{" + dark.String() + "}}\n"
 }

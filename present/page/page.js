@@ -1,278 +1,258 @@
 "use strict";
-// Draws each figure from the data that the page carries.
+// Draws what is behind folds when they are opened, and figures over time anew, from their
+// points, when they are touched. Without it every figure in the open is there all the same.
 (function () {
-  const data = JSON.parse(document.getElementById("data").textContent);
-  const dark = window.matchMedia("(prefers-color-scheme: dark)");
-  const still = window.matchMedia("(prefers-reduced-motion: reduce)");
-  const charts = new Map();
+  const payloads = new Map();
+  document.querySelectorAll("script[data-for]").forEach(function (each) {
+    const payload = { packed: each.textContent, made: null };
+    each.dataset.for.split(" ").forEach(function (id) { payloads.set(id, payload); });
+  });
 
-  function colour(name) {
-    return getComputedStyle(document.documentElement).getPropertyValue("--" + name).trim();
+  // What a payload holds: JSON by the ids of figures, compressed by deflate, in base64.
+  async function inflate(text) {
+    const packed = Uint8Array.from(atob(text), function (c) { return c.charCodeAt(0); });
+    const stream = new Blob([packed]).stream().pipeThrough(new DecompressionStream("deflate-raw"));
+    return JSON.parse(await new Response(stream).text());
+  }
+  async function unpack(id) {
+    const payload = payloads.get(id);
+    payload.made = payload.made || inflate(payload.packed);
+    return (await payload.made)[id];
+  }
+
+  async function drawLazy(part) {
+    if (part.dataset.begun) { return; }
+    part.dataset.begun = "1";
+    const made = await unpack(part.id);
+    if (made.table) {
+      part.innerHTML = made.table;
+    } else {
+      part.querySelector(".drawn").innerHTML = made.svg;
+      offer(part);
+    }
+  }
+
+  document.querySelectorAll("details").forEach(function (fold) {
+    fold.addEventListener("toggle", function () {
+      if (!fold.open) { return; }
+      fold.querySelectorAll("[data-lazy]").forEach(function (part) {
+        if (part.closest("details").open) { drawLazy(part); }
+      });
+    });
+  });
+
+  // On a phone's screen figures are drawn for that: the wide ones are there for all others,
+  // and for where no script runs.
+  const phone = window.matchMedia("(max-width: 46rem)");
+  async function drawSlim(figure) {
+    const place = figure.querySelector(".drawn");
+    if (!phone.matches || place.querySelector(".slim") || !payloads.has(figure.id)) { return; }
+    const slim = (await unpack(figure.id)).slim;
+    if (slim && !place.querySelector(".slim")) { place.insertAdjacentHTML("beforeend", slim); }
+  }
+  function drawAllSlim() { document.querySelectorAll("figure:not([data-lazy])").forEach(function (f) { if (f.querySelector(".drawn")) { drawSlim(f); } }); }
+  phone.addEventListener("change", drawAllSlim);
+  drawAllSlim();
+
+  // A figure over time can be touched, and has a button for those who touch nothing.
+  function offer(figure) {
+    if (figure.dataset.series === undefined || !payloads.has(figure.id)) { return; }
+    const place = figure.querySelector(".drawn");
+    const tools = document.createElement("div");
+    tools.className = "tools";
+    const button = document.createElement("button");
+    button.type = "button";
+    button.textContent = "Look closer";
+    button.title = "Read values, enlarge a stretch of time, leave lines out";
+    button.addEventListener("click", function () { touch(figure, true); });
+    tools.append(button);
+    place.before(tools);
+    place.addEventListener("pointerdown", function () { touch(figure, false); }, { once: true });
+  }
+  document.querySelectorAll("figure[data-series]:not([data-lazy])").forEach(offer);
+
+  function colour(name) { return getComputedStyle(document.documentElement).getPropertyValue("--" + name).trim(); }
+
+  // Thousands are set apart by a no-break space, as everywhere else.
+  function grouped(value) { return Number(value.toPrecision(4)).toString().replace(/\B(?=(\d{3})+(?!\d))/g, "\u00a0"); }
+
+  const touched = new Map();
+
+  async function touch(figure, byButton) {
+    if (touched.has(figure)) { return; }
+    const place = figure.querySelector(".drawn"), tools = figure.querySelector(".tools");
+    const state = { drawing: Array.from(place.childNodes), charts: [], tools: Array.from(tools.childNodes) };
+    touched.set(figure, state);
+    const lanes = (await unpack(figure.id)).lanes;
+    await library();
+    const width = place.clientWidth;
+    place.classList.add("touched");
+    place.replaceChildren();
+    const readout = document.createElement("p");
+    readout.className = "readout";
+    readout.textContent = "Point at the lines to read them; draw over a stretch to enlarge it.";
+    const key = "at-" + figure.id;
+    lanes.forEach(function (lane, at) {
+      state.charts.push(chartOf(lane, at === lanes.length - 1, at === 0 ? Math.max(width * 0.3, 220) : 190, width, key,
+        function () { readout.textContent = read(lanes, state.charts) || readout.textContent; }, place));
+    });
+    place.append(readout);
+    tools.replaceChildren.apply(tools, buttonsOf(figure, lanes, state.charts));
+    if (byButton) { tools.querySelector("button").focus(); }
+  }
+
+  // The library that draws is there once something is touched.
+  let asked = null;
+  function library() {
+    asked = asked || unpack("chart-library").then(function (source) {
+      const script = document.createElement("script");
+      script.textContent = source + ";window.uPlot = uPlot;";
+      document.head.append(script);
+    });
+    return asked;
+  }
+
+  // One chart of lines that share an axis. Lines have points of their own, so that times are
+  // put together first.
+  function chartOf(lane, last, height, width, key, moved, place) {
+    const data = window.uPlot.join(lane.lines.map(function (line) { return [line.t, line.v]; }));
+    const ink = colour("ink"), rule = colour("rule");
+    const grid = { stroke: rule, width: 1 }, ticks = { stroke: rule, width: 1 };
+    const options = {
+      width: width, height: height, legend: { show: false },
+      cursor: { sync: { key: key, setSeries: false }, drag: { x: true, y: false } },
+      scales: { x: { time: false }, y: { range: function (u, low, high) { return [0, (high || 1) * 1.05]; } } },
+      axes: [
+        { show: true, stroke: ink, grid: grid, ticks: ticks, label: last ? "seconds since the pass began to count" : undefined, labelSize: 22, size: 34 },
+        { stroke: ink, grid: grid, ticks: ticks, label: lane.unit, labelSize: 22, size: 64, values: function (u, values) { return values.map(grouped); } }
+      ],
+      series: [{ label: "seconds" }].concat(lane.lines.map(function (line) {
+        return { label: line.name, stroke: colour(line.tone), width: 2, dash: line.dashes.length ? line.dashes : undefined, spanGaps: true, points: { show: false } };
+      })),
+      hooks: {
+        setCursor: [moved],
+        drawClear: [function (u) { shade(u, lane.spans); }],
+        setScale: [function (u, scale) { if (scale === "x") { follow(u, key); } }]
+      }
+    };
+    const box = document.createElement("div");
+    place.append(box);
+    const chart = new window.uPlot(options, data, box);
+    chart.canvas = chart.ctx.canvas;
+    chart.key = key;
+    group(key).push(chart);
+    return chart;
+  }
+
+  const groups = new Map();
+  function group(key) {
+    if (!groups.has(key)) { groups.set(key, []); }
+    return groups.get(key);
+  }
+
+  let following = false;
+  function follow(from, key) {
+    if (following) { return; }
+    following = true;
+    group(key).forEach(function (other) {
+      if (other !== from) { other.setScale("x", { min: from.scales.x.min, max: from.scales.x.max }); }
+    });
+    following = false;
   }
 
   const severities = { note: "grey", caution: "amber", fault: "crimson" };
-
-  function areas(trace, labelled) {
-    const seen = new Set();
-    return trace.spans.map(function (span) {
-      const shade = colour(severities[span.severity] || "grey");
-      const first = !seen.has(span.kind);
-      seen.add(span.kind);
-      return [
-        {
-          xAxis: span.from, name: labelled && first ? span.kind + ", " + span.levelText : "",
-          itemStyle: { color: shade, opacity: 0.13 },
-          label: { color: shade, position: "insideBottomLeft", fontWeight: "bold" }
-        },
-        { xAxis: span.to }
-      ];
+  function shade(u, spans) {
+    u.ctx.save();
+    (spans || []).forEach(function (span) {
+      const from = Math.max(u.valToPos(span.from, "x", true), u.bbox.left);
+      const to = Math.min(u.valToPos(span.to, "x", true), u.bbox.left + u.bbox.width);
+      u.ctx.globalAlpha = 0.12;
+      u.ctx.fillStyle = colour(severities[span.severity] || "grey");
+      if (to > from) { u.ctx.fillRect(from, u.bbox.top, to - from, u.bbox.height); }
     });
+    u.ctx.restore();
   }
 
-  // Thousands are set apart by a no-break space, as everywhere else.
-  function grouped(value) {
-    return Number(value.toPrecision(6)).toString().replace(/\B(?=(\d{3})+(?!\d))/g, "\u00a0");
-  }
-
-  function pairs(line) {
-    return line.points.map(function (point) { return [point.t, point.v]; });
-  }
-
-  function option(trace) {
-    const ink = colour("ink"), rule = colour("rule"), flow = colour(trace.writes ? "indigo" : "teal");
-    const axisText = { color: ink };
-    const series = [{
-      name: "throughput", type: "line", data: pairs(trace.throughput), xAxisIndex: 0, yAxisIndex: 0,
-      showSymbol: false, sampling: "min", lineStyle: { color: flow, width: 2 }, itemStyle: { color: flow },
-      areaStyle: { color: flow, opacity: 0.12 }, markArea: { silent: true, data: areas(trace, true) }
-    }];
-    if (trace.ceiling) {
-      series[0].markLine = {
-        silent: true, symbol: "none", data: [{ yAxis: trace.ceiling.value }],
-        lineStyle: { color: colour("grey"), type: "dashed" },
-        label: { formatter: trace.ceiling.label, position: "insideEndTop", color: colour("grey") }
-      };
-    }
-    const kinds = ["solid", "dashed", "dotted"];
-    trace.temperatures.forEach(function (line, at) {
-      series.push({
-        name: line.name + " °C", type: "line", data: pairs(line), xAxisIndex: 1, yAxisIndex: 1,
-        showSymbol: false, sampling: "max", itemStyle: { color: colour("vermilion") },
-        lineStyle: { color: colour("vermilion"), width: 2, type: kinds[at % kinds.length] },
-        markArea: at === 0 ? { silent: true, data: areas(trace, false) } : undefined
+  // The values under the pointer, of each line the last one known by then.
+  function read(lanes, charts) {
+    const parts = [];
+    let time = null;
+    charts.forEach(function (chart, at) {
+      const place = chart.cursor.idx;
+      if (place === null || place === undefined) { return; }
+      time = chart.data[0][place];
+      lanes[at].lines.forEach(function (line, i) {
+        if (!chart.series[i + 1].show) { return; }
+        let j = place;
+        while (j > 0 && (chart.data[i + 1][j] === null || chart.data[i + 1][j] === undefined)) { j--; }
+        const value = chart.data[i + 1][j];
+        if (value !== null && value !== undefined) { parts.push(line.name + " " + grouped(value) + " " + lanes[at].unit); }
       });
     });
-    if (trace.fanKnown) {
-      series.push({
-        name: "fan runs", type: "line", xAxisIndex: 1, yAxisIndex: 1, data: [], itemStyle: { color: colour("grey") },
-        markArea: { silent: true, itemStyle: { color: colour("grey"), opacity: 0.22 }, label: { position: "insideTopLeft", color: colour("grey") },
-          data: trace.fan.map(function (stretch, at) { return [{ xAxis: stretch.from, name: at === 0 ? "fan runs" : "" }, { xAxis: stretch.to }]; }) }
-      });
-    }
-    const high = Math.max.apply(null, trace.throughput.points.map(function (point) { return point.v; }));
-    const ceiling = trace.ceiling && trace.ceiling.value <= 4 * high ? trace.ceiling.value : 0;
-    return {
-      animation: !still.matches, textStyle: { fontFamily: "system-ui, sans-serif" },
-      legend: { show: false },
-      tooltip: { trigger: "axis", valueFormatter: function (value) { return value === undefined ? "" : grouped(Number(value.toPrecision(4))); } },
-      axisPointer: { link: [{ xAxisIndex: "all" }] },
-      grid: [{ left: 76, right: 24, top: 62, height: 220 }, { left: 76, right: 24, top: 306, height: 76 }],
-      xAxis: [
-        { type: "value", gridIndex: 0, min: 0, max: trace.seconds, axisLabel: { show: false }, splitLine: { show: false } },
-        { type: "value", gridIndex: 1, min: 0, max: trace.seconds, name: "seconds", nameLocation: "middle", nameGap: 26, nameTextStyle: axisText, axisLabel: { color: ink, showMaxLabel: false }, splitLine: { show: false } }
-      ],
-      yAxis: [
-        { type: "value", gridIndex: 0, min: 0, max: ceiling > high ? Math.ceil(ceiling * 1.08 / 100) * 100 : undefined, name: trace.unit + ", higher is better", nameTextStyle: { color: ink, align: "left" }, axisLabel: { color: ink, formatter: grouped }, splitLine: { lineStyle: { color: rule } } },
-        { type: "value", gridIndex: 1, min: 0, splitNumber: 2, name: "°C", nameLocation: "middle", nameRotate: 0, nameGap: 44, nameTextStyle: axisText, axisLabel: axisText, splitLine: { lineStyle: { color: rule } } }
-      ],
-      dataZoom: [{ type: "slider", xAxisIndex: [0, 1], bottom: 10, height: 24, textStyle: axisText }],
-      series: series
-    };
+    return time === null ? "" : "at " + grouped(time) + " s: " + parts.join(" · ");
   }
 
-  function mapOption(map) {
-    const ink = colour("ink");
-    const cells = [];
-    map.cells.forEach(function (row, y) {
-      row.forEach(function (cell, x) {
-        if (cell.known) {
-          const share = Math.min(cell.share, 1);
-          cells.push({ value: [x, y, share], name: cell.text, label: { color: share > 0.75 ? colour("panel") : ink } });
-        }
-      });
-    });
-    return {
-      animation: !still.matches, textStyle: { fontFamily: "system-ui, sans-serif" },
-      tooltip: { formatter: function (p) {
-        return map.blocks[p.value[1]] + ", depth " + map.depths[p.value[0]] + ": " + p.name + " " + map.unit + ", " + Math.round(p.value[2] * 100) + " %";
-      } },
-      grid: { left: 84, right: 24, top: 40, bottom: 96 },
-      xAxis: { type: "category", data: map.depths, name: "queue depth", nameLocation: "middle", nameGap: 28, nameTextStyle: { color: ink }, axisLabel: { color: ink } },
-      yAxis: { type: "category", data: map.blocks, name: map.unit + " by block size, higher is better", nameTextStyle: { color: ink, align: "left" }, axisLabel: { color: ink } },
-      visualMap: {
-        min: 0, max: 1, calculable: false, orient: "horizontal", left: "center", bottom: 4, itemWidth: 14, itemHeight: 180,
-        text: ["100 % " + map.of, "0 %"], textStyle: { color: ink }, inRange: { color: [colour("wash"), colour("teal")] }
-      },
-      series: [{ type: "heatmap", data: cells, label: { show: true, formatter: "{b}" }, itemStyle: { borderColor: colour("panel"), borderWidth: 2 } }]
-    };
-  }
-
-  // Whether the figures of a hop stand where those of the flow would.
-  function crowded(strip, at) {
-    const above = (strip.hops[at].high - strip.flow.value) / strip.top;
-    return above > -0.12 && above < 0.15;
-  }
-
-  function stripOption(strip) {
-    const ink = colour("ink"), grey = colour("grey"), flow = colour(strip.flow && strip.flow.writes ? "indigo" : "teal");
-    const names = strip.hops.map(function (hop) { return hop.standard + "\n" + hop.name + (hop.mark ? "\n\u25b2 " + hop.mark : ""); });
-    const marked = function (hop) { return hop.mark ? { borderColor: ink, borderWidth: 2 } : {}; };
-    const series = [
-      { name: "carries at the least", type: "bar", stack: "hop", barWidth: "88%", itemStyle: { color: grey, opacity: 0.35 },
-        data: strip.hops.map(function (hop) { return { value: hop.low, itemStyle: marked(hop) }; }) },
-      { name: "carries at the most", type: "bar", stack: "hop", barWidth: "88%",
-        itemStyle: { color: colour("rule"), decal: { symbol: "rect", dashArrayX: [1, 0], dashArrayY: [2, 5], rotation: -0.8, color: grey } },
-        label: { show: true, position: "top", color: ink, fontWeight: "bold", formatter: function (p) { return strip.hops[p.dataIndex].text; } },
-        data: strip.hops.map(function (hop) { return { value: hop.high - hop.low, itemStyle: marked(hop) }; }) },
-      { name: "could carry", type: "bar", stack: "hop", barWidth: "88%", itemStyle: { color: "transparent", borderColor: grey, borderType: "dashed", borderWidth: 2 },
-        data: strip.hops.map(function (hop) { return hop.capable > hop.high ? hop.capable - hop.high : 0; }) }
-    ];
-    if (strip.flow) {
-      series[0].markArea = { silent: true, itemStyle: { color: flow, opacity: 0.45 }, data: [[{ yAxis: 0 }, { yAxis: strip.flow.value }]] };
-      series[0].markLine = {
-        silent: true, symbol: "none", lineStyle: { color: flow, width: 3, type: "solid" }, data: [{ yAxis: strip.flow.value }],
-        label: { position: crowded(strip, strip.hops.length - 1) && !crowded(strip, 0) ? "insideStartTop" : "insideEndTop", color: ink, fontWeight: "bold", formatter: "measured: " + strip.flow.text }
-      };
-    }
-    return {
-      animation: !still.matches, textStyle: { fontFamily: "system-ui, sans-serif" },
-      tooltip: { trigger: "item", formatter: function (p) { const hop = strip.hops[p.dataIndex]; return hop.name + ", " + hop.standard + ": " + hop.text + " " + strip.unit; } },
-      grid: { left: 76, right: 24, top: 44, bottom: 72 },
-      xAxis: { type: "category", data: names, axisLabel: { color: ink, interval: 0, lineHeight: 17 }, axisTick: { show: false } },
-      yAxis: { type: "value", min: 0, max: strip.top, name: strip.unit + ", higher carries more", nameTextStyle: { color: ink, align: "left" }, axisLabel: { color: ink, formatter: grouped }, splitLine: { lineStyle: { color: colour("rule") } } },
-      series: series
-    };
-  }
-
-  function ladderOption(ladder) {
-    const ink = colour("ink");
-    const levels = Array.from(new Set(ladder.loads.flatMap(function (load) { return load.rungs.map(function (rung) { return rung.fill; }); }))).sort(function (a, b) { return a - b; });
-    const decals = ["none", "rect", "circle", "triangle"];
-    return {
-      animation: !still.matches, textStyle: { fontFamily: "system-ui, sans-serif" }, legend: { show: false },
-      tooltip: { trigger: "item", formatter: function (p) { return p.seriesName + ", " + p.name + ": " + p.data.text + " " + ladder.unit + ", " + Math.round(p.data.of * 100) + " %"; } },
-      grid: { left: 76, right: 24, top: 70, bottom: 56 },
-      xAxis: { type: "category", data: levels.map(function (fill) { return Math.round(fill * 100) + " %"; }), name: "full", nameLocation: "middle", nameGap: 30, nameTextStyle: { color: ink }, axisLabel: { color: ink } },
-      yAxis: { type: "value", min: 0, name: ladder.unit + ", higher is better", nameTextStyle: { color: ink, align: "left" }, axisLabel: { color: ink, formatter: grouped }, splitLine: { lineStyle: { color: colour("rule") } } },
-      series: ladder.loads.map(function (load, at) {
-        return {
-          name: load.label, type: "bar", itemStyle: { color: colour(load.writes ? "indigo" : "teal"), decal: { symbol: decals[Math.floor(at / 2) % decals.length], color: "rgba(255,255,255,0.5)" } },
-          label: { show: true, position: "top", color: ink, fontSize: 11, formatter: function (p) { return p.data.text; } },
-          data: levels.map(function (fill) {
-            const rung = load.rungs.find(function (each) { return each.fill === fill; });
-            return rung ? { value: rung.value, text: rung.text, of: rung.of } : null;
-          })
-        };
-      })
-    };
-  }
-
-  // Lines can be switched off one at a time, and the time axis zoomed, with the
-  // keyboard too: each has a button.
-  function button(text, press, parent) {
+  function button(text, pressed, act) {
     const made = document.createElement("button");
     made.type = "button";
     made.textContent = text;
-    made.addEventListener("click", function () { press(made); });
-    parent.appendChild(made);
+    if (pressed !== undefined) { made.setAttribute("aria-pressed", String(pressed)); }
+    made.addEventListener("click", function () { act(made); });
     return made;
   }
 
-  function zoom(chart, factor) {
-    const range = chart.getOption().dataZoom[0];
-    const middle = (range.start + range.end) / 2, half = Math.min((range.end - range.start) / 2 * factor, 50);
-    const from = Math.min(Math.max(middle - half, 0), 100 - 2 * half);
-    chart.dispatchAction({ type: "dataZoom", dataZoomIndex: 0, start: from, end: from + 2 * half });
-  }
-
-  function move(chart, share) {
-    const range = chart.getOption().dataZoom[0];
-    const width = range.end - range.start, from = Math.min(Math.max(range.start + share * width, 0), 100 - width);
-    chart.dispatchAction({ type: "dataZoom", dataZoomIndex: 0, start: from, end: from + width });
-  }
-
-  function tools(place, chart, made) {
-    const bar = document.createElement("div");
-    bar.className = "tools";
-    bar.setAttribute("role", "group");
-    bar.setAttribute("aria-label", "Lines and zoom of this figure");
-    place.insertAdjacentElement("beforebegin", bar);
-    if (made.legend && made.series.length > 1) {
-      made.series.forEach(function (series) {
-        const toggle = button("", function (pressed) {
-          const on = pressed.getAttribute("aria-pressed") !== "true";
-          pressed.setAttribute("aria-pressed", String(on));
-          chart.dispatchAction({ type: on ? "legendSelect" : "legendUnSelect", name: series.name });
-        }, bar);
-        const sample = document.createElement("span");
-        sample.className = "line";
+  // Lines are left out, and time is enlarged, by keys too.
+  function buttonsOf(figure, lanes, charts) {
+    const made = [];
+    lanes.forEach(function (lane, at) {
+      lane.lines.forEach(function (line, i) {
+        const one = button(line.name, true, function (self) {
+          const show = self.getAttribute("aria-pressed") !== "true";
+          self.setAttribute("aria-pressed", String(show));
+          charts[at].setSeries(i + 1, { show: show });
+        });
+        const sample = document.createElementNS("http://www.w3.org/2000/svg", "svg");
+        sample.setAttribute("viewBox", "0 0 30 6");
         sample.setAttribute("aria-hidden", "true");
-        sample.style.borderColor = series.itemStyle.color;
-        sample.style.borderTopStyle = series.lineStyle && series.lineStyle.type || "solid";
-        toggle.append(sample, series.name);
-        toggle.setAttribute("aria-pressed", "true");
+        sample.innerHTML = '<path d="M0 3L30 3" stroke="var(--' + line.tone + ')" stroke-width="3"' +
+          (line.dashes.length ? ' stroke-dasharray="' + line.dashes.map(function (d) { return d / 1.6; }).join(" ") + '"' : "") + "/>";
+        one.prepend(sample);
+        made.push(one);
       });
-    }
-    if (made.dataZoom) {
-      button("zoom in", function () { zoom(chart, 0.5); }, bar);
-      button("zoom out", function () { zoom(chart, 2); }, bar);
-      button("earlier", function () { move(chart, -0.5); }, bar);
-      button("later", function () { move(chart, 0.5); }, bar);
-      button("all", function () { chart.dispatchAction({ type: "dataZoom", dataZoomIndex: 0, start: 0, end: 100 }); }, bar);
-    }
-    if (!bar.childElementCount) { bar.remove(); }
-  }
-
-  function show(id) {
-    const place = document.getElementById(id), made = options.get(id)();
-    let chart = charts.get(id);
-    if (!chart) {
-      chart = echarts.init(place, null, { renderer: "svg" });
-      charts.set(id, chart);
-      chart.setOption(made);
-      tools(place, chart, made);
-      return;
-    }
-    chart.setOption(made);
-  }
-
-  // What each figure is made of, by the id of its place. A figure is drawn when it
-  // comes near to the window: a long report opens at once.
-  const options = new Map();
-  Object.entries(data.traces).forEach(function (entry) { options.set(entry[0], function () { return option(entry[1]); }); });
-  data.ladders.forEach(function (ladder) { options.set(ladder.id, function () { return ladderOption(ladder); }); });
-  data.strips.forEach(function (strip) { options.set(strip.id, function () { return stripOption(strip); }); });
-  data.maps.forEach(function (map) { options.set(map.id, function () { return mapOption(map); }); });
-
-  const near = new IntersectionObserver(function (entries) {
-    entries.forEach(function (entry) {
-      if (entry.isIntersecting && !charts.has(entry.target.id)) { show(entry.target.id); }
     });
-  }, { rootMargin: "400px" });
-  options.forEach(function (_, id) { near.observe(document.getElementById(id)); });
+    const whole = charts[0].data[0];
+    const first = Math.min.apply(null, charts.map(function (c) { return c.data[0][0]; }));
+    const end = Math.max.apply(null, charts.map(function (c) { return c.data[0][c.data[0].length - 1]; }));
+    const to = function (low, high) { charts[0].setScale("x", { min: Math.max(low, Math.min(first, whole[0])), max: Math.min(high, end) }); };
+    const span = function () { const x = charts[0].scales.x; return [x.min, x.max, x.max - x.min]; };
+    made.push(button("Closer", undefined, function () { const s = span(); to(s[0] + s[2] / 4, s[1] - s[2] / 4); }));
+    made.push(button("Earlier", undefined, function () { const s = span(), by = Math.min(s[2] / 2, s[0] - first); to(s[0] - by, s[1] - by); }));
+    made.push(button("Later", undefined, function () { const s = span(), by = Math.min(s[2] / 2, end - s[1]); to(s[0] + by, s[1] + by); }));
+    made.push(button("All of it", undefined, function () { to(first, end); }));
+    made.push(button("Back to the drawing", undefined, function () { restore(figure); figure.querySelector(".tools button").focus(); }));
+    return made;
+  }
 
-  function redraw() { charts.forEach(function (_, id) { show(id); }); }
-  dark.addEventListener("change", redraw);
-  window.addEventListener("resize", function () { charts.forEach(function (chart) { chart.resize(); }); });
+  function restore(figure) {
+    const state = touched.get(figure), place = figure.querySelector(".drawn");
+    if (!state) { return; }
+    state.charts.forEach(function (chart) { chart.destroy(); });
+    groups.delete("at-" + figure.id);
+    place.replaceChildren.apply(place, state.drawing);
+    place.classList.remove("touched");
+    figure.querySelector(".tools").replaceChildren.apply(figure.querySelector(".tools"), state.tools);
+    touched.delete(figure);
+    place.addEventListener("pointerdown", function () { touch(figure, false); }, { once: true });
+  }
 
-  // On paper everything is drawn, in the colours of paper.
+  // A chart is of one size and of one scheme of colours; paper gets the drawings.
+  function restoreAll() { Array.from(touched.keys()).forEach(restore); }
+  window.addEventListener("resize", restoreAll);
+  window.matchMedia("(prefers-color-scheme: dark)").addEventListener("change", restoreAll);
+  const opened = [];
   window.addEventListener("beforeprint", function () {
-    document.documentElement.classList.add("printing");
-    options.forEach(function (_, id) { show(id); charts.get(id).resize(); });
+    restoreAll();
+    document.querySelectorAll("details.matters:not([open])").forEach(function (fold) { fold.open = true; opened.push(fold); });
   });
-  window.addEventListener("afterprint", function () {
-    document.documentElement.classList.remove("printing");
-    charts.forEach(function (chart) { chart.resize(); });
-    redraw();
-  });
-})();
+  window.addEventListener("afterprint", function () { opened.splice(0).forEach(function (fold) { fold.open = false; }); });
+}());

@@ -1,7 +1,6 @@
 package article
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
@@ -9,42 +8,8 @@ import (
 	"opengauge/core/record/session"
 )
 
-const (
-	// mostFindings and mostVerdicts keep the verdict to a few sentences.
-	mostFindings = 6
-	mostVerdicts = 3
-)
-
-// verdicts says in a few sentences what a report amounts to: what comparing the
-// sessions and paying for them says, and the gravest finding of each kind, with the
-// sessions that show it.
-func verdicts(r Report) []string {
-	var sentences []string
-	if r.Comparison != nil {
-		sentences = append(sentences, r.Comparison.Brief(mostVerdicts)...)
-	}
-	if r.Value != nil {
-		said := 0
-		for _, step := range r.Value.Steps {
-			if said < mostVerdicts && len(step.Gains) > 0 {
-				sentences = append(sentences, step.Verdict)
-				said++
-			}
-		}
-	}
-	found := gravest(r)
-	for i, each := range found {
-		if i == mostFindings {
-			sentences = append(sentences, fmt.Sprintf("%d more kinds of findings are at the end.", len(found)-i))
-			break
-		}
-		sentences = append(sentences, each.sentence())
-	}
-	if len(found) == 0 {
-		sentences = append(sentences, "Nothing in these sessions looks wrong.")
-	}
-	return sentences
-}
+// mostFindings stand in the open.
+const mostFindings = 6
 
 // weighs is a finding, and the other sessions that show the same kind.
 type weighs struct {
