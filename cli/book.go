@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"os"
@@ -8,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/bench/book"
+	"opengauge/examples"
 )
 
 // bookName is where the bench book is looked for where nobody says.
@@ -42,6 +44,16 @@ func (e *environment) book() (book.Book, error) {
 		return demoBook()
 	}
 	return here, err
+}
+
+// bookSource is the text of the bench book that book reads, and its name.
+func (e *environment) bookSource() (name string, source []byte, err error) {
+	name = cmp.Or(e.benchPath, os.Getenv("OPENGAUGE_BENCH"), bookName)
+	source, err = os.ReadFile(name)
+	if errors.Is(err, os.ErrNotExist) && name == bookName {
+		return examples.BenchName, examples.Bench, nil
+	}
+	return name, source, err
 }
 
 // setup resolves what --through names, by the bench book.

@@ -4,12 +4,14 @@ import (
 	"errors"
 	"fmt"
 	"iter"
+	"slices"
 
 	"github.com/spf13/cobra"
 
 	"opengauge/core/record/exchange"
 	"opengauge/core/record/logbook"
 	"opengauge/core/record/session"
+	"opengauge/core/unit"
 	"opengauge/present/term"
 )
 
@@ -18,11 +20,12 @@ func newLogbookImport(env *environment) *cobra.Command {
 		Use:   "import FILE...",
 		Short: "Add sessions from files, or another logbook whole",
 		Long: `Import adds the sessions of files that export wrote (JSON, CSV or Parquet; tables
-of samples go with the tables of passes in the same command), or all of another
-lab's logbook. A session that is there already is left as it is, so that importing
+of samples go with the tables of passes in the same command), those that a report's
+page carries, or all of another lab's logbook. A session that is there already is left as it is, so that importing
 twice changes nothing; one that has the same id and differs is told.`,
 		Example: `  opengauge logbook import deck.json.gz
   opengauge logbook import passes.parquet samples.parquet
+  opengauge logbook import report.html
   opengauge logbook import ../other-lab/logbook.db`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(_ *cobra.Command, arguments []string) error { return env.importSessions(arguments) },
@@ -69,6 +72,10 @@ func (e *environment) importSessions(names []string) (err error) {
 	if add(imported); err != nil {
 		return e.importFailed(done, err)
 	}
+	if slices.ContainsFunc(files, exchange.IsPage) {
+		term.NewScreen(e.stderr).Paragraph("", "A page's checksum finds what was damaged on the way. It proves nothing of "+
+			"who wrote the page, or that its figures are true.")
+	}
 	return errors.Join(e.showImported(done), lost)
 }
 
@@ -99,7 +106,7 @@ func (e *environment) showImported(done logbook.Imported) error {
 		return e.writeJSON(importRecord{"opengauge.import/1", done})
 	}
 	screen := e.screen()
-	screen.Printf("added %d sessions; %d were there already\n", done.Added, done.Known)
+	screen.Printf("added %s; %d already there\n", unit.Count(done.Added, "session"), done.Known)
 	for _, id := range done.Conflicting {
 		screen.Paragraph("  ", "session "+id+" is there already and differs; the logbook's own was kept")
 	}

@@ -4,9 +4,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -14,20 +15,19 @@ import (
 	"opengauge/core/judge/compare"
 	"opengauge/core/judge/finding"
 	"opengauge/core/judge/value"
+	"opengauge/core/record/exchange"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/article"
 	"opengauge/present/figure"
 	"opengauge/present/image"
-	"opengauge/present/kit"
-	"opengauge/present/page"
 )
 
 // reportFlags are what report is told besides its sessions.
 type reportFlags struct {
-	out, kit, picture, drawn      string
-	title, author, note, baseline string
-	amount                        amountFlags
+	publishFlags
+	picture, drawn, baseline string
+	amount                   amountFlags
 }
 
 func newReport(env *environment) *cobra.Command {
@@ -35,14 +35,16 @@ func newReport(env *environment) *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "report SESSION...",
 		Short: "Write a report to read or publish",
-		Long: `Report writes one self-contained HTML page about the given sessions: what was
-tested and how it was connected, a verdict, the sessions side by side, the
-figures, what the money buys where the bench book has prices, conditions and
-method, and all findings. It works from disk and refers to nothing outside of
-itself.
+		Long: `Report writes one self-contained HTML page about the given sessions: the sharpest
+statement that is fair, with the figure that shows it, on the first screen; then the
+sessions side by side and over time, what the money buys where the bench book has
+prices, what to look out for, and how it was tested. All data of every session are a
+fold away, and in the page itself: logbook import takes them in. It works from disk
+and refers to nothing outside of itself.
 
-With --kit it writes a folder to publish from: every figure as PNG (1280 by 800)
-and SVG, every table as CSV and Markdown, and the article in Markdown.
+With --kit it writes a folder to publish from: every figure as PNG (1280 by 800, and
+3840 by 2160, each light and dark) and SVG, their captions and alternative texts, every
+table as CSV, and the article in Markdown.
 
 With --image it writes a figure as a picture of 1280 by 800: the session's depth
 map, or the heat trace of its longest pass where it has no map, or what --figure
@@ -57,14 +59,10 @@ moves and money draw all sessions together.`,
 		ValidArgsFunction: env.completeSessions,
 		RunE:              func(_ *cobra.Command, arguments []string) error { return env.report(arguments, flags) },
 	}
+	flags.add(cmd)
 	set := cmd.Flags()
-	set.StringVar(&flags.out, "out", "", "the page to write, FILE.html")
-	set.StringVar(&flags.kit, "kit", "", "the folder to write an article kit into; it must not be there yet")
 	set.StringVar(&flags.picture, "image", "", "the picture to write, FILE.png or FILE.svg")
 	set.StringVar(&flags.drawn, "figure", "", "the figure of --image: "+strings.Join(figure.Names(), ", "))
-	set.StringVar(&flags.title, "title", "", "the report's title")
-	set.StringVar(&flags.author, "author", "", "who wrote it")
-	set.StringVar(&flags.note, "note", "", "a few sentences of your own, at the top")
 	set.StringVar(&flags.baseline, "baseline", "", "the session to compare the others with (default the one that "+
 		"has most in common with them)")
 	flags.amount.add(cmd)
@@ -114,22 +112,14 @@ func (e *environment) report(references []string, flags *reportFlags) error {
 	if err := firstOf(sessions, flags.baseline); err != nil {
 		return err
 	}
-	report := e.reportOf(sessions, amounts, flags, notation)
-	made := article.New(report)
-	if flags.out != "" {
-		if err := e.writeFile(flags.out, func(w io.Writer) error { return page.Write(w, made) }); err != nil {
+	if flags.anonymous {
+		if sessions, err = exchange.NewAnonymous().Sessions(sessions); err != nil {
 			return err
 		}
-		e.wrote(flags.out)
 	}
-	if flags.kit != "" {
-		if err := kit.Write(flags.kit, made); errors.Is(err, kit.ErrThere) {
-			return usageError{fmt.Errorf("--kit: %w", err)}
-		} else if err != nil {
-			return err
-		}
-		e.screen().Println("wrote " + filepath.Join(flags.kit, kit.ArticleName) + ", with its figures and tables " +
-			"beside it")
+	report := e.reportOf(sessions, amounts, flags, notation)
+	if err := e.publish(report, &flags.publishFlags); err != nil {
+		return err
 	}
 	if flags.picture != "" {
 		if err := e.writePicture(flags, format, report.Subject); err != nil {
@@ -169,9 +159,7 @@ func (e *environment) reportOf(sessions []*session.Session, amounts []unit.Bytes
 			report.Title = fmt.Sprintf("Storage measured: %d sessions", len(sessions))
 		}
 	}
-	for _, s := range sessions {
-		report.Findings[s.ID] = finding.Detect(s, notation)
-	}
+	report.Findings = findingsOf(sessions, notation)
 	if quotes, err := e.allQuoted(); err == nil {
 		report.Quoted = compare.QuotedOf(sessions, quotes)
 	}
@@ -188,6 +176,26 @@ func (e *environment) reportOf(sessions []*session.Session, amounts []unit.Bytes
 		report.Value = &made
 	}
 	return report
+}
+
+// findingsOf are the findings of sessions, by id, several found at once.
+func findingsOf(sessions []*session.Session, notation unit.Notation) map[string][]session.Finding {
+	found := make([][]session.Finding, len(sessions))
+	var all sync.WaitGroup
+	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
+	for i, s := range sessions {
+		slots <- struct{}{}
+		all.Go(func() {
+			found[i] = finding.Detect(s, notation)
+			<-slots
+		})
+	}
+	all.Wait()
+	byID := map[string][]session.Finding{}
+	for i, s := range sessions {
+		byID[s.ID] = found[i]
+	}
+	return byID
 }
 
 // writePicture writes a figure of the sessions, over each other or all together: the one

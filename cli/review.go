@@ -35,7 +35,7 @@ another day or host.`,
 		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
 	cmd.AddCommand(newReviewCheck(env), newReviewRun(env), newReviewStatus(env), newReviewAnswer(env),
-		newReviewPack(env), newReviewTake(env))
+		newReviewReport(env), newReviewPack(env), newReviewTake(env))
 	return cmd
 }
 

@@ -8,8 +8,8 @@ import (
 
 	"opengauge/core/review"
 	"opengauge/core/review/answer"
-	"opengauge/core/review/reading"
 	"opengauge/core/unit"
+	"opengauge/present/article"
 	"opengauge/present/table"
 	"opengauge/present/term"
 )
@@ -83,7 +83,8 @@ func (e *environment) showAnswer(r *reviewed, a *answer.Answer, simulated bool, 
 	if a.Spread > 0 {
 		spread = fmt.Sprintf("; the same, put together anew, differs by %s", unit.Percent(a.Spread))
 	}
-	screen.Paragraph("", fmt.Sprintf("%d visits, %d count%s. It is said of these specimens.", a.Runs, a.Counted, spread))
+	screen.Paragraph("", fmt.Sprintf("%s, %d count%s. It is said of these specimens.", unit.Count(a.Runs, "visit"),
+		a.Counted, spread))
 	screen.Findings(a.Drifted)
 	for _, note := range a.Notes {
 		screen.Paragraph("● ", note)
@@ -101,7 +102,7 @@ func showVerdict(screen *term.Screen, r *reviewed, v *answer.Verdict, notation u
 	if len(v.Given) > 0 {
 		where = "At " + review.Text(v.Given) + ": "
 	}
-	screen.Paragraph("→ ", where+verdictWords(r, v, notation))
+	screen.Paragraph("→ ", where+article.Verdict(&r.Review, v, notation))
 	if v.Interacts != "" {
 		screen.Paragraph("  ", v.Interacts+".")
 	}
@@ -116,48 +117,9 @@ func showVerdict(screen *term.Screen, r *reviewed, v *answer.Verdict, notation u
 	for _, o := range v.Options {
 		if o.Out != "" {
 			screen.Paragraph("  ○ ", o.Name+" is out: "+o.Out+".")
-			continue
-		}
-		for _, m := range o.Musts {
-			if m.Met != answer.Yes && o.Visits > 0 {
-				screen.Paragraph("  ○ ", fmt.Sprintf("it is not known whether %s can %s: %s.", o.Name, m.Must, m.Why))
-			}
 		}
 	}
-}
-
-// verdictWords is a verdict in a sentence or two.
-func verdictWords(r *reviewed, v *answer.Verdict, notation unit.Notation) string {
-	if v.Named == "" {
-		return "No answer: " + v.Why + "."
+	for _, line := range article.Unmet(v) {
+		screen.Paragraph("  ○ ", line)
 	}
-	if !v.Settled {
-		return fmt.Sprintf("Not sure yet; %s leads. %s.", v.Named, strings.ToUpper(v.Why[:1])+v.Why[1:])
-	}
-	text := v.Named
-	for _, o := range v.Options {
-		if o.Name == v.Named && o.Figure > 0 {
-			text += fmt.Sprintf(", with a %s of %s", r.Decide.Figure.Name, reading.Words(r.Decide.Figure, o.Figure, notation))
-		}
-		if o.Name == v.Named && o.Price > 0 {
-			text += fmt.Sprintf(", for %g", o.Price)
-		}
-	}
-	switch {
-	case v.Sure == 1:
-		text += ". The others do not do what they must"
-	default:
-		text += fmt.Sprintf(". It is %s sure at the least that none is better by more than %s", unit.Percent(
-			float64(int(v.Sure*1000))/1000), unit.Percent(r.Decide.Matters))
-	}
-	if v.Cheaper {
-		text += "; it is taken because it costs less"
-	}
-	if ahead := v.Ahead; ahead != nil && !v.Cheaper {
-		text += fmt.Sprintf(". It is ahead of %s by %s", v.RunnerUp, unit.Percent(ahead.Share))
-		if ahead.Low != nil {
-			text += fmt.Sprintf(" (%s to %s)", unit.Signed(*ahead.Low), unit.Signed(*ahead.High))
-		}
-	}
-	return text + "."
 }
