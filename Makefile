@@ -69,16 +69,16 @@ docs: ## write docs/reference.md, docs/schemas and NOTICE anew, from the code an
 	go test -count=1 -run 'Reference|Notice' . -update
 	go test -count=1 -run 'SchemasAreCurrent' ./cli -update
 
-screenshots: demo ## draw docs/screenshots anew, from the demo's data (make tools installs what it needs)
+screenshots: demo ## draw docs/screenshots anew, from the demo's and the recorded sessions (make tools installs what it needs)
 	docs/screenshots/draw
 
-examples: demo ## record the demo's sessions anew
-	bin/opengauge logbook export --all --logbook bin/demo/demo-logbook.db --out examples/sessions.json.gz
+examples: build ## record the bench's sessions anew
+	examples/record
 
 tools: browser-check ## install what some tests and the screenshots need (Debian; as root)
 	apt-get update -qq
 	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends qemu-system-x86 qemu-utils e2fsprogs \
-		mount nbdkit libnbd-bin chromium chromium-driver git xvfb xterm imagemagick fonts-dejavu-core wine wine64 fdisk dosfstools \
+		mount nbdkit libnbd-bin chromium chromium-driver git xvfb xterm imagemagick fonts-dejavu-core fonts-liberation wine wine64 fdisk dosfstools \
 		gcc libc6-dev \
 		$(if $(shell command -v npm),,npm) >/dev/null
 
