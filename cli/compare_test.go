@@ -3,8 +3,11 @@ package cli_test
 import (
 	"encoding/csv"
 	"encoding/json"
+	"image"
+	"image/png"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -91,6 +94,39 @@ func TestIsolateValueAndRankCommands(t *testing.T) {
 	}
 }
 
+// checkCaptions checks that each figure of a kit has a message, a caption and an alternative
+// text, and that its pictures have their sizes.
+func checkCaptions(t *testing.T, kit string, figures int) {
+	t.Helper()
+	file, err := os.Open(filepath.Join(kit, "figures.csv"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer file.Close()
+	rows, err := csv.NewReader(file).ReadAll()
+	if err != nil || len(rows) != figures+1 {
+		t.Fatalf("%d captions of %d figures, %v", len(rows)-1, figures, err)
+	}
+	for _, row := range rows[1:] {
+		if slices.Contains(row, "") {
+			t.Errorf("something is missing of %q", row)
+		}
+		for behind, size := range map[string]image.Point{"": {X: 1280, Y: 800}, "-dark": {X: 1280, Y: 800},
+			"-large": {X: 3840, Y: 2160}, "-large-dark": {X: 3840, Y: 2160}} {
+			picture, err := os.Open(filepath.Join(kit, row[0]+behind+".png"))
+			if err != nil {
+				t.Error(err)
+				continue
+			}
+			config, err := png.DecodeConfig(picture)
+			if err != nil || config.Width != size.X || config.Height != size.Y {
+				t.Errorf("%s%s is %d by %d, %v", row[0], behind, config.Width, config.Height, err)
+			}
+			_ = picture.Close()
+		}
+	}
+}
+
 func TestReportKit(t *testing.T) {
 	t.Parallel() // no times are measured
 	d, kit := demoDesk(t), filepath.Join(t.TempDir(), "kit")
@@ -104,16 +140,16 @@ func TestReportKit(t *testing.T) {
 	for _, file := range files {
 		counts[filepath.Ext(file.Name())]++
 	}
-	if counts[".png"] != counts[".svg"] || counts[".png"] < 8 || counts[".csv"] < 10 ||
-		counts[".md"] != counts[".csv"]+1 {
+	if counts[".png"] != 4*counts[".svg"] || counts[".svg"] < 6 || counts[".csv"] < 10 || counts[".md"] != 1 {
 		t.Errorf("the kit has %v", counts)
 	}
+	checkCaptions(t, kit, counts[".svg"])
 	article, err := os.ReadFile(filepath.Join(kit, "article.md"))
 	if err != nil {
 		t.Fatal(err)
 	}
-	wants(t, "article", string(article), `# Fan\_or \*not\*?`, "## Verdict", "](figure-comparison.png)", "## Money",
-		"| --- |")
+	wants(t, "article", string(article), `# Fan\_or \*not\*?`, "**Fan on instead of automatic: ",
+		"](figure-1-comparison.png)", "## What does the money buy?", "- barnacle-fan-on: enclosure barnacle")
 	table, err := os.Open(filepath.Join(kit, "table-comparison.csv"))
 	if err != nil {
 		t.Fatal(err)
@@ -142,9 +178,9 @@ func TestExchangeCommands(t *testing.T) {
 	for _, files := range [][]string{{at("passes.parquet"), at("samples.parquet")}, {at("backup.db")}} {
 		other := newDesk(t)
 		wants(t, files[0], other.must(append([]string{"logbook", "import"}, files...)...),
-			"added 15 sessions; 0 were there already")
+			"added 15 sessions; 0 already there")
 		wants(t, files[0], other.must(append([]string{"logbook", "import"}, files...)...),
-			"added 0 sessions; 15 were there already")
+			"added 0 sessions; 15 already there")
 		if got := other.must("logbook", "show", "limpet-passive", "--json"); got != want {
 			t.Errorf("%s: limpet-passive comes back different", files[0])
 		}
@@ -203,7 +239,7 @@ func TestAnonymousExport(t *testing.T) {
 	if err := os.WriteFile(file, []byte(got.stdout), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	wants(t, "import", newDesk(t).must("logbook", "import", file), "added 1 sessions")
+	wants(t, "import", newDesk(t).must("logbook", "import", file), "added 1 session;")
 }
 
 func TestTagsRemoveAndCheckCommands(t *testing.T) {

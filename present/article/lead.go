@@ -153,6 +153,9 @@ func (e effect) sentence() string {
 		e.from, e.row.Label, e.words)
 }
 
+// leadID is the id of a figure that is of the lead alone.
+const leadID = "lead"
+
 // barsOf draws the load of an effect for the sessions that it is told by.
 func barsOf(r Report, e effect) *Shown {
 	var of []*session.Session
@@ -177,7 +180,7 @@ func barsOf(r Report, e effect) *Shown {
 	}
 	made.Rows[0].ByAmount = false
 	bars := figure.Comparison(made, r.Notation)
-	bars.ID, bars.Title = "lead", e.sentence()
+	bars.ID, bars.Says = leadID, strings.TrimSuffix(e.sentence(), ".")
 	return &Shown{Figure: bars, Kind: "comparison"}
 }
 

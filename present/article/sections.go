@@ -131,7 +131,11 @@ func comparison(shown map[string]bool) func(Report) Section {
 		}
 		c := *r.Comparison
 		bars := figure.Comparison(drawnOf(c), r.Notation)
-		if len(bars.Groups) > 0 && !shown[bars.ID] {
+		if brief := c.Brief(1); len(brief) > 0 {
+			bars.Says = strings.TrimSuffix(brief[0], ".")
+		}
+		again := shown[bars.ID] || shown[leadID] && len(bars.Groups) == 1
+		if len(bars.Groups) > 0 && !again {
 			section.Blocks = append(section.Blocks, Block{Figure: &Shown{Figure: bars, Kind: "comparison"}})
 		}
 		section.Blocks = append(section.Blocks, foldedTable("comparison", "Each load by session, against the baseline",
@@ -221,13 +225,17 @@ func money(r Report) Section {
 	}
 	kind, _ := figure.FormOf("money")
 	for _, f := range kind.Of(r.Subject) {
-		section.Blocks = append(section.Blocks, Block{Figure: &Shown{Figure: f, Kind: kind.Name}})
 		var sentences []string
 		for _, step := range r.Value.Steps {
 			if len(step.Gains) > 0 {
 				sentences = append(sentences, step.Verdict)
 			}
 		}
+		if bars, is := f.(figure.Bars); is && len(sentences) > 0 {
+			bars.Says = strings.TrimSuffix(sentences[0], ".")
+			f, sentences = bars, sentences[1:]
+		}
+		section.Blocks = append(section.Blocks, Block{Figure: &Shown{Figure: f, Kind: kind.Name}})
 		if len(sentences) > 0 {
 			section.Blocks = append(section.Blocks, Block{Verdicts: sentences})
 		}

@@ -48,6 +48,8 @@ type Bars struct {
 	Subtitle string     `json:"subtitle"`
 	Unit     string     `json:"unit"`
 	Groups   []BarGroup `json:"groups"`
+	// Says is what they say, where that is not the title.
+	Says string `json:"-"`
 }
 
 // simulatedMark ends the subtitle of what was made from simulated sessions.

@@ -2,6 +2,7 @@ package figure
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"opengauge/core/unit"
@@ -9,8 +10,8 @@ import (
 
 // Each figure has one message, which stands over it in reports.
 
-// message is in the title of bars already.
-func (b Bars) message() string { return "" }
+// message is the title where nothing else was said.
+func (b Bars) message() string { return b.Says }
 
 // message is in the title of a change already.
 func (c Change) message() string { return "" }
@@ -100,29 +101,25 @@ func (l FillLadder) message() string {
 }
 
 func (m Moves) message() string {
-	fastest, slowest := m.ends()
-	if fastest == slowest {
-		return fmt.Sprintf("%s takes %s", m.Lines[0].Name, m.timeOf(m.Lines[0]))
+	// The largest amount whose time all of them have.
+	amount := m.Gigabytes
+	for _, line := range m.Lines {
+		amount = min(amount, line.end().Gigabytes)
 	}
-	return fmt.Sprintf("%s takes %s, %s %s", m.Lines[fastest].Name, m.timeOf(m.Lines[fastest]), m.Lines[slowest].Name,
-		m.timeOf(m.Lines[slowest]))
-}
-
-// ends are the lines that are fastest and slowest per amount at their ends.
-func (m Moves) ends() (fastest, slowest int) {
-	pace := func(i int) float64 {
-		last := m.Lines[i].end()
-		return last.Time / max(last.Gigabytes, 1e-9)
-	}
-	for i := range m.Lines {
-		if pace(i) < pace(fastest) {
+	fastest, slowest := 0, 0
+	for i, line := range m.Lines {
+		if line.at(amount) < m.Lines[fastest].at(amount) {
 			fastest = i
 		}
-		if pace(i) > pace(slowest) {
+		if line.at(amount) > m.Lines[slowest].at(amount) {
 			slowest = i
 		}
 	}
-	return fastest, slowest
+	text := fmt.Sprintf("%s takes %.3g %s for %.4g GB", m.Lines[fastest].Name, m.Lines[fastest].at(amount), m.Unit, amount)
+	if fastest != slowest {
+		text += fmt.Sprintf(", %s %.3g %s", m.Lines[slowest].Name, m.Lines[slowest].at(amount), m.Unit)
+	}
+	return text
 }
 
 func (l MoveLine) end() Along {
@@ -132,9 +129,14 @@ func (l MoveLine) end() Along {
 	return l.Recorded[len(l.Recorded)-1]
 }
 
-func (m Moves) timeOf(l MoveLine) string {
-	last := l.end()
-	return fmt.Sprintf("%.3g %s for %.4g GB", last.Time, m.Unit, last.Gigabytes)
+// at is the time that an amount takes, that of the first point at which it is moved.
+func (l MoveLine) at(gigabytes float64) float64 {
+	for _, p := range slices.Concat(l.Recorded, l.Beyond) {
+		if p.Gigabytes >= gigabytes*(1-1e-9) {
+			return p.Time
+		}
+	}
+	return l.end().Time
 }
 
 func (r Rivals) message() string {

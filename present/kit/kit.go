@@ -191,7 +191,7 @@ func (w *writer) finding(f session.Finding) {
 // text.
 func (w *writer) figure(f article.Shown) {
 	message, below := f.Head().Lines()
-	name := w.free("figure-" + f.Kind + "-" + message)
+	name := w.free(fmt.Sprintf("figure-%d-%s", len(w.figures)+1, f.Kind))
 	w.printf("![%s](%s%s)\n\n*%s.* %s\n\n", table.Markdown(f.Summary()), name, image.PNG,
 		table.Markdown(strings.TrimSuffix(message, ".")), table.Markdown(below))
 	w.figures = append(w.figures, drawing{f.Figure, name})

@@ -138,8 +138,7 @@
     const box = document.createElement("div");
     place.append(box);
     const chart = new window.uPlot(options, data, box);
-    chart.canvas = chart.ctx.canvas;
-    chart.key = key;
+    box.chart = chart;
     group(key).push(chart);
     return chart;
   }
