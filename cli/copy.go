@@ -338,8 +338,9 @@ func (e *environment) announceCopies(r transfer.Request) {
 			screen.Printf("set %s: %s in one file\n", set.Name, set.Bytes().Decimal())
 			continue
 		}
-		screen.Printf("set %s: %s in %d files, median %s, half of the bytes in files from %s on\n", set.Name,
-			set.Bytes().Decimal(), spread.Files, spread.Median.Decimal(), spread.HalfOfBytesIn.Decimal())
+		screen.Paragraph("", fmt.Sprintf("set %s: %s in %s files, median %s, half of the bytes in files from %s on", set.Name,
+			set.Bytes().Decimal(), unit.Grouped(int64(spread.Files)), spread.Median.Decimal(),
+			spread.HalfOfBytesIn.Decimal()))
 	}
 	text := fmt.Sprintf("copying %s in all", estimate.Moved.Decimal())
 	if len(r.Pairs) > 1 {
@@ -382,8 +383,7 @@ func (e *environment) showCopies(s *session.Session, notation unit.Notation) err
 		screen.Findings(s.Findings)
 	}
 	screen.Println("")
-	screen.Printf("Kept as %s. Next: opengauge explain %s, or opengauge report %s --out report.html\n", s.ID, s.ID,
-		s.ID)
+	screen.Paragraph("", kept(s))
 	return nil
 }
 

@@ -14,6 +14,7 @@ import (
 	"opengauge/core/record/logbook"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/scratch"
+	"opengauge/core/unit"
 	screens "opengauge/present/term"
 )
 
@@ -115,7 +116,7 @@ func (e *environment) removeSessions(references []string, flags *filterFlags, ye
 		names = append(names, strings.TrimSpace(s.ID+" "+s.Name))
 	}
 	if !yes {
-		if err := e.confirm(fmt.Sprintf("Remove %d sessions for good (%s)?", len(summaries),
+		if err := e.confirm(fmt.Sprintf("Remove %s for good (%s)?", unit.Count(len(summaries), "session"),
 			strings.Join(names, ", "))); err != nil {
 			return err
 		}
@@ -125,7 +126,7 @@ func (e *environment) removeSessions(references []string, flags *filterFlags, ye
 			return fmt.Errorf("could not remove session %s: %w", s.ID, err)
 		}
 	}
-	e.screen().Printf("removed %d sessions\n", len(summaries))
+	e.screen().Printf("removed %s\n", unit.Count(len(summaries), "session"))
 	return nil
 }
 
@@ -174,7 +175,7 @@ func (e *environment) repairLogbook(name string) error {
 	if err != nil {
 		return err
 	}
-	e.screen().Printf("wrote %d sessions to %s\n", done.Added, screens.Clean(name))
+	e.screen().Printf("wrote %s to %s\n", unit.Count(done.Added, "session"), screens.Clean(name))
 	return damaged.Err()
 }
 
@@ -199,7 +200,7 @@ func (e *environment) checkLogbook() error {
 			"read with --repair FILE",
 			book.Path(), len(faults))
 	}
-	screen.Printf("%s: %d sessions, all of them can be read\n", screens.Clean(book.Path()), count)
+	screen.Printf("%s: %s, and nothing is damaged\n", screens.Clean(book.Path()), unit.Count(count, "session"))
 	return nil
 }
 

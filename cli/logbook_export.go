@@ -13,6 +13,7 @@ import (
 	"opengauge/core/record/exchange"
 	"opengauge/core/record/logbook"
 	"opengauge/core/record/session"
+	"opengauge/core/unit"
 	"opengauge/present/term"
 )
 
@@ -139,7 +140,7 @@ func (e *environment) exportSessions(references []string, flags *exportFlags) er
 	}
 	screen := term.NewScreen(e.stderr)
 	if flags.out != "" && flags.out != toStandardOutput {
-		screen.Printf("wrote %d sessions to %s\n", len(ids)-len(damaged.Sessions), flags.out)
+		screen.Printf("wrote %s to %s\n", unit.Count(len(ids)-len(damaged.Sessions), "session"), flags.out)
 	}
 	if ask.anonymous != nil {
 		screen.Println("replaced " + ask.anonymous.Removed())

@@ -98,7 +98,7 @@ func (e *environment) importFailed(done logbook.Imported, err error) error {
 	if done.Added == 0 {
 		return err
 	}
-	return fmt.Errorf("%w; the %d sessions before that were added and kept", err, done.Added)
+	return fmt.Errorf("%w; what was read before that was added and kept: %s", err, unit.Count(done.Added, "session"))
 }
 
 func (e *environment) showImported(done logbook.Imported) error {

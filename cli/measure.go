@@ -195,7 +195,7 @@ func (e *environment) announce(request run.Request) {
 	estimate := request.Plan.Estimate(request.Hold)
 	passes := "1 pass"
 	if estimate.Passes != 1 {
-		passes = fmt.Sprintf("%d passes", estimate.Passes)
+		passes = unit.Count(estimate.Passes, "pass", "passes")
 	}
 	if estimate.FilledIn > 0 {
 		passes += fmt.Sprintf(" at the most, and %d combinations filled in from those", estimate.FilledIn)
@@ -239,9 +239,13 @@ func (e *environment) showMeasured(s *session.Session, notation unit.Notation) e
 	screen.Outcome(became.Says(), len(s.Findings))
 	screen.Findings(s.Findings)
 	screen.Println("")
-	screen.Printf("Kept as %s. Next: opengauge explain %s, or opengauge report %s --out report.html\n", s.ID, s.ID,
-		s.ID)
+	screen.Paragraph("", kept(s))
 	return nil
+}
+
+// kept says where a session is, and what to do with it.
+func kept(s *session.Session) string {
+	return fmt.Sprintf("Kept as %s. Next: opengauge explain %s, or opengauge report %s --out report.html", s.ID, s.ID, s.ID)
 }
 
 // showPasses writes the passes, and what repeats of them amount to.

@@ -246,7 +246,8 @@ func (e *environment) showCheck(c planCheck, flags *planFlags) {
 	screen.Heading(c.Plan)
 	screen.Printf("  passes     %d, of which %d write\n", c.Passes, c.WritePasses)
 	if c.FilledIn > 0 {
-		screen.Printf("  filled in  %d combinations at the least, from the passes: the sweep is adaptive\n", c.FilledIn)
+		screen.Paragraph("  filled in  ", unit.Count(c.FilledIn, "combination")+" at the least, from the passes: the sweep is "+
+			"adaptive")
 	}
 	screen.Printf("  time       %s at the most, filling and flushing aside\n",
 		unit.Span(unit.Duration(c.ElapsedSeconds)))
@@ -256,7 +257,7 @@ func (e *environment) showCheck(c planCheck, flags *planFlags) {
 		screen.Printf("  fills      the target to %.0f %%, which comes on top, and frees it again\n", c.FillShare*100)
 	}
 	if c.EnduranceShare != nil {
-		screen.Printf("  wear       %.3g %% of %s\n", *c.EnduranceShare*100, c.Endurance.Decimal())
+		screen.Printf("  wear       %s %% of %s\n", unit.Digits(*c.EnduranceShare*100, 3), c.Endurance.Decimal())
 	}
 	switch {
 	case c.Fits == nil:

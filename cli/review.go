@@ -15,6 +15,7 @@ import (
 	"opengauge/core/review/answer"
 	"opengauge/core/review/design"
 	"opengauge/core/review/reading"
+	"opengauge/core/unit"
 	"opengauge/present/table"
 	"opengauge/present/term"
 )
@@ -160,7 +161,7 @@ func tooSmall(check design.Check) error {
 func (e *environment) showReviewCheck(r *reviewed, check design.Check) {
 	screen := e.screen()
 	screen.Heading(r.Question)
-	text := fmt.Sprintf("Review %s: %d cells", r.Name, check.Cells)
+	text := fmt.Sprintf("Review %s: %s", r.Name, unit.Count(check.Cells, "cell"))
 	if len(check.Impossible) > 0 {
 		text += fmt.Sprintf("; %d more cannot be", len(check.Impossible))
 	}
@@ -194,15 +195,10 @@ func (e *environment) showReviewCheck(r *reviewed, check design.Check) {
 	screen.Println("")
 	screen.Table(table.Order(check.Order))
 	screen.Println("")
-	screen.Printf("Next: opengauge review run %s, or --sheet FILE for a sheet to print\n", r.file)
+	screen.Paragraph("", "Next: opengauge review run "+r.file+", or --sheet FILE for a sheet to print")
 }
 
-func times(count int) string {
-	if count == 1 {
-		return "1 visit"
-	}
-	return fmt.Sprintf("%d visits", count)
-}
+func times(count int) string { return unit.Count(count, "visit") }
 
 func newReviewStatus(env *environment) *cobra.Command {
 	cmd := &cobra.Command{
@@ -286,12 +282,12 @@ func (e *environment) showNext(r *reviewed, a *answer.Answer) {
 	screen.Println("")
 	switch {
 	case a.Settled():
-		screen.Printf("The answer is as sure as was asked. Next: opengauge review answer %s\n", r.file)
+		screen.Paragraph("", "The answer is as sure as was asked. Next: opengauge review answer "+r.file)
 	case a.Next != nil:
 		screen.Paragraph("Would help most: ", fmt.Sprintf("%s, about %s: %s.", a.Next.Cell, design.Hours(a.Next.Hours),
 			a.Next.Why))
-		screen.Printf("Next: opengauge review run %s\n", r.file)
+		screen.Paragraph("", "Next: opengauge review run "+r.file)
 	default:
-		screen.Printf("Next: opengauge review run %s\n", r.file)
+		screen.Paragraph("", "Next: opengauge review run "+r.file)
 	}
 }

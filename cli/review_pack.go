@@ -14,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/record/session"
+	"opengauge/core/unit"
 	"opengauge/present/term"
 )
 
@@ -80,8 +81,8 @@ func (e *environment) reviewPack(file, out string) error {
 		return err
 	}
 	e.wrote(out)
-	e.screen().Printf("%d sessions and %d files; take them in with: opengauge review take %s\n", len(pack.Sessions),
-		len(pack.Files), out)
+	e.screen().Printf("%s and %s; take them in with: opengauge review take %s\n", unit.Count(len(pack.Sessions), "session"),
+		unit.Count(len(pack.Files), "file"), out)
 	return nil
 }
 
@@ -194,7 +195,8 @@ func (e *environment) reviewTake(name, folder string) error {
 		return err
 	}
 	counter := term.NewScreen(e.stdout)
-	counter.Printf("added %d sessions of the review %s; %d were there already\n", done.Added, pack.Review, done.Known)
+	counter.Printf("added %s of the review %s; %d already there\n", unit.Count(done.Added, "session"), pack.Review,
+		done.Known)
 	counter.Printf("Next: opengauge review status %s\n", filepath.Join(folder, pack.File))
 	return nil
 }

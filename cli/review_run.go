@@ -232,8 +232,8 @@ func (e *environment) tellStep(name string, check design.Check) func(conduct.Eve
 		case event.Answer == nil:
 			if !began {
 				began = true
-				screen.Paragraph("", fmt.Sprintf("review %s: %d cells, %d to %d visits, %s to %s in all; it stops as soon as the "+
-					"answer is sure", name, check.Cells, check.Least.Visits, check.Most.Visits,
+				screen.Paragraph("", fmt.Sprintf("review %s: %s, %d to %d visits, %s to %s in all; it stops as soon as the "+
+					"answer is sure", name, unit.Count(check.Cells, "cell"), check.Least.Visits, check.Most.Visits,
 					design.Hours(check.Least.Hours), design.Hours(check.Most.Hours)))
 			}
 			again := ""
@@ -261,7 +261,7 @@ func visitWords(event conduct.Event) string {
 	if sure == 0 {
 		return "kept"
 	}
-	return fmt.Sprintf("kept; the answer is %s sure", unit.Percent(float64(int(sure*1000))/1000))
+	return fmt.Sprintf("kept; the answer is %s sure", unit.Sure(sure))
 }
 
 // showStep prints the next step of a review.

@@ -169,7 +169,7 @@ func (r *Review) excludes(c *Cell) string {
 	capacity := c.Capacity()
 	switch {
 	case most > 0 && c.Price > most:
-		return fmt.Sprintf("it costs %g, and at most %g is allowed", c.Price, most)
+		return fmt.Sprintf("it costs %s, and at most %s is allowed", unit.Price(c.Price), unit.Price(most))
 	case capacity > 0 && capacity < r.Decide.Must.Capacity:
 		return fmt.Sprintf("it holds %s, and at least %s is asked", capacity.Decimal(), r.Decide.Must.Capacity.Decimal())
 	}

@@ -41,6 +41,16 @@ func Span(span time.Duration) string {
 	}
 }
 
+// Stretch writes a stretch of time in seconds with the digits that are known of it: "0.42 s",
+// "12.3 s", and from three minutes on as [Span] does.
+func Stretch(seconds float64) string {
+	const long = 180
+	if seconds >= long {
+		return Span(Duration(seconds))
+	}
+	return Digits(seconds, 3) + " s"
+}
+
 // Duration is the inverse of [Seconds], to the nearest nanosecond.
 func Duration(seconds float64) time.Duration {
 	return time.Duration(math.Round(seconds * 1e9))

@@ -1,6 +1,7 @@
 package article
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"math"
@@ -85,13 +86,13 @@ type effect struct {
 // leadOfSeveral says what one difference does where sessions differ in nothing else, and
 // otherwise that nobody can say.
 func leadOfSeveral(r Report) Lead {
-	lead := Lead{Tested: together(r)}
-	best, ok := strongest(r.Sessions)
-	if ok {
-		lead.Answer = best.sentence()
-		lead.Figure = barsOf(r, best)
-	} else {
-		lead.Answer = undecided(r)
+	lead := Lead{Tested: together(r), Answer: undecided(r)}
+	effects := effectsOf(r.Sessions)
+	for _, each := range effects[:min(len(effects), mostTried)] {
+		if bars, fair := barsOf(r, each); fair {
+			lead.Answer, lead.Figure = each.sentence(), &Shown{Figure: bars, Kind: "comparison"}
+			break
+		}
 	}
 	if lead.Figure == nil {
 		lead.Figure = firstFigure(r)
@@ -103,14 +104,17 @@ func leadOfSeveral(r Report) Lead {
 	return lead
 }
 
-// mostWeighed keeps a report of very many sessions from taking long.
-const mostWeighed = 400
+// leadID is the id of a figure that is of the lead alone.
+const leadID = "lead"
 
-// strongest is the largest sure effect of a single factor among the sessions.
-func strongest(sessions []*session.Session) (effect, bool) {
+// mostWeighed keeps a report of very many sessions from taking long, and mostTried is how
+// many effects are looked at for one that is fair.
+const mostWeighed, mostTried = 400, 20
+
+// effectsOf are the sure effects of single factors among the sessions, the largest first.
+func effectsOf(sessions []*session.Session) []effect {
 	sessions = sessions[:min(len(sessions), mostWeighed)]
-	var best effect
-	most := 0.0
+	var effects []effect
 	keys := differing(sessions)
 	for _, key := range keys {
 		if slices.ContainsFunc(factor.Follows[key], func(cause string) bool { return slices.Contains(keys, cause) }) {
@@ -122,15 +126,16 @@ func strongest(sessions []*session.Session) (effect, bool) {
 		}
 		for _, row := range found.Loads {
 			for i, one := range row.Effects {
-				sure := one.Verdict == compare.Better || one.Verdict == compare.Worse
-				if size := math.Abs(math.Log(one.Ratio)); sure && one.Groups > 0 && size > most {
-					most = size
-					best = effect{key, found.Values[0], one.Value, row, one, row.Words(i), found.Groups}
+				if (one.Verdict == compare.Better || one.Verdict == compare.Worse) && one.Groups > 0 {
+					effects = append(effects, effect{key, found.Values[0], one.Value, row, one, row.Words(i), found.Groups})
 				}
 			}
 		}
 	}
-	return best, most > 0
+	slices.SortStableFunc(effects, func(a, b effect) int {
+		return cmp.Compare(math.Abs(math.Log(b.of.Ratio)), math.Abs(math.Log(a.of.Ratio)))
+	})
+	return effects
 }
 
 // differing are the factors in which some of the sessions differ.
@@ -153,35 +158,41 @@ func (e effect) sentence() string {
 		e.from, e.row.Label, e.words)
 }
 
-// leadID is the id of a figure that is of the lead alone.
-const leadID = "lead"
-
-// barsOf draws the load of an effect for the sessions that it is told by.
-func barsOf(r Report, e effect) *Shown {
+// barsOf draws the load of an effect for the sessions that it is told by. It is not fair
+// where throughput goes through levels, so that an average says nothing.
+func barsOf(r Report, e effect) (figure.Bars, bool) {
 	var of []*session.Session
 	for _, group := range e.groups {
+		if len(group.Sessions[e.from]) == 0 || len(group.Sessions[e.to]) == 0 {
+			continue
+		}
 		for _, s := range r.Sessions {
-			name := s.DisplayName()
-			if slices.Contains(group.Sessions[e.from], name) || slices.Contains(group.Sessions[e.to], name) {
+			if holds(group.Sessions[e.from], s) || holds(group.Sessions[e.to], s) {
 				of = append(of, s)
 			}
 		}
 	}
-	if len(of) < 2 {
-		return nil
+	if len(of) < 2 || len(of) > mostBars {
+		of = of[:min(len(of), mostBars)]
 	}
 	made, err := compare.New(of, compare.Terms{Amounts: r.Amounts, Findings: r.Findings})
 	if err != nil {
-		return nil
+		return figure.Bars{}, false
 	}
 	made.Rows = slices.DeleteFunc(made.Rows, func(row compare.Row) bool { return row.Label != e.row.Label })
-	if len(made.Rows) == 0 {
-		return nil
+	if len(made.Rows) == 0 || made.Rows[0].ByAmount {
+		return figure.Bars{}, false
 	}
-	made.Rows[0].ByAmount = false
 	bars := figure.Comparison(made, r.Notation)
 	bars.ID, bars.Says = leadID, strings.TrimSuffix(e.sentence(), ".")
-	return &Shown{Figure: bars, Kind: "comparison"}
+	return bars, len(bars.Groups) == 1
+}
+
+// holds reports whether a session is in a group, or a part of it is.
+func holds(names []string, s *session.Session) bool {
+	return slices.ContainsFunc(names, func(name string) bool {
+		return name == s.DisplayName() || strings.HasPrefix(name, s.DisplayName()+" ")
+	})
 }
 
 // undecided says why nothing can be said of sessions together.
@@ -220,7 +231,11 @@ func firstFigure(r Report) *Shown {
 			if kind.Together == alone {
 				continue
 			}
-			if figures := kind.Of(r.Subject); len(figures) > 0 {
+			figures := kind.Of(r.Subject)
+			if kind.Name == "comparison" && len(figures) > 0 { // as much of it as there is room for
+				figures[0] = comparisonOf(r)
+			}
+			if len(figures) > 0 {
 				return &Shown{Figure: figures[0], Kind: kind.Name}
 			}
 		}

@@ -117,7 +117,7 @@ func Named(r *review.Review, v *answer.Verdict, notation unit.Notation) string {
 			text += ": " + gives(r, o.Figure, notation)
 		}
 		if o.Name == v.Named && o.Price > 0 {
-			text += fmt.Sprintf(", for %g", o.Price)
+			text += ", for " + unit.Price(o.Price)
 		}
 	}
 	return text + "."
@@ -128,7 +128,7 @@ func HowSure(r *review.Review, v *answer.Verdict) string {
 	if v.Named == "" || !v.Settled {
 		return ""
 	}
-	text := fmt.Sprintf("It is %s sure that nothing here is better by more than %s", Sure(v.Sure),
+	text := fmt.Sprintf("It is %s sure that nothing here is better by more than %s", unit.Sure(v.Sure),
 		unit.Given(r.Decide.Matters))
 	if v.Sure == 1 {
 		text = "The others do not do what they must"
@@ -152,16 +152,6 @@ func gives(r *review.Review, value float64, notation unit.Notation) string {
 		return r.Decide.Amount.Decimal() + " in " + words
 	}
 	return "a " + r.Decide.Figure.Name + " of " + words
-}
-
-// Sure writes how sure something is at the least: never more than is known, and never that
-// it is certain.
-func Sure(share float64) string {
-	const most = 0.99
-	if share >= most {
-		return "more than 99 %"
-	}
-	return "at least " + unit.Percent(float64(int(share*1000))/1000)
 }
 
 // testedIn says in a line what a review tested.

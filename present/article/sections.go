@@ -130,10 +130,7 @@ func comparison(shown map[string]bool) func(Report) Section {
 			return section
 		}
 		c := *r.Comparison
-		bars := figure.Comparison(drawnOf(c), r.Notation)
-		if brief := c.Brief(1); len(brief) > 0 {
-			bars.Says = strings.TrimSuffix(brief[0], ".")
-		}
+		bars := comparisonOf(r)
 		again := shown[bars.ID] || shown[leadID] && len(bars.Groups) == 1
 		if len(bars.Groups) > 0 && !again {
 			section.Blocks = append(section.Blocks, Block{Figure: &Shown{Figure: bars, Kind: "comparison"}})
@@ -155,6 +152,15 @@ func comparison(shown map[string]bool) func(Report) Section {
 func with(section Section, blocks []Block) Section {
 	section.Blocks = append(section.Blocks, blocks...)
 	return section
+}
+
+// comparisonOf draws the loads in which the sessions differ most.
+func comparisonOf(r Report) figure.Bars {
+	bars := figure.Comparison(drawnOf(*r.Comparison), r.Notation)
+	if brief := r.Comparison.Brief(1); len(brief) > 0 {
+		bars.Says = strings.TrimSuffix(brief[0], ".")
+	}
+	return bars
 }
 
 // drawnOf leaves of a comparison what there is room for.

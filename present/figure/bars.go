@@ -102,8 +102,8 @@ func better(metric compare.Metric) string {
 // Comparison draws each load's figure by session.
 func Comparison(c compare.Comparison, notation unit.Notation) Bars {
 	bars := Bars{ID: "comparison", Title: "Side by side, against " + c.Sides[0].DisplayName(), Unit: notation.Unit()}
-	bars.Subtitle = fmt.Sprintf("%d sessions; whiskers are 95 %% intervals, each group has its own scale from zero",
-		len(c.Sides))
+	bars.Subtitle = fmt.Sprintf("%s; whiskers are 95 %% intervals, each group has its own scale from zero",
+		unit.Count(len(c.Sides), "session"))
 	if slices.ContainsFunc(c.Sides, func(s compare.Side) bool { return s.Simulated }) {
 		bars.Subtitle += simulatedMark
 	}

@@ -118,8 +118,9 @@ func NewChainStrip(chain link.Chain, notation unit.Notation) ChainStrip {
 // tableOf is the table of a chain's hops with their three ceilings.
 func (c ChainStrip) tableOf(chain link.Chain, notation unit.Notation) table.Table {
 	t := table.Table{Columns: []table.Column{
-		table.Text("hop"), table.Text("standard"), table.Number("lanes"), table.Number("line " + notation.Unit()),
-		table.Number("payload"), table.Number("usable"), table.Text("could be"), table.Text(""),
+		table.Text("hop"), table.Text("standard").Kept(), table.Number("lanes").Spared(4),
+		table.Number("line " + notation.Unit()).Spared(3), table.Number("payload").Spared(2), table.Number("usable").Kept(),
+		table.Text("could be").Spared(1), table.Text("").Kept(),
 	}}
 	for i, hop := range chain.Hops {
 		row := []string{hop.Name, hop.Standard, "", "", "", "", "", c.Hops[i].Mark}

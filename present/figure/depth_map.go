@@ -178,7 +178,7 @@ func (m DepthMap) Note() string {
 	if m.FilledIn == 0 {
 		return ""
 	}
-	return fmt.Sprintf("%s marks the %d cells that were filled in from those measured.", FilledInMark, m.FilledIn)
+	return fmt.Sprintf("%s marks %s, filled in from those measured.", FilledInMark, unit.Count(m.FilledIn, "cell"))
 }
 
 func sortedOnce[T int | unit.Bytes](values []T) []T {

@@ -77,8 +77,8 @@ func (h HeatTrace) Summary() string {
 		}
 		highest = max(highest, point.Value)
 	}
-	parts := []string{fmt.Sprintf("Throughput over %.0f seconds, between %.4g and %.4g %s", h.Seconds, lowest,
-		highest, h.Unit)}
+	parts := []string{fmt.Sprintf("Throughput over %.0f seconds, between %s and %s %s", h.Seconds,
+		unit.Digits(lowest, 4), unit.Digits(highest, 4), h.Unit)}
 	for _, line := range h.Temperatures {
 		last := line.Points[len(line.Points)-1]
 		parts = append(parts, fmt.Sprintf("%s from %.0f to %.0f °C", line.Name, line.Points[0].Value, last.Value))
@@ -344,7 +344,7 @@ func (trace HeatTrace) Table() table.Table {
 	points := trace.Throughput.Points
 	stride := max((len(points)+mostTraceRows-1)/mostTraceRows, 1)
 	for i := 0; i < len(points); i += stride {
-		row := []string{fmt.Sprintf("%.0f", points[i].Seconds), fmt.Sprintf("%.4g", points[i].Value)}
+		row := []string{fmt.Sprintf("%.0f", points[i].Seconds), unit.Digits(points[i].Value, 4)}
 		for _, known := range temperatures {
 			value, ok := known[points[i].Seconds]
 			row = append(row, temperatureCell(value, ok))

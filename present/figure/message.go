@@ -36,7 +36,7 @@ func (h HeatTrace) message() string {
 		return ""
 	}
 	last := h.Throughput.Points[len(h.Throughput.Points)-1]
-	return fmt.Sprintf("%s holds %.3g %s to the end", name, last.Value, h.Unit)
+	return fmt.Sprintf("%s holds %s %s to the end", name, unit.Digits(last.Value, 3), h.Unit)
 }
 
 func (c ChainStrip) message() string {
@@ -115,9 +115,10 @@ func (m Moves) message() string {
 			slowest = i
 		}
 	}
-	text := fmt.Sprintf("%s takes %.3g %s for %.4g GB", m.Lines[fastest].Name, m.Lines[fastest].at(amount), m.Unit, amount)
+	text := fmt.Sprintf("%s takes %s %s for %s GB", m.Lines[fastest].Name,
+		unit.Digits(m.Lines[fastest].at(amount), 3), m.Unit, unit.Digits(amount, 4))
 	if fastest != slowest {
-		text += fmt.Sprintf(", %s %.3g %s", m.Lines[slowest].Name, m.Lines[slowest].at(amount), m.Unit)
+		text += fmt.Sprintf(", %s %s %s", m.Lines[slowest].Name, unit.Digits(m.Lines[slowest].at(amount), 3), m.Unit)
 	}
 	return text
 }
@@ -152,5 +153,5 @@ func (s Sweep) message() string {
 			best, most = i, last.Value
 		}
 	}
-	return fmt.Sprintf("%s: %s is ahead at the end, %.4g %s", s.Title, s.Lines[best].Name, most, s.Unit)
+	return fmt.Sprintf("%s: %s is ahead at the end, %s %s", s.Title, s.Lines[best].Name, unit.Digits(most, 4), s.Unit)
 }

@@ -228,7 +228,8 @@ func (m Moves) Summary() string {
 	var texts []string
 	for _, line := range m.Lines {
 		last := line.Recorded[len(line.Recorded)-1]
-		texts = append(texts, fmt.Sprintf("%s moves %.4g GB in %.3g %s", line.Name, last.Gigabytes, last.Time, m.Unit))
+		texts = append(texts, fmt.Sprintf("%s moves %s GB in %s %s", line.Name, unit.Digits(last.Gigabytes, 4),
+			unit.Digits(last.Time, 3), m.Unit))
 	}
 	for _, mark := range m.Crossings {
 		texts = append(texts, mark.Text)

@@ -7,6 +7,8 @@ import (
 	"gonum.org/v1/plot/plotter"
 	"gonum.org/v1/plot/vg"
 	"gonum.org/v1/plot/vg/draw"
+
+	"opengauge/core/unit"
 )
 
 // markEvery is how many points of a line there are from mark to mark.
@@ -79,7 +81,7 @@ func (m Moves) annotate(p *plot.Plot, canvas, sheet draw.Canvas) {
 		if len(line.Beyond) > 0 {
 			last = line.Beyond[len(line.Beyond)-1]
 		}
-		text := fmt.Sprintf("%.4g GB: %.3g %s", last.Gigabytes, last.Time, m.Unit)
+		text := fmt.Sprintf("%s GB: %s %s", unit.Digits(last.Gigabytes, 4), unit.Digits(last.Time, 3), m.Unit)
 		if last.Gigabytes < m.Gigabytes*0.999 {
 			text += ", then unknown"
 		}

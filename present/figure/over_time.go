@@ -175,8 +175,8 @@ func (o OverTime) Table() table.Table {
 		for _, p := range panel.Throughput[0].Points {
 			values = append(values, p.Value)
 		}
-		t.Rows = append(t.Rows, []string{panel.Name, fmt.Sprintf("%.4g", values[0]), fmt.Sprintf("%.4g", stat.Median(values)),
-			fmt.Sprintf("%.4g", panel.Level), strings.Join(panel.kinds(), ", ")})
+		t.Rows = append(t.Rows, []string{panel.Name, unit.Digits(values[0], 4), unit.Digits(stat.Median(values), 4),
+			unit.Digits(panel.Level, 4), strings.Join(panel.kinds(), ", ")})
 	}
 	return t
 }

@@ -81,7 +81,7 @@ func optionBar(r *review.Review, st *reading.State, v *answer.Verdict, o answer.
 		bar.Text = reading.Words(f, o.Figure, notation)
 	}
 	if o.Price > 0 {
-		bar.Text += fmt.Sprintf(", costs %g", o.Price)
+		bar.Text += ", costs " + unit.Price(o.Price)
 	}
 	switch {
 	case bar.Named && v.Settled:

@@ -190,7 +190,8 @@ func (s Sweep) Summary() string {
 	var texts []string
 	for _, line := range s.Lines {
 		first, last := line.Points[0], line.Points[len(line.Points)-1]
-		texts = append(texts, fmt.Sprintf("%s from %.4g to %.4g %s", line.Name, first.Value, last.Value, s.Unit))
+		texts = append(texts, fmt.Sprintf("%s from %s to %s %s", line.Name, unit.Digits(first.Value, 4),
+			unit.Digits(last.Value, 4), s.Unit))
 	}
 	return s.Title + ": " + strings.Join(texts, "; ") + "."
 }
@@ -207,7 +208,7 @@ func (s Sweep) Table() table.Table {
 			text := ""
 			for _, p := range line.Points {
 				if int(p.Seconds) == place {
-					text = fmt.Sprintf("%.4g", p.Value)
+					text = unit.Digits(p.Value, 4)
 				}
 			}
 			row = append(row, text)

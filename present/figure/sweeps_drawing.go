@@ -1,12 +1,12 @@
 package figure
 
 import (
-	"fmt"
-
 	"gonum.org/v1/plot"
 	"gonum.org/v1/plot/plotter"
 	"gonum.org/v1/plot/vg"
 	"gonum.org/v1/plot/vg/draw"
+
+	"opengauge/core/unit"
 )
 
 // Draw draws a line a session, each with a mark and a dash of its own, and its name at its
@@ -34,7 +34,7 @@ func (s Sweep) Draw(sheet draw.Canvas) error {
 	names := lineNames{sheet: sheet}
 	for i, line := range s.Lines {
 		last := line.Points[len(line.Points)-1]
-		names.write(ys(last.Value), i, line.Name, fmt.Sprintf("%.4g %s at the end", last.Value, s.Unit))
+		names.write(ys(last.Value), i, line.Name, unit.Digits(last.Value, 4)+" "+s.Unit+" at the end")
 	}
 	return nil
 }

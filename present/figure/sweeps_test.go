@@ -37,10 +37,10 @@ func TestSweepsOfSeveralSessionsAreOneFigure(t *testing.T) {
 	if p := s.Lines[0].Points; len(p) != 3 || p[1] != (Point{2, 64}) || p[2] != (Point{3, 1024}) {
 		t.Errorf("the line of a is %v", p)
 	}
-	if rows := s.Table().Rows; rows[1][1] != "" || rows[1][2] != "32" || rows[3][1] != "1024" {
+	if rows := s.Table().Rows; rows[1][1] != "" || rows[1][2] != "32" || rows[3][1] != "1\u00a0024" {
 		t.Errorf("the table is %v", rows)
 	}
-	if text := s.Summary(); !strings.Contains(text, "b from 8 to 2048 MB/s") {
+	if text := s.Summary(); !strings.Contains(text, "b from 8 to 2\u00a0048 MB/s") {
 		t.Errorf("%q", text)
 	}
 	for name, sessions := range map[string][]*session.Session{

@@ -45,8 +45,9 @@ func Differences(c compare.Comparison) Table {
 // average have tables of their own: [Amounts].
 func Comparison(c compare.Comparison, notation unit.Notation) Table {
 	t := Table{Columns: []Column{
-		text("load"), text("session"), number("figure"), number("passes"),
-		text("against " + c.Sides[0].DisplayName()), text("95 % interval"), number("detectable"),
+		text("load"), text("session").Kept(), number("figure").Kept(), number("passes").Spared(2),
+		text("against " + c.Sides[0].DisplayName()).Kept(), text("95 % interval").Spared(1),
+		number("detectable").Spared(3),
 	}}
 	once := false
 	folded := 0
@@ -200,9 +201,10 @@ func Cleared(i blame.Isolation, notation unit.Notation) Table {
 // Offers is the table of what can be bought.
 func Offers(v value.Value, notation unit.Notation) Table {
 	t := Table{Columns: []Column{
-		text("drive + enclosure + cable"), number(strings.TrimSpace("price " + v.Currency)), number("a TB"), text("use"),
-		number(notation.Unit()),
-		number("price a MB/s"), number("MB/s a W"), number("J a GB"), text("held by"), text("of rating"),
+		text("drive + enclosure + cable"), number(strings.TrimSpace("price " + v.Currency)).Kept(),
+		number("a TB").Spared(3), text("use").Kept(), number(notation.Unit()).Kept(),
+		number("price a MB/s").Spared(1), number("MB/s a W").Spared(5), number("J a GB").Spared(6),
+		text("held by").Spared(2), text("of rating").Spared(4),
 	}}
 	for _, offer := range v.Offers {
 		label, price, perTB := offer.Label, money(offer.Price, len(offer.Unpriced) == 0),
@@ -251,7 +253,8 @@ func offerNotes(o value.Offer) []string {
 		texts = append(texts, strings.ReplaceAll(text, "  ", " "))
 	}
 	if o.Years > 0 {
-		texts = append(texts, fmt.Sprintf("the %s that may be written last %.3g years", o.Endurance.Decimal(), o.Years))
+		texts = append(texts, fmt.Sprintf("the %s that may be written last %s years", o.Endurance.Decimal(),
+			unit.Digits(o.Years, 3)))
 	}
 	var notes []string
 	if len(texts) > 0 {
@@ -266,8 +269,8 @@ func offerNotes(o value.Offer) []string {
 // OfferTimes is the table of how long amounts, copies and starts take with what can be
 // bought.
 func OfferTimes(v value.Value) Table {
-	t := Table{Columns: []Column{text("drive + enclosure + cable"), text("what"), number("time"), text("between"),
-		text("session")}}
+	t := Table{Columns: []Column{text("drive + enclosure + cable"), text("what"), number("time").Kept(),
+		text("between").Spared(1), text("session").Spared(2)}}
 	beyond := false
 	for _, offer := range v.Offers {
 		label := offer.Label

@@ -18,9 +18,10 @@ import (
 // Copies is the table of a session's work with file sets.
 func Copies(s *session.Session, notation unit.Notation) Table {
 	t := Table{Columns: []Column{
-		number("copy"), text("set"), text("from"), text("to"), number("size"), number("files"), number("time"),
-		number("flush"), number(notation.Unit()), number("files/s"),
-		number("a file, p50"), number("p99"), text("past the cache"),
+		number("copy"), text("set").Kept(), text("from").Kept(), text("to").Kept(), number("size").Spared(2),
+		number("files").Spared(3), number("time").Kept(), number("flush").Spared(7), number(notation.Unit()).Kept(),
+		number("files/s").Spared(1), number("a file, p50").Spared(4), number("p99").Spared(5),
+		text("past the cache").Spared(6),
 	}}
 	cached, fromCache, verified := false, false, 0
 	for i := range s.Copies {
@@ -81,7 +82,7 @@ func perSecond(rate float64) string {
 	if rate >= 100 {
 		return unit.Grouped(int64(rate + 0.5))
 	}
-	return fmt.Sprintf("%.2g", rate)
+	return unit.Digits(rate, 2)
 }
 
 // CopyNotes are sentences about the ends.
@@ -257,7 +258,7 @@ func Streams(answers []stream.Answer, notation unit.Notation) Table {
 				stall, needed = max(stall, side.Outcome.LongestStallSeconds), max(needed, side.Outcome.BufferNeeded)
 			}
 		}
-		row[6], row[7] = fmt.Sprintf("%.3g s", stall), needed.Decimal()
+		row[6], row[7] = unit.Stretch(stall), needed.Decimal()
 		for i := range amounts {
 			row = append(row, amountsOf(a, i))
 		}

@@ -19,9 +19,9 @@ func Passes(s *session.Session, notation unit.Notation) Table {
 		besides = besides || s.Passes[i].Besides() != ""
 	}
 	t := Table{Columns: []Column{
-		number("pass"), text("operation"), text("access"), number("block"), number("depth"), number("time"),
-		number(notation.Unit()), number("±"), number("IOPS"), number("p50"), number("p99"), number("longest"),
-		text("direct"),
+		number("pass"), text("operation").Kept(), text("access").Kept(), number("block").Kept(), number("depth").Kept(),
+		number("time").Spared(4), number(notation.Unit()).Kept(), number("±").Spared(3), number("IOPS").Spared(1),
+		number("p50").Spared(2), number("p99"), number("longest").Spared(5), text("direct").Spared(6),
 	}}
 	if besides {
 		t.Columns = append(t.Columns, text("besides"))

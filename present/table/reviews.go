@@ -55,8 +55,8 @@ func Order(visits []design.Visit) Table {
 // Options are what is chosen between, with what each does.
 func Options(r review.Review, v answer.Verdict, notation unit.Notation) Table {
 	f := r.Decide.Figure
-	t := Table{Columns: []Column{Text("Option"), Number(f.Name), Text("Between"), Number("Visits"), Number("Costs"),
-		Number("Sure"), Text("")}}
+	t := Table{Columns: []Column{Text("Option"), Number(f.Name).Kept(), Text("Between").Spared(2), Number("Visits").Spared(3),
+		Number("Costs").Spared(1), Number("Sure"), Text("").Kept()}}
 	for _, o := range v.Options {
 		figure, between, sure := "", "", ""
 		if o.Figure > 0 {
@@ -66,24 +66,30 @@ func Options(r review.Review, v answer.Verdict, notation unit.Notation) Table {
 			between = reading.Words(f, o.Low, notation) + " to " + reading.Words(f, o.High, notation)
 		}
 		if o.Sure > 0 {
-			sure = unit.Percent(floored(o.Sure))
+			sure = surely(o.Sure)
 		}
 		t.Rows = append(t.Rows, []string{o.Name, figure, between, fmt.Sprint(o.Visits), price(o.Price), sure,
 			standing(v, o)})
 	}
 	t.Notes = append(t.Notes, fmt.Sprintf("Sure: that nothing is better by more than %s, at the least.",
-		unit.Percent(r.Decide.Matters)))
+		unit.Given(r.Decide.Matters)))
 	return t
 }
 
-// floored is a share of which no more is said than is known.
-func floored(share float64) float64 { return float64(int(share*1000)) / 1000 }
+// surely is how sure something is at the least, of which no more is said than is known.
+func surely(share float64) string {
+	const most = 0.99
+	if share >= most {
+		return "> 99 %"
+	}
+	return unit.Percent(float64(int(share*1000)) / 1000)
+}
 
 func price(value float64) string {
 	if value == 0 {
 		return "-"
 	}
-	return fmt.Sprintf("%g", value)
+	return unit.Price(value)
 }
 
 func standing(v answer.Verdict, o answer.Option) string {
@@ -101,8 +107,8 @@ func standing(v answer.Verdict, o answer.Option) string {
 
 // Grid is how far a review is, a row a cell.
 func Grid(r review.Review, cells []answer.Standing, notation unit.Notation) Table {
-	t := Table{Columns: []Column{Text("Cell"), Number("Visits"), Number(r.Decide.Figure.Name), Text("State"),
-		Text("Why"), Text("Note")}}
+	t := Table{Columns: []Column{Text("Cell"), Number("Visits").Spared(1), Number(r.Decide.Figure.Name).Kept(),
+		Text("State").Kept(), Text("Why").Spared(2), Text("Note").Spared(3)}}
 	for _, c := range cells {
 		figure := ""
 		if c.Figure > 0 {

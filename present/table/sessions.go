@@ -15,8 +15,8 @@ import (
 // Sessions is the table of what a logbook keeps.
 func Sessions(summaries []logbook.Summary) Table {
 	t := Table{Columns: []Column{
-		text("id"), text("name"), text("started"), text("target"), text("plan"), number("passes"), text("state"),
-		text("tags"),
+		text("id"), text("name").Kept(), text("started").Spared(1), text("target").Spared(4), text("plan").Kept(),
+		number("passes").Spared(5), text("state").Spared(2), text("tags").Spared(3),
 	}}
 	for _, s := range summaries {
 		t.Rows = append(t.Rows, []string{

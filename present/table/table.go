@@ -16,7 +16,19 @@ type Column struct {
 	Title string
 	// Number columns are aligned to the right.
 	Number bool
+	// Spare says how soon the column is left out where there is no room: the highest
+	// first, and those below 0 never.
+	Spare int
 }
+
+// Spared is the column, to be left out sooner than others.
+func (c Column) Spared(sooner int) Column {
+	c.Spare = sooner
+	return c
+}
+
+// Kept is the column, never to be left out.
+func (c Column) Kept() Column { return c.Spared(-1) }
 
 // Text is a column of texts.
 func Text(title string) Column { return Column{Title: title} }

@@ -25,8 +25,15 @@ func (s *Screen) Bars(bars figure.Bars) {
 		s.Printf("%s  %s\n", bold.Render(Clean(group.Label)), faint.Render(group.Better))
 		for _, bar := range group.Bars {
 			name := Clean(bar.Name)
-			s.Printf("  %s%s %s %s\n", name, strings.Repeat(" ", names-lipgloss.Width(name)),
-				flowStyle(group.Writes).Render(barOf(bar, group.Top(), longest)), Clean(bar.Text))
+			drawn := barOf(bar, group.Top(), longest)
+			s.Printf("  %s%s %s", name, strings.Repeat(" ", names-lipgloss.Width(name)), flowStyle(group.Writes).Render(drawn))
+			text := Clean(bar.Text)
+			if used := 3 + names + lipgloss.Width(drawn); s.Interactive && used+1+lipgloss.Width(text) > s.Width {
+				s.Println("")
+				s.Paragraph(strings.Repeat(" ", min(3+names, s.Width/2)), text)
+				continue
+			}
+			s.Println(" " + text)
 		}
 	}
 }

@@ -29,8 +29,7 @@ func (s *Screen) ChainStrip(strip figure.ChainStrip) {
 		part := strip.Hops[from:min(from+most, len(strip.Hops))]
 		s.stripPart(strip, part, min(room/len(part), 26))
 	}
-	s.Println(strings.Repeat(" ", axisWidth+2) +
-		faint.Render("▒ usable, at the most   ░ if it had trained as both ends can   ? not known"))
+	s.legend("▒ usable, at the most   ░ if it had trained as both ends can   ? not known")
 	if strip.Flow != nil {
 		s.Println(strings.Repeat(" ", axisWidth+2) +
 			flowStyle(strip.Flow.Writes).Render("█ measured: "+strip.Flow.Text) + faint.Render(", "+strip.Flow.Label))

@@ -7,19 +7,24 @@ import (
 	"charm.land/lipgloss/v2"
 
 	"opengauge/present/figure"
+	"opengauge/present/table"
 )
 
 // CopyMatrix draws copies between several ends as a grid, each cell with a bar of
 // its share of the fastest.
 func (s *Screen) CopyMatrix(m figure.CopyMatrix) {
 	s.Heading(m.Title)
-	s.Println(faint.Render(Clean(m.Subtitle)))
+	s.Paragraph("", m.Subtitle)
 	const cell = 26
 	names := 0
 	for _, end := range m.Ends {
 		names = max(names, lipgloss.Width(Clean(end)))
 	}
 	names = min(names+1, 30)
+	if s.Interactive && names+3+cell*len(m.Ends) > s.Width {
+		s.copyList(m)
+		return
+	}
 	line := strings.Repeat(" ", names+3)
 	for _, end := range m.Ends {
 		line += bold.Render(fixed("to "+Clean(end), cell))
@@ -49,6 +54,20 @@ func (s *Screen) CopyMatrix(m figure.CopyMatrix) {
 			s.Println(strings.TrimRight(each, " "))
 		}
 	}
+}
+
+// copyList writes the copies a line each, where a grid has no room.
+func (s *Screen) copyList(m figure.CopyMatrix) {
+	t := table.Table{Columns: []table.Column{table.Text("from"), table.Text("to").Kept(), table.Number(m.Unit).Kept(),
+		table.Number("time").Spared(1), table.Text("limit").Spared(2)}}
+	for from, row := range m.Cells {
+		for to, each := range row {
+			if each.Known {
+				t.Rows = append(t.Rows, []string{m.Ends[from], m.Ends[to], each.Text, each.Time, each.Limit})
+			}
+		}
+	}
+	s.Table(t)
 }
 
 // fixed sets a text to the left of a column, and cuts off what is too long.

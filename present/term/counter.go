@@ -2,6 +2,8 @@ package term
 
 import (
 	"time"
+
+	"opengauge/core/unit"
 )
 
 // clearLine goes back to the start of the line and clears it (ECMA-48, EL).
@@ -33,7 +35,7 @@ func (c *Counter) Tell(done int) {
 		c.screen.Printf("\r%s %d of %d sessions ", c.verb, done, c.total)
 		return
 	}
-	c.screen.Printf("\r%s %d sessions ", c.verb, done)
+	c.screen.Printf("\r%s %s ", c.verb, unit.Count(done, "session"))
 }
 
 // Done ends the line.

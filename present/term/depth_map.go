@@ -20,24 +20,30 @@ var shades = []string{"·", "░", "▒", "▓", "█"}
 func (s *Screen) DepthMap(m figure.DepthMap) {
 	s.Heading(m.Title)
 	s.Println(faint.Render(Clean(m.Subtitle)))
-	width := cellWidth(m)
+	width, gap := cellWidth(m), " "
+	if s.Interactive && axisWidth+2+(width+3)*len(m.Depths) > s.Width {
+		gap = ""
+	}
+	if s.Interactive && axisWidth+2+(width+2)*len(m.Depths) > s.Width {
+		width = 0 // the shades alone
+	}
 	s.Printf("%*s  %s\n", axisWidth, m.Unit, faint.Render("higher is better"))
 	for row := len(m.Blocks) - 1; row >= 0; row-- {
 		var line strings.Builder
 		for _, cell := range m.Cells[row] {
-			line.WriteString(" " + drawCell(cell, width))
+			line.WriteString(" " + drawCell(cell, width, gap))
 		}
 		s.Printf("%*s %s%s\n", axisWidth, m.Blocks[row], faint.Render("│"), line.String())
 	}
-	s.Println(strings.Repeat(" ", axisWidth+1) + faint.Render("└"+strings.Repeat("─", (width+3)*len(m.Depths))))
+	s.Println(strings.Repeat(" ", axisWidth+1) + faint.Render("└"+strings.Repeat("─", (width+2+len(gap))*len(m.Depths))))
 	var depths strings.Builder
 	for _, depth := range m.Depths {
-		fmt.Fprintf(&depths, " %*s", width+2, strconv.Itoa(depth))
+		fmt.Fprintf(&depths, " %*s", width+1+len(gap), strconv.Itoa(depth))
 	}
 	s.Printf("%*s  %s\n", axisWidth, "depth", depths.String())
-	s.Println(strings.Repeat(" ", axisWidth+2) + faint.Render(strings.Join(legend(), "  ")+"  "+Clean(m.Of)))
+	s.legend(strings.Join(legend(), "  ") + "  " + Clean(m.Of))
 	if note := m.Note(); note != "" {
-		s.Println(strings.Repeat(" ", axisWidth+2) + faint.Render(note))
+		s.legend(note)
 	}
 }
 
@@ -60,11 +66,14 @@ func cellWidth(m figure.DepthMap) int {
 }
 
 // drawCell writes a cell's mark and value.
-func drawCell(cell figure.Cell, width int) string {
+func drawCell(cell figure.Cell, width int, gap string) string {
 	if !cell.Known {
-		return strings.Repeat(" ", width+2)
+		return strings.Repeat(" ", width+1+len(gap))
 	}
 	at := min(int(math.Max(cell.Share, 0)*float64(len(shades))), len(shades)-1)
+	if width == 0 {
+		return teal.Render(shades[at]) + gap
+	}
 	padding := strings.Repeat(" ", width-lipgloss.Width(cell.Text))
-	return teal.Render(shades[at]) + " " + padding + cell.Text
+	return teal.Render(shades[at]) + gap + padding + cell.Text
 }

@@ -95,9 +95,9 @@ func evidenceText(key string, value any, notation unit.Notation) (label, text st
 	}{
 		{"_bytes_per_second", func(v float64) string { return notation.Rate(unit.BytesPerSecond(v)) }},
 		{"_celsius", func(v float64) string { return unit.Celsius(v).String() }},
-		{"_seconds", func(v float64) string { return fmt.Sprintf("%.4g s", v) }},
+		{"_seconds", func(v float64) string { return unit.Digits(v, 4) + " s" }},
 		{"_bytes", func(v float64) string { return unit.Bytes(v).Capacity() }},
-		{"_share", func(v float64) string { return fmt.Sprintf("%.3g %%", v*100) }},
+		{"_share", func(v float64) string { return unit.Digits(v*100, 3) + " %" }},
 	}
 	for _, known := range suffixes {
 		bare, found := strings.CutSuffix(key, known.suffix)
@@ -110,7 +110,7 @@ func evidenceText(key string, value any, notation unit.Notation) (label, text st
 		return words(bare), known.write(number)
 	}
 	if isNumber {
-		return words(key), fmt.Sprintf("%.6g", number)
+		return words(key), unit.Digits(number, 6)
 	}
 	if name, ok := value.(string); ok {
 		return words(key), name

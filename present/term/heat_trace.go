@@ -7,6 +7,7 @@ import (
 
 	"charm.land/lipgloss/v2"
 
+	"opengauge/core/unit"
 	"opengauge/present/figure"
 )
 
@@ -67,19 +68,22 @@ func (s *Screen) flow(trace figure.HeatTrace, columns int) {
 	}
 }
 
+// severalSign is where several sensors are as warm as each other, as far as can be drawn.
+const severalSign = '◆'
+
 // heat draws each temperature as a line of its own sign.
 func (s *Screen) heat(trace figure.HeatTrace, columns int) {
 	if len(trace.Temperatures) == 0 {
 		s.Println(strings.Repeat(" ", axisWidth+2) + faint.Render("no temperatures were recorded"))
 		return
 	}
-	signs := []rune("•×+∘")
+	signs := []rune("•×+∘▴▾◂▸□△")
 	top := trace.TemperatureTop()
 	grid := make([][]rune, heatRows)
 	for row := range grid {
 		grid[row] = []rune(strings.Repeat(" ", columns))
 	}
-	names := make([]string, 0, len(trace.Temperatures))
+	names, together := make([]string, 0, len(trace.Temperatures)), false
 	for i, line := range trace.Temperatures {
 		sign := signs[i%len(signs)]
 		names = append(names, string(sign)+" "+line.Name)
@@ -91,8 +95,15 @@ func (s *Screen) heat(trace figure.HeatTrace, columns int) {
 			if len(trace.Temperatures) == 1 { // alone, it can be drawn finer
 				sign = quarters[int(height*4)%4]
 			}
-			grid[int(height)][column] = sign
+			at := &grid[int(height)][column]
+			if *at != ' ' && *at != sign {
+				sign, together = severalSign, true
+			}
+			*at, sign = sign, signs[i%len(signs)]
 		}
+	}
+	if together {
+		names = append(names, string(severalSign)+" several together")
 	}
 	s.Printf("%*s  %s\n", axisWidth, "°C", warm.Render(Clean(strings.Join(names, "   "))))
 	for row := heatRows - 1; row >= 0; row-- {
@@ -120,7 +131,7 @@ func axis(row, rows int, top float64) string {
 	label := ""
 	switch row {
 	case rows - 1:
-		label = fmt.Sprintf("%.4g", top)
+		label = unit.Digits(top, 4)
 	case 0:
 		label = "0"
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"opengauge/core/unit"
 	"opengauge/present/figure"
 )
 
@@ -41,7 +42,7 @@ func (s *Screen) Moves(m figure.Moves) {
 		s.Printf("%s%s\n", axis(row, rows, top), flowStyle(m.Writes).Render(string(grid[row])))
 	}
 	s.Println(strings.Repeat(" ", axisWidth+1) + faint.Render("└"+strings.Repeat("─", columns)))
-	end := fmt.Sprintf("%.4g GB", m.Gigabytes)
+	end := unit.Digits(m.Gigabytes, 4) + " GB"
 	s.Println(strings.Repeat(" ", axisWidth+2) + "0" + strings.Repeat(" ", max(columns-len(end)-1, 1)) + end)
 	s.Paragraph("  ", strings.Join(append(legend, "· beyond the recording"), "   "))
 	for _, mark := range m.Crossings {

@@ -7,6 +7,7 @@ import (
 
 	"opengauge/core/review"
 	"opengauge/core/review/design"
+	"opengauge/core/unit"
 )
 
 // sheetWidth is that of a printed page.
@@ -22,8 +23,9 @@ func Sheet(w io.Writer, d *design.Design, check design.Check) error {
 	s.Println("BENCH SHEET: " + Clean(r.Name))
 	s.Paragraph("", r.Question)
 	s.Println("")
-	s.Paragraph("", fmt.Sprintf("%d visits at the least, about %s, %d swaps. Later visits follow from what these give: "+
-		"opengauge review run says which.", check.Least.Visits, design.Hours(check.Least.Hours), check.Least.Swaps))
+	s.Paragraph("", fmt.Sprintf("%s at the least, about %s, %s. Later visits follow from what these give: "+
+		"opengauge review run says which.", unit.Count(check.Least.Visits, "visit"), design.Hours(check.Least.Hours),
+		unit.Count(check.Least.Swaps, "swap")))
 	line := strings.Repeat("-", sheetWidth)
 	before, day := review.Cell{}, ""
 	for _, v := range check.Order {

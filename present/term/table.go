@@ -1,14 +1,44 @@
 package term
 
 import (
+	"slices"
+	"strings"
+
 	"charm.land/lipgloss/v2"
 	lipglosstable "charm.land/lipgloss/v2/table"
 
 	"opengauge/present/table"
 )
 
-// Table writes a table, and its notes under it.
+// Table writes a table, and its notes under it: in a terminal as wide as that is, and whole
+// where nobody looks.
 func (s *Screen) Table(t table.Table) {
+	if s.Interactive {
+		fit, left, ok := narrowed(t, s.Width)
+		if !ok {
+			s.blocks(t)
+			s.notes(t)
+			return
+		}
+		t = fit
+		if len(left) > 0 {
+			slices.Reverse(left)
+			t.Notes = append(slices.Clone(t.Notes), "Left out here, and there in a wider terminal or a pipe: "+
+				strings.Join(left, ", ")+".")
+		}
+	}
+	s.grid(t)
+	s.notes(t)
+}
+
+func (s *Screen) notes(t table.Table) {
+	for _, note := range t.Notes {
+		s.Paragraph("  ", note)
+	}
+}
+
+// grid writes the columns and rows.
+func (s *Screen) grid(t table.Table) {
 	headers := make([]string, len(t.Columns))
 	for i, column := range t.Columns {
 		headers[i] = column.Title
@@ -37,7 +67,4 @@ func (s *Screen) Table(t table.Table) {
 		drawn.Row(cells...)
 	}
 	s.Println(drawn.Render())
-	for _, note := range t.Notes {
-		s.Paragraph("  ", note)
-	}
 }

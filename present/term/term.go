@@ -57,7 +57,16 @@ func (s *Screen) Printf(format string, arguments ...any) {
 func (s *Screen) Println(text string) { s.Printf("%s\n", text) }
 
 // Heading writes a line that begins something new.
-func (s *Screen) Heading(text string) { s.Println(bold.Render(Clean(text))) }
+func (s *Screen) Heading(text string) {
+	text = Clean(text)
+	if !s.Interactive {
+		s.Println(bold.Render(text))
+		return
+	}
+	for _, line := range strings.Split(lipgloss.Wrap(text, max(s.Width, 20), ""), "\n") {
+		s.Println(bold.Render(strings.TrimRight(line, " ")))
+	}
+}
 
 // A figure and its unit are never parted by the end of a line: while a text is wrapped, a rune of
 // the private use area stands for the space between them.
@@ -75,6 +84,17 @@ func (s *Screen) Paragraph(lead, text string) {
 		s.Println(lead + strings.TrimRight(strings.ReplaceAll(line, heldSpace, " "), " "))
 		lead = strings.Repeat(" ", indent)
 	}
+}
+
+// legend writes what signs mean, under a drawing.
+func (s *Screen) legend(text string) {
+	if room := s.Width - axisWidth - 2; s.Interactive && lipgloss.Width(text) > room {
+		for _, line := range strings.Split(lipgloss.Wrap(Clean(text), max(room, 20), ""), "\n") {
+			s.Println(strings.Repeat(" ", axisWidth+2) + faint.Render(strings.TrimRight(line, " ")))
+		}
+		return
+	}
+	s.Println(strings.Repeat(" ", axisWidth+2) + faint.Render(text))
 }
 
 // Clean takes out of a text what would steer a terminal instead of being shown.

@@ -8,6 +8,9 @@ import (
 	"testing"
 	"time"
 
+	"charm.land/lipgloss/v2"
+	"github.com/charmbracelet/x/ansi"
+
 	"opengauge/core/bench/link"
 	"opengauge/core/load"
 	"opengauge/core/measure/run"
@@ -282,5 +285,70 @@ func TestEvidenceOfExplanations(t *testing.T) {
 		if !strings.Contains(out.String(), want) {
 			t.Errorf("%q is missing in:\n%s", want, out.String())
 		}
+	}
+}
+
+// wideTable has more than a terminal of eighty columns shows.
+func wideTable() table.Table {
+	t := table.Table{Columns: []table.Column{table.Text("load"), table.Text("session").Kept(), table.Number("MB/s").Kept(),
+		table.Text("between").Spared(1), table.Number("passes").Spared(2), table.Text("remark").Spared(3)}}
+	t.Rows = [][]string{
+		{"write sequential 1 MiB, depth 8, sustained, until 300 GB are moved", "barnacle-automatic", "2 489", "2 480 to 2 495",
+			"3", "the fan began late"},
+		{"read random 4 KiB, depth 32", "barnacle-fan-on", "372", "371 to 373", "3", ""},
+	}
+	return t
+}
+
+// No table is wider than the terminal: texts are shortened, the least important columns are
+// left out and named, and at last rows become blocks. Where nobody looks it is whole.
+func TestTablesFitTheTerminal(t *testing.T) {
+	for _, c := range []struct {
+		width       int
+		interactive bool
+		there, not  []string
+	}{
+		{200, true, []string{"until 300 GB are moved", "the fan began late"}, []string{"Left out"}},
+		{90, true, []string{"write sequ", "…", "2 480 to 2 495", "Left out here"}, []string{"the fan began late"}},
+		{60, true, []string{"barnacle-automatic", "2 489", "between, passes, remark"}, []string{"2 480 to 2 495  "}},
+		{30, true, []string{"barnacle-automatic", "2 489", "session", "the fan"}, []string{"Left out"}},
+		{40, false, []string{"until 300 GB are moved", "the fan began late"}, []string{"Left out", "…"}},
+	} {
+		var out strings.Builder
+		screen := &Screen{out: &out, Width: c.width, Interactive: c.interactive}
+		screen.Table(wideTable())
+		text := ansi.Strip(out.String())
+		for _, line := range strings.Split(text, "\n") {
+			if c.interactive && lipgloss.Width(line) > c.width {
+				t.Errorf("at %d columns a line has %d: %q", c.width, lipgloss.Width(line), line)
+			}
+		}
+		for _, want := range c.there {
+			if !strings.Contains(text, want) {
+				t.Errorf("at %d columns %q is not in\n%s", c.width, want, text)
+			}
+		}
+		for _, never := range c.not {
+			if strings.Contains(text, never) {
+				t.Errorf("at %d columns %q is in\n%s", c.width, never, text)
+			}
+		}
+	}
+}
+
+// Sensors that are as warm as each other are both seen.
+func TestSensorsCloseTogetherAreSeen(t *testing.T) {
+	trace := figure.HeatTrace{Title: "t", Seconds: 60, Unit: "MB/s",
+		Throughput: figure.Line{Points: []figure.Point{{Seconds: 0, Value: 1}, {Seconds: 60, Value: 1}}},
+		Temperatures: []figure.Line{
+			{Name: "controller", Points: []figure.Point{{Seconds: 30, Value: 40}, {Seconds: 60, Value: 70}}},
+			{Name: "drive", Points: []figure.Point{{Seconds: 30, Value: 40}, {Seconds: 60, Value: 50}}}}}
+	var out strings.Builder
+	screen := &Screen{out: &out, Width: 100}
+	screen.HeatTrace(trace)
+	text := ansi.Strip(out.String())
+	if !strings.Contains(text, "◆ several together") || strings.Count(text, "◆") < 20 || strings.Count(text, "×") < 20 ||
+		strings.Count(text, "•") < 20 {
+		t.Errorf("they are drawn as\n%s", text)
 	}
 }

@@ -103,7 +103,7 @@ func TestFaultyRecordings(t *testing.T) {
 			}
 			return healthy(s)
 		}},
-		{"a clock that steps back", "stepped back by 3.6e+03 s", func(s int) string {
+		{"a clock that steps back", "stepped back by 59 min 59 s", func(s int) string {
 			line := healthy(s)
 			if s > 250 {
 				line = strings.Replace(line, fmt.Sprint(s), fmt.Sprint(s-3600), 1)
@@ -159,8 +159,8 @@ func TestRecordingsThatAreNone(t *testing.T) {
 		{"", "is empty"},
 		{"t_seconds,mb_per_second\n1,2\n", "no column \"bytes_per_second\", but t_seconds, mb_per_second"},
 		{"t_seconds,t_seconds,bytes_per_second\n", "is there twice"},
-		{"t_seconds,bytes_per_second\n", "only 0 lines"},
-		{"t_seconds,bytes_per_second\n1,NaN\n2,x\n3,-4\n", "only 0 lines"},
+		{"t_seconds,bytes_per_second\n", "0 lines of it"},
+		{"t_seconds,bytes_per_second\n1,NaN\n2,x\n3,-4\n", "0 lines of it"},
 		{table("t_seconds,bytes_per_second", 9, func(s int) string { return fmt.Sprintf("%d,1042", s) }),
 			"look like MB/s"},
 		{table("t_seconds,bytes_per_second", 9, func(s int) string { return fmt.Sprintf("%d,1e15", s) }),

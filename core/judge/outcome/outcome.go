@@ -139,7 +139,7 @@ func (o *Outcome) Failures() string {
 }
 
 func (o *Outcome) rates(count float64) string {
-	return fmt.Sprintf("%.3g an hour, %.3g a TB", o.Hourly(count), o.Terabyte(count))
+	return fmt.Sprintf("%s an hour, %s a TB", unit.Digits(o.Hourly(count), 3), unit.Digits(o.Terabyte(count), 3))
 }
 
 // slowed is for how many seconds heat slowed a session.

@@ -206,7 +206,8 @@ func (rd *reader) inTime(made *row) bool {
 		const told = 20
 		if len(rd.stepped) < told {
 			rd.stepped = append(rd.stepped, session.Event{TSeconds: rd.last, Kind: event.Clock,
-				Detail: fmt.Sprintf("the recording's clock stepped back by %.3g s; what follows was moved on", back)})
+				Detail: fmt.Sprintf("the recording's clock stepped back by %s; what follows was moved on",
+					unit.Stretch(back))})
 		}
 	}
 	rd.last = made.t
@@ -312,8 +313,8 @@ const (
 
 func (rd *reader) check() error {
 	if len(rd.rows) < fewestRows {
-		return fmt.Errorf("only %d lines say when they were and how fast; at least %d are needed", len(rd.rows),
-			fewestRows)
+		return fmt.Errorf("%s of it say when they were and how fast; at least %d have to",
+			unit.Count(len(rd.rows), "line"), fewestRows)
 	}
 	var moving []float64
 	for _, r := range rd.rows {
@@ -465,16 +466,16 @@ func (rd *reader) events(step float64, faulty int) []session.Event {
 			Detail: fmt.Sprintf(format, arguments...)})
 	}
 	if rd.unread > 0 {
-		add(0, "%d lines without a time or a throughput were left out", rd.unread)
+		add(0, "left out: %s without a time or a throughput", unit.Count(rd.unread, "line"))
 	}
 	if rd.zeros > 0 {
-		add(0, "%d lines without a throughput, one after the other, are taken for nothing moving", rd.zeros)
+		add(0, "taken for nothing moving: %s without a throughput, one after the other", unit.Count(rd.zeros, "line"))
 	}
 	if rd.repeated > 0 {
-		add(0, "%d lines at the time of the line before were left out", rd.repeated)
+		add(0, "left out: %s at the time of the line before", unit.Count(rd.repeated, "line"))
 	}
 	if faulty > 0 {
-		add(0, "%d temperatures that cannot be true were left out", faulty)
+		add(0, "left out: %s that cannot be true", unit.Count(faulty, "temperature"))
 	}
 	if rd.perRow > 1 {
 		add(0, "%d lines each were put together, as there are so many", rd.perRow)
@@ -482,7 +483,7 @@ func (rd *reader) events(step float64, faulty int) []session.Event {
 	const told = 20
 	for i := 1; i < len(rd.rows) && len(events) < told; i++ {
 		if gap := rd.rows[i].t - rd.rows[i-1].t; gap > 5*step {
-			add(rd.rows[i-1].t, "nothing was recorded for %.3g s", gap)
+			add(rd.rows[i-1].t, "nothing was recorded for %s", unit.Stretch(gap))
 		}
 	}
 	return events

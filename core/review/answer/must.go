@@ -41,7 +41,7 @@ type must struct {
 var musts = []must{
 	{before: true, asked: func(r *review.Review) string {
 		if most := r.PriceMost(); most > 0 {
-			return fmt.Sprintf("cost at most %g", most)
+			return fmt.Sprintf("cost at most %s", unit.Price(most))
 		}
 		return ""
 	}, judge: judgePrice},
@@ -103,7 +103,7 @@ func allMet(list []Must) bool {
 }
 
 func judgePrice(r *review.Review, o *option, _ []*reading.Visit) (Met, string) {
-	why := fmt.Sprintf("it costs %g", o.price())
+	why := fmt.Sprintf("it costs %s", unit.Price(o.price()))
 	if o.price() > r.PriceMost() {
 		return No, why
 	}

@@ -54,9 +54,9 @@ func (j *judge) turns(v *Verdict, named, runner int) string {
 		return ""
 	}
 	if v.Cheaper {
-		return fmt.Sprintf("%s is better by %s, which is below the %s that matter, and costs %g more: if that mattered, it "+
-			"would be %s", b.Name, unit.Percent(-v.Ahead.Share/(1+v.Ahead.Share)), unit.Percent(j.review.Decide.Matters),
-			b.Price-a.Price, b.Name)
+		return fmt.Sprintf("%s is better by %s, which is below the %s that matter, and costs %s more: if that mattered, it "+
+			"would be %s", b.Name, unit.Percent(-v.Ahead.Share/(1+v.Ahead.Share)), unit.Given(j.review.Decide.Matters),
+			unit.Price(b.Price-a.Price), b.Name)
 	}
 	if v.Settled && v.Ahead.Share < 0 {
 		return fmt.Sprintf("%s looks better by %s, and is not as sure yet not to be worse than others by more than matters",
@@ -71,12 +71,12 @@ func (j *judge) turns(v *Verdict, named, runner int) string {
 	case share <= 0:
 		return ""
 	case share < j.review.Decide.Matters && b.Price < a.Price:
-		return fmt.Sprintf("%s is behind by %s, less than the %s that matter, and costs %g less: once that is sure, it is "+
-			"%s", b.Name, unit.Percent(share), unit.Percent(j.review.Decide.Matters), a.Price-b.Price, b.Name)
+		return fmt.Sprintf("%s is behind by %s, less than the %s that matter, and costs %s less: once that is sure, it is "+
+			"%s", b.Name, unit.Percent(share), unit.Given(j.review.Decide.Matters), unit.Price(a.Price-b.Price), b.Name)
 	}
 	text := fmt.Sprintf("the %s of %s would have to be %s by %s", f.Name, b.Name, better, unit.Percent(share))
 	if b.Price < a.Price {
-		text += fmt.Sprintf(", or a difference of that much not matter: it costs %g less", a.Price-b.Price)
+		text += fmt.Sprintf(", or a difference of that much not matter: it costs %s less", unit.Price(a.Price-b.Price))
 	}
 	return text
 }
@@ -103,8 +103,8 @@ func (j *judge) whyNot(v *Verdict, named int) string {
 		return "nothing was put together twice, so that nobody knows how much a set-up differs from itself"
 	}
 	return fmt.Sprintf("%s is asked, and %s is reached that nothing is better than %s by more than %s",
-		unit.Percent(j.review.Decide.Sure), unit.Percent(math.Floor(v.Sure*1000)/1000), v.Named,
-		unit.Percent(j.review.Decide.Matters))
+		unit.Given(j.review.Decide.Sure), unit.Percent(math.Floor(v.Sure*1000)/1000), v.Named,
+		unit.Given(j.review.Decide.Matters))
 }
 
 // noFigure says why an option has no figure.

@@ -182,9 +182,9 @@ func Words(f review.Figure, value float64, n unit.Notation) string {
 	case "B/s":
 		return n.Rate(unit.BytesPerSecond(value))
 	case "W", "J/GB":
-		return fmt.Sprintf("%.3g %s", value, f.Unit)
+		return unit.Digits(value, 3) + " " + f.Unit
 	case "a second":
 		return unit.Grouped(int64(math.Round(value))) + " a second"
 	}
-	return fmt.Sprintf("%.3g %s", value, f.Unit)
+	return unit.Digits(value, 3) + " " + f.Unit
 }
