@@ -257,8 +257,8 @@ func TestTagsRemoveAndCheckCommands(t *testing.T) {
 	if got := d.run("logbook", "remove"); got.code != 2 {
 		t.Errorf("removing everything: %d, %s", got.code, got.stderr)
 	}
-	wants(t, "remove", d.must("logbook", "remove", "--tag", "drops", "--yes"), "removed 1 sessions")
-	wants(t, "check", d.must("logbook", "check"), "14 sessions, all of them can be read")
+	wants(t, "remove", d.must("logbook", "remove", "--tag", "drops", "--yes"), "removed 1 session")
+	wants(t, "check", d.must("logbook", "check"), "14 sessions, and nothing is damaged")
 	if list := decode[struct{ Total int }](t, d.must("logbook", "list", "--json")); list.Total != 14 {
 		t.Errorf("%d sessions are left", list.Total)
 	}

@@ -44,7 +44,7 @@ func TestADamagedLogbookIsSaved(t *testing.T) {
 	}
 	d.must("logbook", "import", exported, "--logbook", filepath.Join(folder, "third.db"))
 	for _, made := range []string{saved, other, filepath.Join(folder, "third.db")} {
-		wants(t, filepath.Base(made), d.must("logbook", "check", "--logbook", made), "2 sessions, all of them can be read")
+		wants(t, filepath.Base(made), d.must("logbook", "check", "--logbook", made), "2 sessions, and nothing is damaged")
 	}
 	if got := d.run("logbook", "check", "--repair", saved); got.code == 0 {
 		t.Error("a repair replaces a logbook that is there")

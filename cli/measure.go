@@ -193,10 +193,7 @@ func (e *environment) throughSetup(named, through string) (*book.Setup, error) {
 func (e *environment) announce(request run.Request) {
 	d := request.Target.Description()
 	estimate := request.Plan.Estimate(request.Hold)
-	passes := "1 pass"
-	if estimate.Passes != 1 {
-		passes = unit.Count(estimate.Passes, "pass", "passes")
-	}
+	passes := unit.Count(estimate.Passes, "pass", "passes")
 	if estimate.FilledIn > 0 {
 		passes += fmt.Sprintf(" at the most, and %d combinations filled in from those", estimate.FilledIn)
 	}
@@ -215,7 +212,7 @@ func (e *environment) announce(request run.Request) {
 		text += " of simulated time"
 	}
 	screen := term.NewScreen(e.stderr)
-	screen.Println(text)
+	screen.Line(text)
 	for _, contradiction := range request.Chain.Contradictions {
 		screen.Println("contradiction: " + contradiction)
 	}

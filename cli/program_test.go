@@ -499,7 +499,7 @@ func TestBadInput(t *testing.T) {
 		{"unknown enclosure", []string{"measure", "sim:sandpiper", "--through", "albatross"}, 2,
 			"known are barnacle, limpet, whelk"},
 		{"unknown figure", []string{"report", "latest", "--image", "x.png", "--figure", "pie"}, 2,
-			"chain-strip, comparison, moves, sweeps, copy-matrix, depth-map"},
+			"chain-strip, comparison, over-time, moves, sweeps, copy-matrix"},
 		{"broken logbook", []string{"measure", folder, "--logbook", noBook}, 1, "is no logbook"},
 		{"no logbook", []string{"logbook", "list", "--logbook", filepath.Join(folder, "none.db")}, 1,
 			"measure something first"},

@@ -154,7 +154,7 @@ func TestAReviewIsCarried(t *testing.T) {
 		t.Errorf("%+v", a)
 	}
 	if again := other.must("review", "take", pack, "--out", filepath.Join(folder, "there")); !strings.Contains(again,
-		"added 0 sessions of the review firmware; 3 were there already") {
+		"added 0 sessions of the review firmware; 3 already there") {
 		t.Errorf("%q", again)
 	}
 	validated(t, "review-pack", unpacked(t, pack))

@@ -52,11 +52,25 @@ func leadOfOne(r Report, s *session.Session) Lead {
 		if kind, known := figure.FormOf(name); known {
 			if figures := kind.Of(r.Subject); len(figures) > 0 {
 				lead.Figure = &Shown{Figure: figures[0], Kind: name}
+				if len(found) > 0 {
+					lead.Figure.Figure = ofPass(figures, found[0].finding)
+				}
 				break
 			}
 		}
 	}
 	return lead
+}
+
+// ofPass is the figure of the pass that a finding is about, or else the first.
+func ofPass(figures []figure.Figure, f session.Finding) figure.Figure {
+	for _, each := range figures {
+		trace, is := each.(figure.HeatTrace)
+		if is && slices.ContainsFunc(trace.Spans, func(span figure.Span) bool { return span.Kind == f.Kind }) {
+			return each
+		}
+	}
+	return figures[0]
 }
 
 // plainly says of a session in which nothing was found how fast it was at most.
@@ -115,42 +129,51 @@ const mostWeighed, mostTried = 400, 20
 func effectsOf(sessions []*session.Session) []effect {
 	sessions = sessions[:min(len(sessions), mostWeighed)]
 	var effects []effect
-	keys := differing(sessions)
-	for _, key := range keys {
-		if slices.ContainsFunc(factor.Follows[key], func(cause string) bool { return slices.Contains(keys, cause) }) {
-			continue // it is that other difference
-		}
-		found, err := compare.EffectOf(key, "", sessions)
-		if err != nil {
-			continue
-		}
-		for _, row := range found.Loads {
-			for i, one := range row.Effects {
-				if (one.Verdict == compare.Better || one.Verdict == compare.Worse) && one.Groups > 0 {
-					effects = append(effects, effect{key, found.Values[0], one.Value, row, one, row.Words(i), found.Groups})
+	for key, values := range differing(sessions) {
+		for _, base := range values { // what is better against one is worse the other way round
+			found, err := compare.EffectOf(key, base, sessions)
+			if err != nil {
+				continue
+			}
+			for _, row := range found.Loads {
+				for i, one := range row.Effects {
+					if one.Verdict == compare.Better && one.Groups > 0 {
+						effects = append(effects, effect{key, base, one.Value, row, one, row.Words(i), found.Groups})
+					}
 				}
 			}
 		}
 	}
-	slices.SortStableFunc(effects, func(a, b effect) int {
-		return cmp.Compare(math.Abs(math.Log(b.of.Ratio)), math.Abs(math.Log(a.of.Ratio)))
+	slices.SortFunc(effects, func(a, b effect) int {
+		return cmp.Or(cmp.Compare(math.Abs(math.Log(b.of.Ratio)), math.Abs(math.Log(a.of.Ratio))),
+			cmp.Compare(a.sentence(), b.sentence()))
 	})
 	return effects
 }
 
-// differing are the factors in which some of the sessions differ.
-func differing(sessions []*session.Session) []string {
-	values := map[string]string{}
-	keys := map[string]bool{}
+// mostValues of a factor are held against each other.
+const mostValues = 6
+
+// differing are the factors in which some of the sessions differ, each with its values;
+// without those that only follow from another one.
+func differing(sessions []*session.Session) map[string][]string {
+	values := map[string][]string{}
 	for _, s := range sessions {
 		for key, value := range factor.Of(s) {
-			if before, seen := values[key]; seen && !factor.Alike(before, value) {
-				keys[key] = true
+			known := slices.ContainsFunc(values[key], func(other string) bool { return factor.Alike(other, value) })
+			if !known && len(values[key]) < mostValues {
+				values[key] = append(values[key], value)
 			}
-			values[key] = value
 		}
 	}
-	return slices.Sorted(maps.Keys(keys))
+	differ := func(key string) bool { return len(values[key]) > 1 }
+	causes := map[string][]string{}
+	for key := range values {
+		if differ(key) && !slices.ContainsFunc(factor.Follows[key], differ) {
+			causes[key] = values[key]
+		}
+	}
+	return causes
 }
 
 func (e effect) sentence() string {
@@ -197,14 +220,18 @@ func holds(names []string, s *session.Session) bool {
 
 // undecided says why nothing can be said of sessions together.
 func undecided(r Report) string {
+	keys := slices.Sorted(maps.Keys(differing(r.Sessions)))
 	switch {
 	case r.Comparison == nil:
 		return fmt.Sprintf("%d sessions that have no load in common: nothing can be set against anything else here.",
 			len(r.Sessions))
 	case len(r.Comparison.Sides) == 2 && len(r.Comparison.Verdicts) == 1:
-		return r.Comparison.Verdicts[0]
+		if len(keys) < 2 {
+			return r.Comparison.Verdicts[0]
+		}
+		return fmt.Sprintf("Nobody can say what makes the difference, as they differ in %s together. Measured: %s",
+			listed(keys), r.Comparison.Verdicts[0])
 	}
-	keys := differing(r.Sessions)
 	if len(keys) == 0 {
 		return fmt.Sprintf("%d sessions of the same set-up, and no load in which they surely differ.", len(r.Sessions))
 	}

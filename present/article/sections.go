@@ -212,11 +212,11 @@ func howLong(r Report) []Block {
 			}
 		}
 	}
-	const few = 3
+	const few = 6
 	switch {
 	case len(said) == 0:
 		return nil
-	case len(said) > few:
+	case len(said) > few && len(r.Amounts) == 0:
 		return []Block{folded("The same in words, a line a session", Block{Points: said})}
 	}
 	return []Block{{Points: said}}

@@ -21,7 +21,7 @@ const narrowestColumn = 11
 func (s *Screen) ChainStrip(strip figure.ChainStrip) {
 	s.Heading(strip.Title)
 	if strip.Subtitle != "" {
-		s.Println(faint.Render(Clean(strip.Subtitle)))
+		s.faintly(strip.Subtitle)
 	}
 	room := max(min(s.Width, plainWidth)-axisWidth-2, narrowestColumn)
 	most := max(room/narrowestColumn, 1)

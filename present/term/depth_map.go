@@ -19,7 +19,7 @@ var shades = []string{"·", "░", "▒", "▓", "█"}
 // its value and a mark that is darker the closer it is to the ceiling.
 func (s *Screen) DepthMap(m figure.DepthMap) {
 	s.Heading(m.Title)
-	s.Println(faint.Render(Clean(m.Subtitle)))
+	s.faintly(m.Subtitle)
 	width, gap := cellWidth(m), " "
 	if s.Interactive && axisWidth+2+(width+3)*len(m.Depths) > s.Width {
 		gap = ""

@@ -12,7 +12,7 @@ import (
 // of what it was there.
 func (s *Screen) FillLadder(ladder figure.FillLadder) {
 	s.Heading(ladder.Title)
-	s.Println(faint.Render(Clean(ladder.Subtitle)))
+	s.faintly(ladder.Subtitle)
 	const beside = 34
 	longest := max(min(s.Width, plainWidth)-beside, 20)
 	for _, climb := range ladder.Loads {

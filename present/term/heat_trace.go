@@ -32,7 +32,7 @@ func (s *Screen) HeatTrace(trace figure.HeatTrace) {
 		return
 	}
 	s.Heading(trace.Title)
-	s.Println(faint.Render(Clean(trace.Subtitle)))
+	s.faintly(trace.Subtitle)
 	s.flow(trace, columns)
 	s.heat(trace, columns)
 	s.fan(trace, columns)

@@ -36,7 +36,7 @@ func (s *Screen) Moves(m figure.Moves) {
 		legend = append(legend, fmt.Sprintf("%c %s", moveSigns[i%len(moveSigns)], line.Name))
 	}
 	s.Heading(m.Title)
-	s.Println(faint.Render(Clean(m.Subtitle)))
+	s.faintly(m.Subtitle)
 	s.Printf("%*s  %s\n", axisWidth, m.Unit, faint.Render("lower is better"))
 	for row := rows - 1; row >= 0; row-- {
 		s.Printf("%s%s\n", axis(row, rows, top), flowStyle(m.Writes).Render(string(grid[row])))

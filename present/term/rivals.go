@@ -28,7 +28,7 @@ func (s *Screen) Rivals(r figure.Rivals) {
 	put(r.Second.Curve.Points, '╌')
 	put(r.First.Curve.Points, '━')
 	s.Heading(r.Title)
-	s.Println(faint.Render(Clean(r.Subtitle)))
+	s.faintly(r.Subtitle)
 	s.Printf("%*s  %s\n", axisWidth, r.Unit, faint.Render("higher is better"))
 	for row := rows - 1; row >= 0; row-- {
 		s.Printf("%s%s\n", axis(row, rows, top), flowStyle(r.Writes).Render(string(grid[row])))

@@ -86,6 +86,27 @@ func (s *Screen) Paragraph(lead, text string) {
 	}
 }
 
+// Line writes a line, wrapped where a person looks, and whole in a pipe.
+func (s *Screen) Line(text string) {
+	if s.Interactive {
+		s.Paragraph("", text)
+		return
+	}
+	s.Println(text)
+}
+
+// faintly writes what stands below a heading, wrapped where a person looks.
+func (s *Screen) faintly(text string) {
+	text = Clean(text)
+	if !s.Interactive {
+		s.Println(faint.Render(text))
+		return
+	}
+	for _, line := range strings.Split(lipgloss.Wrap(text, max(s.Width, 20), ""), "\n") {
+		s.Println(faint.Render(strings.TrimRight(line, " ")))
+	}
+}
+
 // legend writes what signs mean, under a drawing.
 func (s *Screen) legend(text string) {
 	if room := s.Width - axisWidth - 2; s.Interactive && lipgloss.Width(text) > room {
