@@ -52,7 +52,7 @@ func notice(t *testing.T) string {
 	}
 	var out strings.Builder
 	out.WriteString("Open Gauge\n\nLicensed under Apache-2.0, see LICENSE. It is linked with the modules below, and its " +
-		"report page\ncarries the chart library at the end. This file is made by make docs.\n")
+		"report page\ncarries the library at the end, which draws what is touched. This file is made by make docs.\n")
 	for _, path := range slices.Sorted(maps.Keys(linked)) {
 		m := linked[path]
 		licensed(t, &out, m.Path+" "+m.Version, m.Dir)

@@ -383,7 +383,7 @@ func (e *environment) showCopies(s *session.Session, notation unit.Notation) err
 		screen.Findings(s.Findings)
 	}
 	screen.Println("")
-	screen.Paragraph("", kept(s))
+	screen.Line(kept(s))
 	return nil
 }
 

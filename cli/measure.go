@@ -236,7 +236,7 @@ func (e *environment) showMeasured(s *session.Session, notation unit.Notation) e
 	screen.Outcome(became.Says(), len(s.Findings))
 	screen.Findings(s.Findings)
 	screen.Println("")
-	screen.Paragraph("", kept(s))
+	screen.Line(kept(s))
 	return nil
 }
 

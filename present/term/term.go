@@ -86,13 +86,13 @@ func (s *Screen) Paragraph(lead, text string) {
 	}
 }
 
-// Line writes a line, wrapped where a person looks, and whole in a pipe.
+// Line writes a line, wrapped where it has no room and a person looks, and whole in a pipe.
 func (s *Screen) Line(text string) {
-	if s.Interactive {
+	if s.Interactive && lipgloss.Width(text) > s.Width {
 		s.Paragraph("", text)
 		return
 	}
-	s.Println(text)
+	s.Println(Clean(text))
 }
 
 // faintly writes what stands below a heading, wrapped where a person looks.
