@@ -38,7 +38,7 @@ func TestRecipes(t *testing.T) {
 			text: "note  wide-tail  probability", documents: `"kind": "wide-tail"`, page: "has a wide tail",
 			docs: "| `wide-tail` |"},
 		{name: "figure", mostFiles: 3, step: "  - sweep: {operation: read, access: random, block: 64KiB, depth: 1}",
-			text: "p99 over median", documents: "figure-tails", page: `id="tails-`, docs: "| `tails` |"},
+			text: "p99 over median", documents: "-tails.png", page: `id="tails-`, docs: "| `tails` |"},
 		{name: "step", mostFiles: 4, step: "  - paced: {times: 2, pause: 10s, block: 64KiB}",
 			text: "64 KiB      1  5.0 s", documents: `"step": "paced"`, page: ">paced<", docs: "| `paced` |"},
 		{name: "dimension", mostFiles: 5,

@@ -242,7 +242,7 @@ func (e *environment) showMeasured(s *session.Session, notation unit.Notation) e
 
 // kept says where a session is, and what to do with it.
 func kept(s *session.Session) string {
-	return fmt.Sprintf("Kept as %s. Next: opengauge explain %s, or opengauge report %s --out report.html", s.ID, s.ID, s.ID)
+	return fmt.Sprintf("Kept as %s. Next: opengauge explain %[1]s, or opengauge report %[1]s --out report.html", s.ID)
 }
 
 // showPasses writes the passes, and what repeats of them amount to.

@@ -246,8 +246,8 @@ func (e *environment) showCheck(c planCheck, flags *planFlags) {
 	screen.Heading(c.Plan)
 	screen.Printf("  passes     %d, of which %d write\n", c.Passes, c.WritePasses)
 	if c.FilledIn > 0 {
-		screen.Paragraph("  filled in  ", unit.Count(c.FilledIn, "combination")+" at the least, from the passes: the sweep is "+
-			"adaptive")
+		screen.Paragraph("  filled in  ", unit.Count(c.FilledIn, "combination")+" at the least, from the passes: the "+
+			"sweep is adaptive")
 	}
 	screen.Printf("  time       %s at the most, filling and flushing aside\n",
 		unit.Span(unit.Duration(c.ElapsedSeconds)))

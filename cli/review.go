@@ -195,7 +195,7 @@ func (e *environment) showReviewCheck(r *reviewed, check design.Check) {
 	screen.Println("")
 	screen.Table(table.Order(check.Order))
 	screen.Println("")
-	screen.Line("Next: opengauge review run "+r.file+", or --sheet FILE for a sheet to print")
+	screen.Line("Next: opengauge review run " + r.file + ", or --sheet FILE for a sheet to print")
 }
 
 func times(count int) string { return unit.Count(count, "visit") }
@@ -282,12 +282,12 @@ func (e *environment) showNext(r *reviewed, a *answer.Answer) {
 	screen.Println("")
 	switch {
 	case a.Settled():
-		screen.Line("The answer is as sure as was asked. Next: opengauge review answer "+r.file)
+		screen.Line("The answer is as sure as was asked. Next: opengauge review answer " + r.file)
 	case a.Next != nil:
 		screen.Paragraph("Would help most: ", fmt.Sprintf("%s, about %s: %s.", a.Next.Cell, design.Hours(a.Next.Hours),
 			a.Next.Why))
-		screen.Line("Next: opengauge review run "+r.file)
+		screen.Line("Next: opengauge review run " + r.file)
 	default:
-		screen.Line("Next: opengauge review run "+r.file)
+		screen.Line("Next: opengauge review run " + r.file)
 	}
 }

@@ -81,8 +81,8 @@ func (e *environment) reviewPack(file, out string) error {
 		return err
 	}
 	e.wrote(out)
-	e.screen().Printf("%s and %s; take them in with: opengauge review take %s\n", unit.Count(len(pack.Sessions), "session"),
-		unit.Count(len(pack.Files), "file"), out)
+	e.screen().Printf("%s and %s; take them in with: opengauge review take %s\n",
+		unit.Count(len(pack.Sessions), "session"), unit.Count(len(pack.Files), "file"), out)
 	return nil
 }
 

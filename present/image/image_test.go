@@ -186,7 +186,8 @@ func TestADarkPictureHasTheDarkTones(t *testing.T) {
 		if tone.Name != "paper" && tone.Name != "indigo" {
 			continue
 		}
-		if dark, light := countNear(picture, toned(tone.Dark)), countNear(picture, toned(tone.Light)); dark < 1000 || light > 100 {
+		dark, light := countNear(picture, toned(tone.Dark)), countNear(picture, toned(tone.Light))
+		if dark < 1000 || light > 100 {
 			t.Errorf("%d pixels of the dark %s and %d of the light one", dark, tone.Name, light)
 		}
 	}

@@ -55,8 +55,8 @@ func Order(visits []design.Visit) Table {
 // Options are what is chosen between, with what each does.
 func Options(r review.Review, v answer.Verdict, notation unit.Notation) Table {
 	f := r.Decide.Figure
-	t := Table{Columns: []Column{Text("Option"), Number(f.Name).Kept(), Text("Between").Spared(2), Number("Visits").Spared(3),
-		Number("Costs").Spared(1), Number("Sure"), Text("").Kept()}}
+	t := Table{Columns: []Column{Text("Option"), Number(f.Name).Kept(), Text("Between").Spared(2),
+		Number("Visits").Spared(3), Number("Costs").Spared(1), Number("Sure"), Text("").Kept()}}
 	for _, o := range v.Options {
 		figure, between, sure := "", "", ""
 		if o.Figure > 0 {

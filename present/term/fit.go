@@ -134,7 +134,8 @@ func middled(text string, width int) string {
 	}
 	runes := []rune(text)
 	end := (width - 1) / 2
-	return strings.TrimRight(string(runes[:width-1-end]), " ") + "…" + strings.TrimLeft(string(runes[len(runes)-end:]), " ")
+	first, last := string(runes[:width-1-end]), string(runes[len(runes)-end:])
+	return strings.TrimRight(first, " ") + "…" + strings.TrimLeft(last, " ")
 }
 
 // blocks writes a table as a block of lines a row.

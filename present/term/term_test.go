@@ -293,8 +293,8 @@ func wideTable() table.Table {
 	t := table.Table{Columns: []table.Column{table.Text("load"), table.Text("session").Kept(), table.Number("MB/s").Kept(),
 		table.Text("between").Spared(1), table.Number("passes").Spared(2), table.Text("remark").Spared(3)}}
 	t.Rows = [][]string{
-		{"write sequential 1 MiB, depth 8, sustained, until 300 GB are moved", "barnacle-automatic", "2 489", "2 480 to 2 495",
-			"3", "the fan began late"},
+		{"write sequential 1 MiB, depth 8, sustained, until 300 GB are moved", "barnacle-automatic", "2 489",
+			"2 480 to 2 495", "3", "the fan began late"},
 		{"read random 4 KiB, depth 32", "barnacle-fan-on", "372", "371 to 373", "3", ""},
 	}
 	return t
