@@ -91,6 +91,12 @@ func TestThePageAnswersOnItsFirstScreen(t *testing.T) {
 					t.Errorf("the %s ends at %.0f, below the first screen", part, first[part])
 				}
 			}
+			answer := b.run(`return document.querySelector("#answer").textContent;`)
+			for _, want := range []string{"short-cable/barnacle/sandpiper: 300 GB in ", "host: no difference that matters"} {
+				if !strings.Contains(answer, want) {
+					t.Errorf("the first screen does not say %q", want)
+				}
+			}
 			if !(first["height"] <= 9000) {
 				t.Errorf("the page is %.0f tall", first["height"])
 			}

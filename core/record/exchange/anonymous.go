@@ -138,8 +138,11 @@ func (a *Anonymous) noteIn(text string) {
 	for _, found := range macs.FindAllString(text, -1) {
 		a.note(aliasHost, found)
 	}
-	for _, found := range paths.FindAllString(text, -1) {
-		if path := strings.TrimRight(found, "/."); !systemPath(path) {
+	for _, at := range paths.FindAllStringIndex(text, -1) {
+		if at[0] > 0 && (isWord(text[at[0]-1]) || strings.IndexByte(".-_", text[at[0]-1]) >= 0) {
+			continue // names with strokes between them, as those of a review's cells
+		}
+		if path := strings.TrimRight(text[at[0]:at[1]], "/."); !systemPath(path) {
 			a.note(aliasPath, path)
 		}
 	}
