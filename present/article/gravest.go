@@ -2,7 +2,6 @@ package article
 
 import (
 	"slices"
-	"strings"
 
 	"opengauge/core/judge/finding"
 	"opengauge/core/record/session"
@@ -10,6 +9,9 @@ import (
 
 // mostFindings stand in the open.
 const mostFindings = 6
+
+// mostToo are named of the other sessions that show the same.
+const mostToo = 3
 
 // weighs is a finding, and the other sessions that show the same kind.
 type weighs struct {
@@ -21,7 +23,7 @@ type weighs struct {
 func (s weighs) sentence() string {
 	text := s.by + ": " + s.finding.Summary
 	if len(s.too) > 0 {
-		text += " (" + s.finding.Kind + " in " + strings.Join(s.too, ", ") + " too.)"
+		text += " (" + s.finding.Kind + " in " + listed(s.too, mostToo) + " too.)"
 	}
 	return text
 }

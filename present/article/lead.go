@@ -230,18 +230,20 @@ func undecided(r Report) string {
 			return r.Comparison.Verdicts[0]
 		}
 		return fmt.Sprintf("Nobody can say what makes the difference, as they differ in %s together. Measured: %s",
-			listed(keys), r.Comparison.Verdicts[0])
+			listed(keys, mostListed), r.Comparison.Verdicts[0])
 	}
 	if len(keys) == 0 {
 		return fmt.Sprintf("%d sessions of the same set-up, and no load in which they surely differ.", len(r.Sessions))
 	}
 	return fmt.Sprintf("%d sessions in which no two differ in a single thing by a difference that is sure: they differ "+
-		"in %s together, so which of these makes how much nobody can say.", len(r.Sessions), listed(keys))
+		"in %s together, so which of these makes how much nobody can say.", len(r.Sessions), listed(keys, mostListed))
 }
 
-// listed is texts as a list in a sentence: "a, b and c".
-func listed(texts []string) string {
-	const most = 5
+// mostListed are named in a line.
+const mostListed = 5
+
+// listed is texts as a list in a sentence, so many of them at the most: "a, b and c".
+func listed(texts []string, most int) string {
 	if len(texts) > most {
 		texts = append(slices.Clone(texts[:most]), fmt.Sprintf("%d more", len(texts)-most))
 	}
@@ -291,7 +293,7 @@ func together(r Report) string {
 	texts := []string{fmt.Sprintf("%d sessions", len(r.Sessions))}
 	for _, kind := range order {
 		if names := count[kind]; len(names) > 0 {
-			texts = append(texts, kind+" "+listed(names))
+			texts = append(texts, kind+" "+listed(names, mostListed))
 		}
 	}
 	const day = "2006-01-02"

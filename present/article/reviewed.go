@@ -90,7 +90,7 @@ func inShort(reasons []answer.Reason) string {
 	}
 	texts := known
 	if len(none) > 0 {
-		texts = append(texts, listed(none)+": no difference that matters")
+		texts = append(texts, listed(none, mostListed)+": no difference that matters")
 	}
 	if len(texts) == 0 {
 		return ""
@@ -168,7 +168,7 @@ func testedIn(r Report) string {
 		text += fmt.Sprintf("; %d count", a.Counted)
 	}
 	for _, f := range rv.Factors {
-		text += " · " + f.Key + " " + listed(f.Levels)
+		text += " · " + f.Key + " " + listed(f.Levels, mostListed)
 	}
 	if len(rv.With) > 0 {
 		text += " · " + review.Text(rv.With)
@@ -214,8 +214,22 @@ func optionTables(r Report) []Block {
 		}
 		blocks = append(blocks, tabled(fmt.Sprintf("options-%d", i+1), label,
 			table.Options(*r.Review.Review, *v, r.Notation))...)
+		if out := outOf(v); len(out) > 0 {
+			blocks = append(blocks, folded("Why the others are out", Block{Verdicts: out}))
+		}
 	}
 	return blocks
+}
+
+// outOf says why options are no more in the race.
+func outOf(v *answer.Verdict) []string {
+	var lines []string
+	for _, o := range v.Options {
+		if o.Out != "" {
+			lines = append(lines, o.Name+": "+o.Out+".")
+		}
+	}
+	return lines
 }
 
 // reviewCautions are what a reader of a review has to know.
