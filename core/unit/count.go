@@ -30,7 +30,7 @@ func Digits(value float64, digits int) string {
 	switch {
 	case math.IsNaN(value) || math.IsInf(value, 0):
 		return fmt.Sprint(value)
-	case size >= math.Pow(10, float64(digits)) || size >= 1000:
+	case size >= math.Pow(10, float64(digits))-0.5 || size >= 999.5:
 		return strings.Replace(Grouped(int64(math.Round(value))), "-", "−", 1)
 	case size != 0 && size < 1e-4:
 		return "under 0.0001"
@@ -53,5 +53,5 @@ func Sure(share float64) string {
 	if share >= most {
 		return "more than 99 %"
 	}
-	return "at least " + Percent(math.Floor(share*1000)/1000)
+	return "at least " + Percent(math.Floor(share*100)/100)
 }

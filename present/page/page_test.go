@@ -13,6 +13,7 @@ import (
 
 	"opengauge/core/load"
 	"opengauge/core/record/exchange"
+	"opengauge/core/record/recorded"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/article"
@@ -210,6 +211,25 @@ func TestKnownDigits(t *testing.T) {
 	}{{1021.9876, 1022}, {0.000123456, 0.0001235}, {0, 0}, {-45.678, -45.68}, {1e9 + 1, 1e9}} {
 		if got := known(c.value, 4); got != c.want {
 			t.Errorf("%v is written as %v, want %v", c.value, got, c.want)
+		}
+	}
+}
+
+// Where there is no room for all sessions the first ones are enclosed, whole, and the rest
+// is counted.
+func TestEncloseAsManyAsThereIsRoomFor(t *testing.T) {
+	all := recorded.All(t)
+	whole, err := exchange.Enclose(all, 1<<30)
+	if err != nil || whole.Count != len(all) || whole.Left != 0 {
+		t.Fatalf("%d of %d, %d left, %v", whole.Count, len(all), whole.Left, err)
+	}
+	for _, room := range []int{len(whole.Base64) * 3 / 4, len(whole.Base64) / 4, 1} {
+		some, err := exchange.Enclose(all, room)
+		if err != nil || some.Count < 1 || some.Count >= len(all) || some.Left != len(all)-some.Count {
+			t.Errorf("with room for %d: %d, %d left, %v", room, some.Count, some.Left, err)
+		}
+		if len(some.Base64) > room && some.Count > 1 {
+			t.Errorf("with room for %d it takes %d", room, len(some.Base64))
 		}
 	}
 }

@@ -2,6 +2,7 @@ package table
 
 import (
 	"fmt"
+	"math"
 	"strings"
 
 	"opengauge/core/review"
@@ -82,7 +83,7 @@ func surely(share float64) string {
 	if share >= most {
 		return "> 99 %"
 	}
-	return unit.Percent(float64(int(share*1000)) / 1000)
+	return unit.Percent(math.Floor(share*100) / 100)
 }
 
 func price(value float64) string {

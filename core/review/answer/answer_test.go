@@ -345,3 +345,50 @@ func TestBudgetIsSpent(t *testing.T) {
 			math.Pow(wobble(next.Order), 8), Host: "deck-tablet", Sessions: []*session.Session{{}}})
 	}
 }
+
+// A reason is told by pairs of cells that differ in its factor alone, with what they gave.
+func TestReasonsNameTheirPairs(t *testing.T) {
+	r := asked(t, "compare: {host: [cabin-desk.front, deck-tablet], cable: [short-cable, deck-cable], enclosure: [limpet, "+
+		"barnacle]}\nwith: {drive: sandpiper}", ", over: host", "")
+	const slow = 400.0
+	a, _ := answering(r, seen(&r, 1, 3, func(c *review.Cell, _, turn int) float64 {
+		rate := 1000.0
+		if c.Of("cable") == "deck-cable" {
+			rate = slow
+		}
+		return rate * wobble(len(c.Name), turn)
+	}))
+	for _, reason := range a.Reasons {
+		if len(reason.Pairs) != 4 {
+			t.Errorf("%s: %d pairs, want those of the other two factors", reason.Says, len(reason.Pairs))
+		}
+		for _, pair := range reason.Pairs {
+			from, _ := r.Cell(pair.From)
+			to, _ := r.Cell(pair.To)
+			if from.Of(reason.Factor) != reason.From || to.Of(reason.Factor) != reason.To {
+				t.Errorf("%s: the pair %+v is of other levels", reason.Says, pair)
+			}
+			for _, other := range []string{"host", "cable", "enclosure"} {
+				if other != reason.Factor && from.Of(other) != to.Of(other) {
+					t.Errorf("%s: the pair %+v differs in %s too", reason.Says, pair, other)
+				}
+			}
+			want := 1.0
+			if reason.Factor == "cable" {
+				want = slow / 1000
+				if reason.To == "short-cable" {
+					want = 1000 / slow
+				}
+			}
+			if share := pair.ToFigure / pair.FromFigure; !(math.Abs(share/want-1) <= 0.05) {
+				t.Errorf("%s: from %v to %v is %v, want %v", reason.Says, pair.FromFigure, pair.ToFigure, share, want)
+			}
+		}
+		if none := reason.Factor != "cable"; reason.None != none || reason.Known == none {
+			t.Errorf("%s: known %v, none that matters %v", reason.Says, reason.Known, reason.None)
+		}
+	}
+	if len(a.Reasons) != 3 {
+		t.Errorf("%d reasons", len(a.Reasons))
+	}
+}
