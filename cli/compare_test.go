@@ -150,6 +150,9 @@ func TestReportKit(t *testing.T) {
 	}
 	wants(t, "article", string(article), `# Fan\_or \*not\*?`, "**Fan on instead of automatic: ",
 		"](figure-1-comparison.png)", "## What does the money buy?", "- barnacle-fan-on: enclosure barnacle")
+	if strings.Contains(string(article), "| longest |") {
+		t.Error("the tables for checking are in the article")
+	}
 	table, err := os.Open(filepath.Join(kit, "table-comparison.csv"))
 	if err != nil {
 		t.Fatal(err)

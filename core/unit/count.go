@@ -30,7 +30,7 @@ func Digits(value float64, digits int) string {
 	switch {
 	case math.IsNaN(value) || math.IsInf(value, 0):
 		return fmt.Sprint(value)
-	case size >= math.Pow(10, float64(digits))-0.5 || size >= 999.5:
+	case size >= math.Pow(10, float64(digits))-0.5 || size >= 1000:
 		return strings.Replace(Grouped(int64(math.Round(value))), "-", "−", 1)
 	case size != 0 && size < 1e-4:
 		return "under 0.0001"

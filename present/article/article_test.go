@@ -51,6 +51,9 @@ func TestTheLeadIsFair(t *testing.T) {
 			"Cable short-cable instead of deck-cable: ", "comparison"},
 		{[]string{"limpet-quick", "lagoon-burst"}, "2 sessions that have no load in common", ""},
 		{[]string{"whelk"}, "The device vanished 67 s into the session", "heat-trace"},
+		// Throughput went through levels: an average of it would not be fair.
+		{[]string{"barnacle-fan-on", "dunlin-long"}, "dunlin-long against barnacle-fan-on: ", ""},
+		{[]string{"dunlin-full"}, "Writes fell from ", "heat-trace"},
 		{[]string{"limpet-quick"}, "The limit is port to limpet", "chain-strip"},
 		{[]string{"copies"}, "large-file from ", "copy-matrix"},
 	} {
@@ -64,8 +67,15 @@ func TestTheLeadIsFair(t *testing.T) {
 			t.Errorf("of %q it shows %+v, want a %s", c.sessions, a.Lead.Figure, c.kind)
 		case len(c.sessions) == 1 && c.kind == "heat-trace":
 			trace := a.Lead.Figure.Figure.(figure.HeatTrace)
-			if !slices.ContainsFunc(trace.Spans, func(s figure.Span) bool { return s.Kind == "dropout" }) {
+			if !slices.ContainsFunc(trace.Spans, func(s figure.Span) bool {
+				return s.Kind == "dropout" || s.Kind == "cache-exhausted"
+			}) {
 				t.Errorf("its figure marks %+v, and not what it says", trace.Spans)
+			}
+		}
+		for _, section := range a.Sections {
+			if a.Lead.Figure != nil && slices.Contains(figuresIn(section.Blocks), a.Lead.Figure.Head().ID) {
+				t.Errorf("of %q the lead's figure is shown again under %q", c.sessions, section.Title)
 			}
 		}
 		if a.Lead.Tested == "" {
