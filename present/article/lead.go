@@ -203,10 +203,7 @@ func barsOf(r Report, e effect) (figure.Bars, bool) {
 		return figure.Bars{}, false
 	}
 	made.Rows = slices.DeleteFunc(made.Rows, func(row compare.Row) bool { return row.Label != e.row.Label })
-	if len(made.Rows) == 0 || made.Rows[0].ByAmount {
-		return figure.Bars{}, false
-	}
-	bars := figure.Comparison(made, r.Notation)
+	bars := figure.Comparison(made, r.Notation) // without loads that go through levels
 	bars.ID, bars.Says = leadID, strings.TrimSuffix(e.sentence(), ".")
 	return bars, len(bars.Groups) == 1
 }
