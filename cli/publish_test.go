@@ -44,8 +44,8 @@ func TestAnonymousPages(t *testing.T) {
 	d.must("report", "deck-long-cable", "cabin-short-cable", "deck-short-cable", "--anonymous", "--out", loose)
 	made := filepath.Dir(demoPage(t))
 	of := desk{t: t, logbook: filepath.Join(made, "demo-logbook.db")}
-	of.must("review", "report", filepath.Join(made, "deck.yaml"), "--bench", filepath.Join(made, "bench.yaml"), "--anonymous",
-		"--out", review)
+	of.must("review", "report", filepath.Join(made, "deck.yaml"), "--bench", filepath.Join(made, "bench.yaml"),
+		"--anonymous", "--out", review)
 	for _, page := range []string{loose, review} {
 		text := unfolded(t, page)
 		for _, name := range []string{"deck-tablet", "cabin-desk"} {
@@ -62,7 +62,8 @@ func TestAnonymousPages(t *testing.T) {
 		}
 	}
 	text := unfolded(t, review)
-	wants(t, "the anonymous review", text, "host: no difference that matters", "short-cable/barnacle/sandpiper: 300 GB in ")
+	wants(t, "the anonymous review", text, "host: no difference that matters",
+		"short-cable/barnacle/sandpiper: 300 GB in ")
 	if strings.Contains(text, "The review was changed") {
 		t.Error("other names are taken for another review")
 	}
@@ -93,7 +94,8 @@ func TestAReaderOfAPageGoesOn(t *testing.T) {
 		t.Fatal(err)
 	}
 	other := newDesk(t)
-	if got := other.run("logbook", "import", damaged); got.code != 1 || !strings.Contains(got.stderr, "nothing was taken in") {
+	got = other.run("logbook", "import", damaged)
+	if got.code != 1 || !strings.Contains(got.stderr, "nothing was taken in") {
 		t.Errorf("of a damaged page: exit %d, %s", got.code, got.stderr)
 	}
 }

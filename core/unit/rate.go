@@ -55,7 +55,7 @@ func (n Notation) Value(rate BytesPerSecond) float64 {
 // reader can use: whole numbers from 100 up, three digits below.
 func (n Notation) Number(rate BytesPerSecond) string {
 	value := n.Value(rate)
-	if math.Abs(value) >= 1000 {
+	if math.Abs(value) >= 999.5 { // else it would be rounded to a thousand, ungrouped
 		return Grouped(int64(math.Round(value)))
 	}
 	return threeDigits(value)

@@ -79,13 +79,13 @@ func drawBar(area draw.Canvas, group BarGroup, bar Bar, at barRow) {
 	if at.above {
 		share = 0.56
 		name.YAlign = draw.YTop
-		area.FillText(name, vg.Point{X: at.left, Y: at.y - pixels(2)}, fitting(name, bar.Name, area.Max.X-at.left))
+		area.FillText(name, vg.Point{X: at.left, Y: at.y - pixels(2)}, fittingName(name, bar.Name, area.Max.X-at.left))
 		at.y -= at.step * 0.42
 		at.step *= 0.58
 	} else {
 		name.XAlign = draw.XRight
 		area.FillText(name, vg.Point{X: at.left - pixels(8), Y: at.y - at.step/2},
-			fitting(name, bar.Name, at.left-area.Min.X-pixels(8)))
+			fittingName(name, bar.Name, at.left-area.Min.X-pixels(8)))
 	}
 	width := (area.Max.X - at.left) * share
 	along := func(value float64) vg.Length { return at.left + width*vg.Length(value/group.Top()) }

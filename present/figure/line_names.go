@@ -37,7 +37,7 @@ func (n *lineNames) write(end vg.Length, number int, name, detail string) {
 		large, small = style(12, lineColours[number%len(lineColours)], true), style(10, CeilingGrey, false)
 	}
 	large.YAlign, small.YAlign = draw.YCenter, draw.YCenter
-	n.sheet.FillText(large, vg.Point{X: x, Y: y}, fitting(large, name, room-pixels(4)))
+	n.sheet.FillText(large, vg.Point{X: x, Y: y}, fittingName(large, name, room-pixels(4)))
 	n.sheet.FillText(small, vg.Point{X: x, Y: y - pixels(17)}, fitting(small, detail, room-pixels(4)))
 }
 

@@ -16,7 +16,7 @@ const (
 	panelAxis   = 52
 	panelHeat   = 40
 	// lowLevel is the share of the axis below which a level runs through words at the foot.
-	lowLevel = 0.4
+	lowLevel = 0.25
 )
 
 func panelColumns(count int, width float64) int {
@@ -84,7 +84,7 @@ func (f panelFrame) draw(part draw.Canvas, panel Panel) {
 	name, small := style(13, Ink, true), style(11, CeilingGrey, false)
 	width := part.Max.X - part.Min.X
 	part.FillText(name, vg.Point{X: part.Min.X + pixels(4), Y: part.Max.Y - pixels(16)},
-		fitting(name, panel.Name, width-pixels(8)))
+		fittingName(name, panel.Name, width-pixels(8)))
 	box := rectangle(part.Min.X+pixels(panelAxis), part.Min.Y+pixels(panelFoot), part.Max.X, part.Max.Y-pixels(panelHead))
 	flow := box
 	if panel.Temperature != nil {

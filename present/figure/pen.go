@@ -66,6 +66,22 @@ func fitting(in text.Style, words string, width vg.Length) string {
 	return strings.TrimRight(string(runes), " ,·") + "…"
 }
 
+// fittingName is a name that is no wider than it may be: its middle is left out, as its end
+// says as much as its beginning.
+func fittingName(in text.Style, name string, width vg.Length) string {
+	if in.Width(name) <= width {
+		return name
+	}
+	runes := []rune(name)
+	for left := len(runes) - 1; left > 2; left-- {
+		short := string(runes[:left/2]) + "…" + string(runes[len(runes)-(left+1)/2:])
+		if in.Width(short) <= width {
+			return short
+		}
+	}
+	return "…"
+}
+
 // narrowBelow is the width, in pixels, below which a sheet is one of a small screen.
 const narrowBelow = 620
 

@@ -348,8 +348,8 @@ func TestBudgetIsSpent(t *testing.T) {
 
 // A reason is told by pairs of cells that differ in its factor alone, with what they gave.
 func TestReasonsNameTheirPairs(t *testing.T) {
-	r := asked(t, "compare: {host: [cabin-desk.front, deck-tablet], cable: [short-cable, deck-cable], enclosure: [limpet, "+
-		"barnacle]}\nwith: {drive: sandpiper}", ", over: host", "")
+	r := asked(t, "compare: {host: [cabin-desk.front, deck-tablet], cable: [short-cable, deck-cable], enclosure: "+
+		"[limpet, barnacle]}\nwith: {drive: sandpiper}", ", over: host", "")
 	const slow = 400.0
 	a, _ := answering(r, seen(&r, 1, 3, func(c *review.Cell, _, turn int) float64 {
 		rate := 1000.0
