@@ -57,14 +57,22 @@ func (s *Screen) Printf(format string, arguments ...any) {
 func (s *Screen) Println(text string) { s.Printf("%s\n", text) }
 
 // Heading writes a line that begins something new.
-func (s *Screen) Heading(text string) {
-	text = Clean(text)
-	if !s.Interactive {
-		s.Println(bold.Render(text))
-		return
+func (s *Screen) Heading(text string) { s.styled(bold, "", text) }
+
+// faintly writes what stands below a heading.
+func (s *Screen) faintly(text string) { s.styled(faint, "", text) }
+
+// legend writes what signs mean, under a drawing.
+func (s *Screen) legend(text string) { s.styled(faint, strings.Repeat(" ", axisWidth+2), text) }
+
+// styled writes a text in a style behind an indent, wrapped where a person looks.
+func (s *Screen) styled(style lipgloss.Style, indent, text string) {
+	lines := []string{Clean(text)}
+	if room := s.Width - len(indent); s.Interactive && lipgloss.Width(lines[0]) > room {
+		lines = strings.Split(lipgloss.Wrap(lines[0], max(room, 20), ""), "\n")
 	}
-	for _, line := range strings.Split(lipgloss.Wrap(text, max(s.Width, 20), ""), "\n") {
-		s.Println(bold.Render(strings.TrimRight(line, " ")))
+	for _, line := range lines {
+		s.Println(indent + style.Render(strings.TrimRight(line, " ")))
 	}
 }
 
@@ -93,29 +101,6 @@ func (s *Screen) Line(text string) {
 		return
 	}
 	s.Println(Clean(text))
-}
-
-// faintly writes what stands below a heading, wrapped where a person looks.
-func (s *Screen) faintly(text string) {
-	text = Clean(text)
-	if !s.Interactive {
-		s.Println(faint.Render(text))
-		return
-	}
-	for _, line := range strings.Split(lipgloss.Wrap(text, max(s.Width, 20), ""), "\n") {
-		s.Println(faint.Render(strings.TrimRight(line, " ")))
-	}
-}
-
-// legend writes what signs mean, under a drawing.
-func (s *Screen) legend(text string) {
-	if room := s.Width - axisWidth - 2; s.Interactive && lipgloss.Width(text) > room {
-		for _, line := range strings.Split(lipgloss.Wrap(Clean(text), max(room, 20), ""), "\n") {
-			s.Println(strings.Repeat(" ", axisWidth+2) + faint.Render(strings.TrimRight(line, " ")))
-		}
-		return
-	}
-	s.Println(strings.Repeat(" ", axisWidth+2) + faint.Render(text))
 }
 
 // Clean takes out of a text what would steer a terminal instead of being shown.
