@@ -74,6 +74,9 @@ func shownAs(r *review.Review, v *answer.Verdict) string {
 	return fmt.Sprintf("%s%s leads by %s, and it is not sure yet", where(v), v.Named, what)
 }
 
+// unalike is from which spread on, as a share, a mean over pairs is told with its ends.
+const unalike = 0.15
+
 // inShort is what single factors do, in a line.
 func inShort(reasons []answer.Reason) string {
 	var known, none []string
@@ -84,8 +87,11 @@ func inShort(reasons []answer.Reason) string {
 				none = append(none, reason.Factor)
 			}
 		case reason.Known:
-			known = append(known, fmt.Sprintf("%s %s instead of %s %s", reason.Factor, reason.To, reason.From,
-				unit.Signed(reason.Share)))
+			text := fmt.Sprintf("%s %s instead of %s %s", reason.Factor, reason.To, reason.From, unit.Signed(reason.Share))
+			if least, most := reason.Between(); most-least > unalike {
+				text += fmt.Sprintf(" on average (%s to %s, depending on the rest)", unit.Signed(least), unit.Signed(most))
+			}
+			known = append(known, text)
 		}
 	}
 	texts := known

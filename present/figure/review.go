@@ -129,6 +129,10 @@ func ChangeOf(r *review.Review, reason answer.Reason, notation unit.Notation) (C
 	} else {
 		c.Subtitle += "further left is better"
 	}
+	if len(reason.Pairs) > 1 {
+		least, most := reason.Between()
+		c.Subtitle += fmt.Sprintf("; pair by pair %s to %s", unit.Signed(least), unit.Signed(most))
+	}
 	for _, pair := range reason.Pairs {
 		if !(pair.FromFigure > 0 && pair.ToFigure > 0) || len(c.Rows) == mostPairs {
 			continue

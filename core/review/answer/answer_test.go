@@ -391,4 +391,9 @@ func TestReasonsNameTheirPairs(t *testing.T) {
 	if len(a.Reasons) != 3 {
 		t.Errorf("%d reasons", len(a.Reasons))
 	}
+	uneven := Reason{Pairs: []Pair{{FromFigure: 100, ToFigure: 73}, {FromFigure: 100, ToFigure: 102}, {FromFigure: 50,
+		ToFigure: 50}}}
+	if least, most := uneven.Between(); !(math.Abs(least+0.27) < 1e-9) || !(math.Abs(most-0.02) < 1e-9) {
+		t.Errorf("pairs are between %v and %v", least, most)
+	}
 }

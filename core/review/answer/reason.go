@@ -37,6 +37,21 @@ type Pair struct {
 	ToFigure   float64 `json:"to_figure"`
 }
 
+// Between are the least and the greatest change of its pairs, as shares: a mean may hide that
+// the factor does much in some of them and nothing in others.
+func (r *Reason) Between() (least, most float64) {
+	for i, pair := range r.Pairs {
+		change := pair.ToFigure/pair.FromFigure - 1
+		if i == 0 || change < least {
+			least = change
+		}
+		if i == 0 || change > most {
+			most = change
+		}
+	}
+	return least, most
+}
+
 // mostReasons is how many reasons a reader is told.
 const mostReasons = 5
 
