@@ -50,27 +50,35 @@ func TestWindowsReachesItsDepth(t *testing.T) {
 			if err := os.WriteFile(plan, []byte(text), 0o600); err != nil {
 				t.Fatal(err)
 			}
-			_, _ = slow.Peak()
-			out := w.Run(t, program, "measure", w.Path(slow.Folder), "--size", "1MiB", "--plan", w.Path(plan),
-				"--queue",
-				c.queue, "--hold", "600ms", "--json", "--logbook", w.Path(filepath.Join(folder, "logbook.db")))
-			var s session.Session
-			if err := json.Unmarshal([]byte(out), &s); err != nil {
-				t.Fatal(err)
+			measure := func() session.Session {
+				_, _ = slow.Peak()
+				out := w.Run(t, program, "measure", w.Path(slow.Folder), "--size", "1MiB", "--plan", w.Path(plan),
+					"--queue", c.queue, "--hold", "600ms", "--json", "--logbook", w.Path(filepath.Join(folder, "logbook.db")))
+				var s session.Session
+				if err := json.Unmarshal([]byte(out), &s); err != nil {
+					t.Fatal(err)
+				}
+				return s
 			}
-			p := s.Passes[0]
-			// Filling the file of 1 MiB is one operation, which every run begins with.
-			peak, _ := slow.Peak()
-			if peak != c.depth || p.Queue != c.name || !(math.Abs(p.MeanDepth/float64(c.depth)-1) < 0.15) {
-				t.Errorf("%s %s at depth %d: the file saw %d at once, the session says %.2f by %s", c.queue, operation,
-					c.depth, peak, p.MeanDepth, p.Queue)
+			// What the file saw holds each time. Means hold unless the machine was busy with
+			// something else: then it is measured again.
+			told := ""
+			for range mostTries {
+				s := measure()
+				p := s.Passes[0]
+				// Filling the file of 1 MiB is one operation, which every run begins with.
+				if peak, _ := slow.Peak(); peak != c.depth || p.Queue != c.name {
+					t.Errorf("%s %s at depth %d: the file saw %d at once, by %s", c.queue, operation, c.depth, peak, p.Queue)
+				}
+				if step := s.Environment.ClockStepSeconds; !(step > 0 && step < 5e-6) {
+					t.Errorf("the clock moves in steps of %v s", step)
+				}
+				if told = means(p, c.depth, delay); told == "" {
+					break
+				}
 			}
-			if p50 := p.Latency.P50; !(p50 > delay.Seconds() && p50 < 1.6*delay.Seconds()) {
-				t.Errorf("%s %s at depth %d: half take %.2f ms, the file %s", c.queue, operation, c.depth, p50*1e3,
-					delay)
-			}
-			if step := s.Environment.ClockStepSeconds; !(step > 0 && step < 5e-6) {
-				t.Errorf("the clock moves in steps of %v s", step)
+			if told != "" {
+				t.Errorf("%s %s at depth %d: %s", c.queue, operation, c.depth, told)
 			}
 		}
 	}
@@ -80,6 +88,21 @@ func TestWindowsReachesItsDepth(t *testing.T) {
 	if left, err := os.ReadDir(slow.Folder); err != nil || len(left) > 0 {
 		t.Errorf("left behind: %v, %v", left, err)
 	}
+}
+
+// mostTries is how often means are measured on a busy machine.
+const mostTries = 4
+
+// means says what is wrong with the mean depth and the median latency of a pass, if
+// anything is.
+func means(p session.Pass, depth int, delay time.Duration) string {
+	if !(math.Abs(p.MeanDepth/float64(depth)-1) < 0.15) {
+		return fmt.Sprintf("the session says that %.2f were under way", p.MeanDepth)
+	}
+	if p50 := p.Latency.P50; !(p50 > delay.Seconds() && p50 < 1.6*delay.Seconds()) {
+		return fmt.Sprintf("half take %.2f ms, the file %s", p50*1e3, delay)
+	}
+	return ""
 }
 
 // What a reviewer does first, on a plain folder, with everything verified. (This Wine
