@@ -133,7 +133,7 @@ func warmest(lines []Line) (Line, bool) {
 
 // coarse keeps as many points as a panel has room for.
 func coarse(points []Point) []Point {
-	const most = 100
+	const most = 80
 	return thinnedTo(points, most)
 }
 
