@@ -117,7 +117,7 @@ type Stretch struct {
 }
 
 // mostPoints of a line are kept: a day at one second would not open in a moment.
-const mostPoints = 280
+const mostPoints = 320
 
 func thinned(points []Point) []Point { return thinnedTo(points, mostPoints) }
 
