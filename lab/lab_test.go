@@ -183,32 +183,62 @@ func checkThrottled(t *testing.T, m *machine, devices map[string]survey.Device) 
 // checkThrottledCopy copies between two file systems that the kernel holds to known rates: it
 // takes as long as the slower one allows, and that end is named.
 func checkThrottledCopy(t *testing.T, m *machine) {
-	const size, slow, fast = 48 << 20, 6 << 20, 12 << 20
-	for end, rates := range map[string][2]int{"source": {slow, fast}, "destination": {fast, slow}} {
-		both := func(rate int) string { return fmt.Sprintf("rbps=%d wbps=%d", rate, rate) }
-		got := m.ask(map[string]any{
-			"mount": []map[string]string{{"device": "/dev/vda", "place": "/from"}, {"device": "/dev/vdb", "place": "/to"}},
-			"limit": []map[string]string{{"device": "/dev/vda", "most": both(rates[0])},
-				{"device": "/dev/vdb", "most": both(rates[1])}},
-			"run": []string{"copy", "/from", "/to", "--set", "large-file", "--size", fmt.Sprint(size), "--json"},
-		})()
-		s := decode[session.Session](t, got)
-		if got.Code != 0 || len(s.Copies) != 3 {
-			t.Fatalf("exit %d with %d copies: %s", got.Code, len(s.Copies), got.Stderr)
-		}
-		for _, c := range s.Copies {
-			rate := map[string]int{session.CopyWhole: slow, session.CopySource: rates[0],
-				session.CopyDestination: rates[1]}[c.Work]
-			want := float64(size) / float64(rate)
-			t.Logf("slower %s: %s took %.2f s, allowed are %.2f s", end, c.Work, c.ElapsedSeconds, want)
-			if off := c.ElapsedSeconds/want - 1; !(math.Abs(off) <= 0.05) {
-				t.Errorf("slower %s: %s took %.2f s, want %.2f s", end, c.Work, c.ElapsedSeconds, want)
+	for end, rates := range map[string][2]int{"source": {slowEnd, fastEnd}, "destination": {fastEnd, slowEnd}} {
+		// An emulated machine stands still now and then: its times are those of the quietest
+		// of a few copies, and none of them may be shorter than the ends allow.
+		late := ""
+		for range mostCopies {
+			s := throttledCopy(t, m, rates)
+			if late = lateness(t, &s, end, rates); late == "" {
+				break
 			}
 		}
-		if f, ok := kinds(s)["endpoint-bound"]; !ok || f.Evidence.Fact("end") != end {
-			t.Errorf("the slower %s: found %+v", end, s.Findings)
+		if late != "" {
+			t.Error(late)
 		}
 	}
+}
+
+// The throughput of two ends, in bytes a second, what is copied between them, and how often
+// at the most.
+const slowEnd, fastEnd, copiedBytes, mostCopies = 6 << 20, 12 << 20, 48 << 20, 3
+
+// throttledCopy copies between two ends that are held to rates.
+func throttledCopy(t *testing.T, m *machine, rates [2]int) session.Session {
+	both := func(rate int) string { return fmt.Sprintf("rbps=%d wbps=%d", rate, rate) }
+	got := m.ask(map[string]any{
+		"mount": []map[string]string{{"device": "/dev/vda", "place": "/from"}, {"device": "/dev/vdb", "place": "/to"}},
+		"limit": []map[string]string{{"device": "/dev/vda", "most": both(rates[0])},
+			{"device": "/dev/vdb", "most": both(rates[1])}},
+		"run": []string{"copy", "/from", "/to", "--set", "large-file", "--size", fmt.Sprint(copiedBytes), "--json"},
+	})()
+	s := decode[session.Session](t, got)
+	if got.Code != 0 || len(s.Copies) != 3 {
+		t.Fatalf("exit %d with %d copies: %s", got.Code, len(s.Copies), got.Stderr)
+	}
+	return s
+}
+
+// lateness says which copy took longer than its ends allow by more than a twentieth, or that
+// another end is named, if so. A copy that took less is wrong whatever the machine did.
+func lateness(t *testing.T, s *session.Session, end string, rates [2]int) string {
+	for _, c := range s.Copies {
+		rate := map[string]int{session.CopyWhole: slowEnd, session.CopySource: rates[0],
+			session.CopyDestination: rates[1]}[c.Work]
+		want := float64(copiedBytes) / float64(rate)
+		t.Logf("slower %s: %s took %.2f s, allowed are %.2f s", end, c.Work, c.ElapsedSeconds, want)
+		off := c.ElapsedSeconds/want - 1
+		if !(off >= -0.05) {
+			t.Errorf("slower %s: %s took %.2f s, and cannot take less than %.2f s", end, c.Work, c.ElapsedSeconds, want)
+		}
+		if !(off <= 0.05) {
+			return fmt.Sprintf("slower %s: %s took %.2f s, want %.2f s", end, c.Work, c.ElapsedSeconds, want)
+		}
+	}
+	if f, ok := kinds(*s)["endpoint-bound"]; !ok || f.Evidence.Fact("end") != end {
+		return fmt.Sprintf("the slower %s: found %+v", end, s.Findings)
+	}
+	return ""
 }
 
 // checkBadSector reads over a sector that the drive cannot read: that is told with its place,
