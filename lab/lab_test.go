@@ -184,24 +184,35 @@ func checkThrottled(t *testing.T, m *machine, devices map[string]survey.Device) 
 // takes as long as the slower one allows, and that end is named.
 func checkThrottledCopy(t *testing.T, m *machine) {
 	for end, rates := range map[string][2]int{"source": {slowEnd, fastEnd}, "destination": {fastEnd, slowEnd}} {
-		// An emulated machine stands still now and then: its times are those of the quietest
-		// of a few copies, and none of them may be shorter than the ends allow.
-		late := ""
+		// An emulated machine stands still now and then: the quickest of a few of each copy
+		// is what it takes, and none of them may take less than the ends allow.
+		quickest, named := map[string]float64{}, false
 		for range mostCopies {
 			s := throttledCopy(t, m, rates)
-			if late = lateness(t, &s, end, rates); late == "" {
+			f, ok := kinds(s)["endpoint-bound"]
+			named = named || ok && f.Evidence.Fact("end") == end
+			for _, c := range s.Copies {
+				t.Logf("slower %s: %s took %.2f s", end, c.Work, c.ElapsedSeconds)
+				if known, seen := quickest[c.Work]; !seen || c.ElapsedSeconds < known {
+					quickest[c.Work] = c.ElapsedSeconds
+				}
+			}
+			if named && asAllowed(quickest, rates) == "" {
 				break
 			}
 		}
-		if late != "" {
-			t.Error(late)
+		if wrong := asAllowed(quickest, rates); wrong != "" {
+			t.Errorf("slower %s: %s", end, wrong)
+		}
+		if !named {
+			t.Errorf("the slower %s is never named", end)
 		}
 	}
 }
 
 // The throughput of two ends, in bytes a second, what is copied between them, and how often
 // at the most.
-const slowEnd, fastEnd, copiedBytes, mostCopies = 6 << 20, 12 << 20, 48 << 20, 3
+const slowEnd, fastEnd, copiedBytes, mostCopies = 6 << 20, 12 << 20, 48 << 20, 5
 
 // throttledCopy copies between two ends that are held to rates.
 func throttledCopy(t *testing.T, m *machine, rates [2]int) session.Session {
@@ -219,24 +230,14 @@ func throttledCopy(t *testing.T, m *machine, rates [2]int) session.Session {
 	return s
 }
 
-// lateness says which copy took longer than its ends allow by more than a twentieth, or that
-// another end is named, if so. A copy that took less is wrong whatever the machine did.
-func lateness(t *testing.T, s *session.Session, end string, rates [2]int) string {
-	for _, c := range s.Copies {
-		rate := map[string]int{session.CopyWhole: slowEnd, session.CopySource: rates[0],
-			session.CopyDestination: rates[1]}[c.Work]
+// asAllowed says which copy did not take what its ends allow, to a twentieth.
+func asAllowed(took map[string]float64, rates [2]int) string {
+	for work, rate := range map[string]int{session.CopyWhole: slowEnd, session.CopySource: rates[0],
+		session.CopyDestination: rates[1]} {
 		want := float64(copiedBytes) / float64(rate)
-		t.Logf("slower %s: %s took %.2f s, allowed are %.2f s", end, c.Work, c.ElapsedSeconds, want)
-		off := c.ElapsedSeconds/want - 1
-		if !(off >= -0.05) {
-			t.Errorf("slower %s: %s took %.2f s, and cannot take less than %.2f s", end, c.Work, c.ElapsedSeconds, want)
+		if off := took[work]/want - 1; !(math.Abs(off) <= 0.05) {
+			return fmt.Sprintf("%s took %.2f s at the least, want %.2f s", work, took[work], want)
 		}
-		if !(off <= 0.05) {
-			return fmt.Sprintf("slower %s: %s took %.2f s, want %.2f s", end, c.Work, c.ElapsedSeconds, want)
-		}
-	}
-	if f, ok := kinds(*s)["endpoint-bound"]; !ok || f.Evidence.Fact("end") != end {
-		return fmt.Sprintf("the slower %s: found %+v", end, s.Findings)
 	}
 	return ""
 }
