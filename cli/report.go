@@ -7,10 +7,10 @@ import (
 	"runtime"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/spf13/cobra"
+	"golang.org/x/sync/errgroup"
 
 	"opengauge/core/judge/compare"
 	"opengauge/core/judge/finding"
@@ -181,16 +181,15 @@ func (e *environment) reportOf(sessions []*session.Session, amounts []unit.Bytes
 // findingsOf are the findings of sessions, by id, several found at once.
 func findingsOf(sessions []*session.Session, notation unit.Notation) map[string][]session.Finding {
 	found := make([][]session.Finding, len(sessions))
-	var all sync.WaitGroup
-	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
+	var all errgroup.Group
+	all.SetLimit(runtime.GOMAXPROCS(0))
 	for i, s := range sessions {
-		slots <- struct{}{}
-		all.Go(func() {
+		all.Go(func() error {
 			found[i] = finding.Detect(s, notation)
-			<-slots
+			return nil
 		})
 	}
-	all.Wait()
+	_ = all.Wait() // none fails
 	byID := map[string][]session.Finding{}
 	for i, s := range sessions {
 		byID[s.ID] = found[i]

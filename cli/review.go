@@ -176,7 +176,7 @@ func (e *environment) showReviewCheck(r *reviewed, check design.Check) {
 	screen.Table(table.Costs(check))
 	screen.Paragraph("", fmt.Sprintf("It ends as soon as the answer is as sure as was asked. The budget allows %s "+
 		"of each "+
-		"cell.", times(check.Within)))
+		"cell.", unit.Count(check.Within, "visit")))
 	screen.Println("")
 	screen.Table(table.Wear(check))
 	screen.Println("")
@@ -197,8 +197,6 @@ func (e *environment) showReviewCheck(r *reviewed, check design.Check) {
 	screen.Println("")
 	screen.Line("Next: opengauge review run " + r.file + ", or --sheet FILE for a sheet to print")
 }
-
-func times(count int) string { return unit.Count(count, "visit") }
 
 func newReviewStatus(env *environment) *cobra.Command {
 	cmd := &cobra.Command{

@@ -6,7 +6,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"opengauge/core/review"
 	"opengauge/core/review/answer"
 	"opengauge/core/unit"
 	"opengauge/present/article"
@@ -98,11 +97,7 @@ func (e *environment) showAnswer(r *reviewed, a *answer.Answer, simulated bool, 
 }
 
 func showVerdict(screen *term.Screen, r *reviewed, v *answer.Verdict, notation unit.Notation) {
-	where := ""
-	if len(v.Given) > 0 {
-		where = "At " + review.Text(v.Given) + ": "
-	}
-	screen.Paragraph("→ ", where+article.Verdict(&r.Review, v, notation))
+	screen.Paragraph("→ ", article.Verdict(&r.Review, v, notation))
 	if v.Interacts != "" {
 		screen.Paragraph("  ", v.Interacts+".")
 	}

@@ -49,9 +49,19 @@ func Price(value float64) string {
 
 // Sure writes how sure something is at the least: never that it is certain.
 func Sure(share float64) string {
-	const most = 0.99
-	if share >= most {
+	if share >= mostSure {
 		return "more than 99 %"
 	}
-	return "at least " + Percent(math.Floor(share*100)/100)
+	return "at least " + SureCell(share)
 }
+
+// SureCell is [Sure] for the cell of a table: "95 %", "> 99 %".
+func SureCell(share float64) string {
+	if share >= mostSure {
+		return "> 99 %"
+	}
+	return Percent(math.Floor(share*100) / 100)
+}
+
+// mostSure is from where on nobody says how sure.
+const mostSure = 0.99

@@ -3,7 +3,8 @@ package article
 import (
 	"fmt"
 	"runtime"
-	"sync"
+
+	"golang.org/x/sync/errgroup"
 
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
@@ -14,16 +15,15 @@ import (
 // folds have all of every session: its findings, figures and tables.
 func folds(r Report) []Fold {
 	list := make([]Fold, len(r.Sessions))
-	var all sync.WaitGroup
-	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
+	var all errgroup.Group
+	all.SetLimit(runtime.GOMAXPROCS(0))
 	for i, s := range r.Sessions {
-		slots <- struct{}{}
-		all.Go(func() {
+		all.Go(func() error {
 			list[i] = foldOf(r, s)
-			<-slots
+			return nil
 		})
 	}
-	all.Wait()
+	_ = all.Wait() // none fails
 	return list
 }
 

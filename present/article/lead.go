@@ -195,9 +195,7 @@ func barsOf(r Report, e effect) (figure.Bars, bool) {
 			}
 		}
 	}
-	if len(of) < 2 || len(of) > mostBars {
-		of = of[:min(len(of), mostBars)]
-	}
+	of = of[:min(len(of), mostBars)]
 	made, err := compare.New(of, compare.Terms{Amounts: r.Amounts, Findings: r.Findings})
 	if err != nil {
 		return figure.Bars{}, false

@@ -19,7 +19,7 @@ func answered(r Report) Lead {
 	lead := Lead{Tested: testedIn(r)}
 	for i := range a.Verdicts {
 		v := &a.Verdicts[i]
-		words := where(v) + Named(rv, v, r.Notation)
+		words := Named(rv, v, r.Notation)
 		if i > 0 {
 			lead.Besides = append(lead.Besides, words+" "+HowSure(rv, v))
 			continue
@@ -35,11 +35,8 @@ func answered(r Report) Lead {
 	if len(a.Verdicts) == 0 {
 		lead.Answer = "No answer: there is nothing to choose between."
 	}
-	for i := range a.Verdicts {
-		v := &a.Verdicts[i]
-		if len(a.Verdicts) == 1 && v.Turns != "" {
-			lead.Besides = append(lead.Besides, "What would turn it: "+v.Turns+".")
-		}
+	if len(a.Verdicts) == 1 && a.Verdicts[0].Turns != "" {
+		lead.Besides = append(lead.Besides, "What would turn it: "+a.Verdicts[0].Turns+".")
 	}
 	for i := range a.Verdicts {
 		if bars, ok := figure.Options(rv, r.Review.State, &a.Verdicts[i], shownAs(rv, &a.Verdicts[i]), r.Notation); ok {
@@ -109,15 +106,15 @@ func Verdict(r *review.Review, v *answer.Verdict, notation unit.Notation) string
 	return strings.TrimSpace(Named(r, v, notation) + " " + HowSure(r, v))
 }
 
-// Named says which option it is, and what it gives.
+// Named says where which option it is, and what it gives.
 func Named(r *review.Review, v *answer.Verdict, notation unit.Notation) string {
 	if v.Named == "" {
-		return "No answer: " + v.Why + "."
+		return where(v) + "No answer: " + v.Why + "."
 	}
 	if !v.Settled {
-		return fmt.Sprintf("Not sure yet; %s leads. %s.", v.Named, strings.ToUpper(v.Why[:1])+v.Why[1:])
+		return fmt.Sprintf("%sNot sure yet; %s leads. %s.", where(v), v.Named, strings.ToUpper(v.Why[:1])+v.Why[1:])
 	}
-	text := v.Named
+	text := where(v) + v.Named
 	for _, o := range v.Options {
 		if o.Name == v.Named && o.Figure > 0 {
 			text += ": " + gives(r, o.Figure, notation)

@@ -2,7 +2,6 @@ package table
 
 import (
 	"fmt"
-	"math"
 	"strings"
 
 	"opengauge/core/review"
@@ -67,7 +66,7 @@ func Options(r review.Review, v answer.Verdict, notation unit.Notation) Table {
 			between = reading.Words(f, o.Low, notation) + " to " + reading.Words(f, o.High, notation)
 		}
 		if o.Sure > 0 {
-			sure = surely(o.Sure)
+			sure = unit.SureCell(o.Sure)
 		}
 		t.Rows = append(t.Rows, []string{o.Name, figure, between, fmt.Sprint(o.Visits), price(o.Price), sure,
 			standing(v, o)})
@@ -75,15 +74,6 @@ func Options(r review.Review, v answer.Verdict, notation unit.Notation) Table {
 	t.Notes = append(t.Notes, fmt.Sprintf("Sure: that nothing is better by more than %s, at the least.",
 		unit.Given(r.Decide.Matters)))
 	return t
-}
-
-// surely is how sure something is at the least, of which no more is said than is known.
-func surely(share float64) string {
-	const most = 0.99
-	if share >= most {
-		return "> 99 %"
-	}
-	return unit.Percent(math.Floor(share*100) / 100)
 }
 
 func price(value float64) string {

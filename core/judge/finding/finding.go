@@ -7,9 +7,7 @@
 package finding
 
 import (
-	"fmt"
 	"sort"
-	"strconv"
 
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -160,16 +158,5 @@ func rate(value float64) unit.BytesPerSecond { return unit.BytesPerSecond(value)
 
 // numbered writes "1 pass" or "3 passes".
 func numbered(passes []*session.Pass) string {
-	if len(passes) == 1 {
-		return "1 pass"
-	}
-	return strconv.Itoa(len(passes)) + " passes"
-}
-
-// plural writes "1 kind" or "3 kinds".
-func plural(count int, what string) string {
-	if count == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", count, what)
+	return unit.Count(len(passes), "pass", "passes")
 }

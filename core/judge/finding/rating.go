@@ -152,7 +152,7 @@ func beyondChain(s *session.Session, drive book.Part, beyond []achieved, n unit.
 	}
 	f.Evidence = f.Evidence.With(named)
 	f.Summary = fmt.Sprintf("%s of %s cannot be %s in this chain, as %s carries at most %s: %s.",
-		plural(len(beyond), "rating"), drive.Name, can, hop.Name, n.Rate(hop.Usable.High), strings.Join(parts, ", "))
+		unit.Count(len(beyond), "rating"), drive.Name, can, hop.Name, n.Rate(hop.Usable.High), strings.Join(parts, ", "))
 	return f
 }
 

@@ -9,6 +9,7 @@ import (
 
 	"opengauge/core/bench/book"
 	"opengauge/core/record/session"
+	"opengauge/core/unit"
 )
 
 // Anonymous takes out of sessions what tells whose they are: serial numbers, names
@@ -38,11 +39,8 @@ func (a *Anonymous) Removed() string {
 	var texts []string
 	for _, kind := range []struct{ kind, name string }{{aliasSerial, "serial number"}, {aliasHost, "host name"},
 		{aliasUser, "user name"}, {aliasPath, "path"}} {
-		switch count := a.counts[kind.kind]; {
-		case count == 1:
-			texts = append(texts, "1 "+kind.name)
-		case count > 1:
-			texts = append(texts, fmt.Sprintf("%d %ss", count, kind.name))
+		if count := a.counts[kind.kind]; count > 0 {
+			texts = append(texts, unit.Count(count, kind.name))
 		}
 	}
 	if len(texts) == 0 {
