@@ -167,9 +167,10 @@ func TestReportByKeyboard(t *testing.T) {
 		document.activeElement.blur();
 		window.seen = new Set();
 		document.addEventListener("focusin", e => window.seen.add(e.target));
-		window.reachable = Array.from(document.querySelectorAll("a[href], button, summary, [tabindex='0']")).filter(function (e) {
-			const fold = e.tagName === "SUMMARY" ? e.parentElement.parentElement.closest("details:not([open])") : e.closest("details:not([open])");
-			return fold === null;
+		window.reachable = Array.from(document.querySelectorAll("a[href], button, summary, [tabindex='0']"));
+		window.reachable = window.reachable.filter(function (e) {
+			const within = e.tagName === "SUMMARY" ? e.parentElement.parentElement : e;
+			return within.closest("details:not([open])") === null;
 		});
 		return window.reachable.length;`))
 	for range total + 2 {
@@ -186,11 +187,12 @@ func TestReportByKeyboard(t *testing.T) {
 	b.wait(untilDrawn("#over-time"))
 	b.run(`document.querySelector("#over-time .tools button").focus();`)
 	b.press(" ")
-	if pressed := b.run(`return document.querySelector("#over-time .tools button").getAttribute("aria-pressed");`); pressed !=
-		`"false"` {
+	pressed := b.run(`return document.querySelector("#over-time .tools button").getAttribute("aria-pressed");`)
+	if pressed != `"false"` {
 		t.Errorf("the button of a line says %s after it was left out", pressed)
 	}
-	b.run(`Array.from(document.querySelectorAll("#over-time .tools button")).find(e => e.textContent === "Back to the drawing").click();`)
+	b.run(`Array.from(document.querySelectorAll("#over-time .tools button")).find(
+		e => e.textContent === "Back to the drawing").click();`)
 	if back := b.run(`return document.querySelectorAll("#over-time .drawn > svg").length > 0;`); back != "true" {
 		t.Error("the drawing does not come back")
 	}
@@ -199,7 +201,8 @@ func TestReportByKeyboard(t *testing.T) {
 // untilDrawn waits until a figure that was touched is drawn anew.
 func untilDrawn(section string) string {
 	return `const done = arguments[0]; (function look(left) {
-		if (document.querySelector("` + section + ` canvas") || left === 0) { done(null); } else { setTimeout(look, 50, left - 1); }
+		const drawn = document.querySelector("` + section + ` canvas");
+		if (drawn || left === 0) { done(null); } else { setTimeout(look, 50, left - 1); }
 	})(100);`
 }
 
@@ -330,13 +333,15 @@ func TestADayWithTenSensors(t *testing.T) {
 	b.open("file://" + page)
 	b.run(`window.began = performance.now(); document.querySelector("#answer .tools button").click();`)
 	took := decode[float64](t, b.wait(`const done = arguments[0]; (function look() {
-		if (document.querySelectorAll("#answer canvas").length === 2) { done(performance.now() - window.began); } else { setTimeout(look, 5); }
+		const drawn = document.querySelectorAll("#answer canvas").length === 2;
+		if (drawn) { done(performance.now() - window.began); } else { setTimeout(look, 5); }
 	})();`))
 	t.Logf("it opens in %.0f ms", took)
 	if took > 5000 { // 500 on a quiet machine
 		t.Errorf("it opens in %.0f ms", took)
 	}
-	ways := decode[[]string](t, b.run(`return Array.from(document.querySelectorAll("#answer .tools button svg path")).slice(1).map(
+	ways := decode[[]string](t, b.run(`
+		return Array.from(document.querySelectorAll("#answer .tools button svg path")).slice(1).map(
 		p => p.getAttribute("stroke") + " " + p.getAttribute("stroke-dasharray"));`))
 	told := map[string]bool{}
 	for _, way := range ways {
@@ -356,7 +361,8 @@ func TestReportIsAccessible(t *testing.T) {
 	b.run(`document.querySelectorAll("#data details").forEach((d, i) => { d.open = i < 4; });`) // all alike
 	b.run(`document.querySelector("#over-time .tools button").click();`)
 	b.wait(untilDrawn("#over-time"))
-	const check = `const done = arguments[0]; window.axe.run(document, {resultTypes: ["violations"]}).then(r => done(r.violations));`
+	const check = `const done = arguments[0];
+		window.axe.run(document, {resultTypes: ["violations"]}).then(r => done(r.violations));`
 	for _, scheme := range []string{"light", "dark"} {
 		b.devtools("Emulation.setEmulatedMedia",
 			map[string]any{"features": []any{map[string]string{"name": "prefers-color-scheme", "value": scheme}}})

@@ -205,7 +205,8 @@ func TestALargePictureFillsAScreen(t *testing.T) {
 	}
 }
 
-var polyline = regexp.MustCompile(`<path d="M([\d.]+) ([\d.]+)((?:l-?[\d.]+ -?[\d.]+){20,})" fill="none" stroke="var\(--indigo\)"`)
+var polyline = regexp.MustCompile(`<path d="M([\d.]+) ([\d.]+)((?:l-?[\d.]+ -?[\d.]+){20,})" ` +
+	`fill="none" stroke="var\(--indigo\)"`)
 
 // A line of an inline drawing has the points that it was made from, as a browser adds up
 // their steps: on the axes that the drawing has, each within a tenth of a pixel.

@@ -183,7 +183,8 @@ func plateauText(plateau []*session.Pass, fastest *session.Pass) string {
 	if len(plateau) < 2 {
 		return fastest.Label()
 	}
-	return fmt.Sprintf("%s of %s, %s the fastest,", numbered(plateau), unit.Count(shapes(plateau), "kind"), fastest.Label())
+	return fmt.Sprintf("%s of %s, %s the fastest,", numbered(plateau), unit.Count(shapes(plateau), "kind"),
+		fastest.Label())
 }
 
 // ratedAlike is the drive's rating for a pass, where it is within a twentieth of
