@@ -79,7 +79,7 @@ tools: browser-check ## install what some tests and the screenshots need (Debian
 	apt-get update -qq
 	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends qemu-system-x86 qemu-utils e2fsprogs \
 		mount nbdkit libnbd-bin chromium chromium-driver git xvfb xterm imagemagick fonts-dejavu-core fonts-liberation wine wine64 fdisk dosfstools \
-		gcc libc6-dev \
+		gcc libc6-dev gcc-mingw-w64-x86-64 python3-minimal qemu-user-static debootstrap \
 		$(if $(shell command -v npm),,npm) >/dev/null
 
 browser-check: ## fetch the accessibility checker that the report's tests use (npm)
@@ -87,6 +87,7 @@ browser-check: ## fetch the accessibility checker that the report's tests use (n
 
 FUZZED = core/document:FuzzParse core/plan:FuzzParse core/load:FuzzParse core/unit:FuzzParseBytes \
 	core/bench/book:FuzzParse core/bench/book:FuzzParseQuote core/bench/survey:FuzzReadCapture core/bench/survey:FuzzDeviceMegabits \
+	core/bench/survey:FuzzWindowsCapture core/bench/survey:FuzzMacosRegistry \
 	core/storage/nbd:FuzzReplies core/standin:FuzzParseScript core/judge/stream:FuzzParse core/record/series:FuzzRead \
 	core/storage/sim:FuzzParseBench core/review:FuzzParse core/record/exchange:FuzzRead core/record/spool:FuzzRead
 

@@ -3,7 +3,6 @@ package cli
 import (
 	"errors"
 	"io"
-	"runtime"
 
 	"github.com/spf13/cobra"
 
@@ -28,10 +27,12 @@ func newSurvey(env *environment) *cobra.Command {
 		Long: `Survey lists the block devices of this machine, and for each the hops from the
 root of the machine to it: what was negotiated, and what both ends could do. It
 reads what the kernel tells and asks NVMe drives for their health; it writes
-nothing. What the system does not say is left unknown.
+nothing. What the system does not say is left unknown, and what it refuses to say
+to this user is named, with how to be told.
 
 With --capture it packs just what it read, and --sysroot looks at such a capture,
-or at a folder with the sys and proc of another machine.`,
+of Linux, Windows or macOS alike, at a folder with the sys and proc of another
+machine, or at an I/O registry of macOS as a property list.`,
 		Example: `  opengauge survey
   opengauge survey nvme0n1
   opengauge survey --capture bench.tar.gz --anonymous
@@ -46,8 +47,8 @@ or at a folder with the sys and proc of another machine.`,
 		},
 		RunE: func(_ *cobra.Command, arguments []string) error { return env.survey(arguments, flags) },
 	}
-	cmd.Flags().StringVar(&flags.sysroot, "sysroot", "", "look at the machine whose sys and proc are in this "+
-		"folder or capture")
+	cmd.Flags().StringVar(&flags.sysroot, "sysroot", "", "look at the machine that this capture is of, or whose sys "+
+		"and proc are in this folder")
 	cmd.Flags().StringVar(&flags.capture, "capture", "", "pack what was read into this file, FILE.tar.gz")
 	cmd.Flags().BoolVar(&flags.anonymous, "anonymous", false, "mask serial numbers; they stay distinguishable")
 	cmd.Flags().BoolVar(&flags.all, "all", false, "list memory and unused loop devices too")
@@ -60,8 +61,12 @@ type surveyRecord struct {
 	Format string `json:"format"`
 	System string `json:"system"`
 	// LinksRead says whether this system's links are read at all.
-	LinksRead bool            `json:"links_read"`
-	Devices   []survey.Device `json:"devices"`
+	LinksRead bool `json:"links_read"`
+	// Known says how it is known that what is read of this system is right.
+	Known   string          `json:"known"`
+	Devices []survey.Device `json:"devices"`
+	// Untold is what was not told for want of rights, with how to get them.
+	Untold []string `json:"untold"`
 }
 
 func (e *environment) survey(arguments []string, flags *surveyFlags) error {
@@ -98,12 +103,13 @@ func (e *environment) survey(arguments []string, flags *surveyFlags) error {
 	if devices, err = chosenDevices(devices, arguments, flags.all); err != nil {
 		return err
 	}
-	read := survey.LinksAreRead || flags.sysroot != ""
+	record := surveyRecord{Format: "opengauge.survey/1", System: machine.System(),
+		LinksRead: survey.LinksAreRead || flags.sysroot != "", Known: survey.Known(machine.System()), Devices: devices,
+		Untold: machine.Untold()}
 	if e.json {
-		return e.writeJSON(surveyRecord{Format: "opengauge.survey/1", System: runtime.GOOS, LinksRead: read,
-			Devices: devices})
+		return e.writeJSON(record)
 	}
-	e.showDevices(devices, len(arguments) > 0, read, notation)
+	e.showDevices(record, len(arguments) > 0, notation)
 	if flags.capture != "" {
 		e.screen().Println("")
 		e.wrote(flags.capture)
@@ -130,8 +136,8 @@ func chosenDevices(devices []survey.Device, named []string, all bool) ([]survey.
 	return chosen, nil
 }
 
-func (e *environment) showDevices(devices []survey.Device, strips, read bool, notation unit.Notation) {
-	screen := e.screen()
+func (e *environment) showDevices(record surveyRecord, strips bool, notation unit.Notation) {
+	screen, devices := e.screen(), record.Devices
 	if len(devices) == 0 {
 		screen.Println("No block device was found.")
 	}
@@ -151,9 +157,17 @@ func (e *environment) showDevices(devices []survey.Device, strips, read bool, no
 		}
 		screen.Table(figure.NewChainStrip(d.Chain, notation).Table())
 	}
-	if !read {
+	if !record.LinksRead {
 		screen.Println("")
 		screen.Paragraph("", "Links are not read on this system yet: only volumes, their sizes and their free "+
 			"space are known.")
+	}
+	for _, each := range record.Untold {
+		screen.Println("")
+		screen.Paragraph("", "Not told: "+each+".")
+	}
+	if record.System != "linux" {
+		screen.Println("")
+		screen.Paragraph("", record.Known)
 	}
 }

@@ -3,13 +3,13 @@ package link
 // cards gives SD cards and eMMC.
 //
 // SD (Physical Layer Simplified Specification 9.0): the classic bus has four
-// data lines without line coding, at 50 MHz (high speed) or 208 MHz (UHS-I
-// SDR104, 4.2.4); blocks of 512 bytes carry a checksum of 16 bits a line and
+// data lines without line coding, at 50 MHz (high speed), 100 MHz or both edges of 50
+// MHz (UHS-I SDR50 and DDR50) or 208 MHz (SDR104, 4.2.4); blocks of 512 bytes carry a checksum of 16 bits a line and
 // start and end bits, and commands leave gaps: 86 to 94 %. UHS-II and UHS-III
 // have two lanes of 1.56 and 3.12 Gbit/s with 8b/10b (UHS-II Addendum 1.02, 5),
 // which in half duplex both go one way. SD Express is PCI Express.
 //
-// eMMC (JESD84-B51, 5.3): eight lines without coding, at 200 MHz single (HS200)
+// eMMC (JESD84-B51, 5.3): eight lines without coding, at 52 MHz single or double (DDR52) and 200 MHz single (HS200)
 // or double data rate (HS400).
 func cards() []Standard {
 	classic, express := shares{0.86, 0.94}, packetShares
@@ -18,6 +18,10 @@ func cards() []Standard {
 		{Name: "sd high speed", Family: "SD and eMMC", Lanes: 4, About: "25 MB/s", lineBits: 50e6, coding: 1,
 			usable: shares{0.84, 0.94}},
 		{Name: "sd uhs-i", Family: "SD and eMMC", Lanes: 4, About: "SDR104, 104 MB/s", lineBits: 208e6, coding: 1,
+			usable: classic},
+		{Name: "sd uhs-i sdr50", Family: "SD and eMMC", Lanes: 4, About: "SDR50, 50 MB/s", lineBits: 100e6, coding: 1,
+			usable: classic},
+		{Name: "sd uhs-i ddr50", Family: "SD and eMMC", Lanes: 4, About: "DDR50, 50 MB/s", lineBits: 100e6, coding: 1,
 			usable: classic},
 		{Name: "sd uhs-ii", Family: "SD and eMMC", Lanes: 2, About: "HD312, 312 MB/s", lineBits: 1.56e9,
 			coding: eightTen, usable: classic},
@@ -32,6 +36,8 @@ func cards() []Standard {
 		{Name: "sd express 4.0 x2", Family: "SD and eMMC", Lanes: 2, About: "PCIe 4.0 x2", lineBits: 16e9,
 			coding: 128.0 / 130, usable: express},
 		{Name: "emmc hs52", Family: "SD and eMMC", Lanes: 8, About: "52 MB/s", lineBits: 52e6, coding: 1,
+			usable: shares{0.80, 0.90}},
+		{Name: "emmc ddr52", Family: "SD and eMMC", Lanes: 8, About: "104 MB/s", lineBits: 104e6, coding: 1,
 			usable: shares{0.80, 0.90}},
 		{Name: "emmc hs200", Family: "SD and eMMC", Lanes: 8, About: "200 MB/s", lineBits: 200e6, coding: 1,
 			usable: shares{0.80, 0.90}},

@@ -2,6 +2,7 @@ package survey
 
 import (
 	"archive/tar"
+	"bufio"
 	"compress/gzip"
 	"errors"
 	"fmt"
@@ -14,6 +15,8 @@ import (
 	"time"
 
 	"opengauge/core/bench/kernel"
+	"opengauge/core/bench/macos"
+	"opengauge/core/bench/windows"
 )
 
 // Bounds of a capture: far above what a machine with thousands of devices has,
@@ -100,10 +103,56 @@ func openCapture(name string) (*Machine, error) {
 		return nil, fmt.Errorf("could not open the capture: %w", err)
 	}
 	defer file.Close()
-	captured, err := readCapture(file)
+	machine, err := readMachine(file)
 	if err != nil {
 		return nil, fmt.Errorf("%s is not a capture of a machine: %w; make one with opengauge survey --capture "+
 			"FILE.tar.gz", name, err)
+	}
+	return machine, nil
+}
+
+// readMachine reads a capture, or the dump of a registry of macOS alone.
+func readMachine(r io.Reader) (*Machine, error) {
+	begin := bufio.NewReader(r)
+	if head, _ := begin.Peek(len(plistHead)); string(head) == plistHead {
+		data, err := io.ReadAll(io.LimitReader(begin, largestCapture+1))
+		if err == nil && len(data) > largestCapture {
+			err = fmt.Errorf("it is larger than %d MiB", largestCapture>>20)
+		}
+		if err != nil {
+			return nil, err
+		}
+		return machineOf(tree{macosFile: {content: data}})
+	}
+	captured, err := readCapture(begin)
+	if err != nil {
+		return nil, err
+	}
+	return machineOf(captured)
+}
+
+// plistHead is how a property list begins.
+const plistHead = "<?xml"
+
+// machineOf is the machine whose files were captured, of whatever system it is.
+func machineOf(captured tree) (*Machine, error) {
+	if found, ok := captured[windowsFile]; ok {
+		answers, err := windows.ReadCapture(found.content)
+		if err != nil {
+			return nil, fmt.Errorf("its %s cannot be read: %w", windowsFile, err)
+		}
+		return &Machine{Tree: kernel.Of(tree{}), other: windowsMachine{answers}}, nil
+	}
+	if found, ok := captured[macosFile]; ok {
+		read, err := macos.Read(found.content)
+		if err != nil {
+			return nil, fmt.Errorf("its %s cannot be read: %w", macosFile, err)
+		}
+		again := func() (*macos.Machine, error) { return read, nil }
+		return &Machine{Tree: kernel.Of(tree{}), other: macosMachine{again}}, nil
+	}
+	if _, ok := captured["sys"]; !ok {
+		return nil, fmt.Errorf("it holds neither a folder \"sys\" (Linux) nor %s nor %s", windowsFile, macosFile)
 	}
 	return &Machine{Tree: kernel.Of(captured)}, nil
 }
@@ -133,11 +182,15 @@ func readCapture(r io.Reader) (tree, error) {
 		case tar.TypeSymlink:
 			made.target = header.Linkname
 		case tar.TypeReg:
-			if made.content, err = io.ReadAll(io.LimitReader(archive, kernel.LargestFile+1)); err != nil {
+			most := int64(kernel.LargestFile)
+			if name == windowsFile || name == macosFile {
+				most = largestCapture
+			}
+			if made.content, err = io.ReadAll(io.LimitReader(archive, most+1)); err != nil {
 				return nil, err
 			}
-			if len(made.content) > kernel.LargestFile {
-				return nil, fmt.Errorf("the file %q is larger than %d KiB", name, kernel.LargestFile>>10)
+			if int64(len(made.content)) > most {
+				return nil, fmt.Errorf("the file %q is larger than %d KiB", name, most>>10)
 			}
 		default:
 			return nil, fmt.Errorf("the entry %q is neither a file nor a folder nor a link", name)
@@ -147,9 +200,6 @@ func readCapture(r io.Reader) (tree, error) {
 			return nil, fmt.Errorf("it is larger than %d MiB or %d entries", largestCapture>>20, mostEntries)
 		}
 		captured.put(name, made)
-	}
-	if _, ok := captured["sys"]; !ok {
-		return nil, errors.New("it holds no folder \"sys\"")
 	}
 	for _, each := range captured {
 		slices.Sort(each.names)
@@ -204,6 +254,13 @@ func (r *recorder) List(name string) ([]string, error) {
 // Capture surveys the machine and packs just what that read, for [Under]
 // elsewhere. Serial numbers are masked if that is asked for.
 func (m *Machine) Capture(w io.Writer, anonymous bool) ([]Device, error) {
+	if m.other != nil {
+		var mask func(string) string
+		if anonymous {
+			mask = masked
+		}
+		return m.other.capture(w, mask)
+	}
 	r := &recorder{Files: m.Files(), seen: tree{"": {folder: true}},
 		mask: func(_ string, content []byte) []byte { return content }}
 	if anonymous {

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"opengauge/core/bench/link"
+	"opengauge/core/bench/macos"
 	"opengauge/core/unit"
 )
 
@@ -34,8 +35,8 @@ type Device struct {
 	Health *Health           `json:"health,omitempty"`
 	Power  map[string]string `json:"power,omitempty"`
 
-	folder  string // in sysfs
-	numbers []string
+	folder  string        // in sysfs
+	traffic macos.Traffic // on macOS
 }
 
 // Partition is a part of a device.
@@ -65,6 +66,14 @@ const (
 
 // Devices gives every block device that has a size, in the order of their names.
 func (m *Machine) Devices() []Device {
+	if m.other != nil {
+		devices, untold := m.other.devices()
+		m.keep(untold)
+		if m.live {
+			return withSpace(devices)
+		}
+		return devices
+	}
 	if m.live && !LinksAreRead {
 		return volumes()
 	}
@@ -105,7 +114,6 @@ func (m *Machine) device(name string, mounts mountTable) (Device, bool) {
 		Name: name, Path: "/dev/" + strings.ReplaceAll(name, "!", "/"), Capacity: unit.Bytes(sectors) * sectorSize,
 		Removable: m.Text(folder, "removable") == "1", ReadOnly: m.Text(folder, "ro") == "1",
 		Partitions: []Partition{}, TemperaturesCelsius: m.temperatures(folder), folder: folder,
-		numbers: []string{m.Text(folder, "dev")},
 	}
 	d.Kind = m.kindOf(name, folder)
 	d.Mounts = mounts.of(m.Text(folder, "dev"), d.Path)
@@ -115,7 +123,6 @@ func (m *Machine) device(name string, mounts mountTable) (Device, bool) {
 		}
 		size, _ := m.Number(folder, child, "size")
 		number := m.Text(folder, child, "dev")
-		d.numbers = append(d.numbers, number)
 		d.Partitions = append(d.Partitions, Partition{Name: child, Size: unit.Bytes(size) * sectorSize,
 			Mounts: mounts.of(number, "/dev/"+child)})
 	}

@@ -87,7 +87,8 @@ func (m *Machine) sasHop(here string) (link.Hop, bool) {
 var cardTimings = map[string]string{
 	"sd high-speed": "sd high speed", "sd uhs SDR104": "sd uhs-i", "mmc HS200": "emmc hs200",
 	"mmc HS400": "emmc hs400", "mmc HS400 enhanced strobe": "emmc hs400",
-	"mmc high-speed": "emmc hs52",
+	"sd uhs SDR50": "sd uhs-i sdr50", "sd uhs DDR50": "sd uhs-i ddr50", "mmc high-speed": "emmc hs52",
+	"mmc DDR52": "emmc ddr52",
 }
 
 // cardHop gives the bus of a memory card, where the kernel's debugging files

@@ -2,6 +2,7 @@ package survey
 
 import (
 	"errors"
+	"io/fs"
 	"path"
 	"strings"
 	"unsafe"
@@ -45,22 +46,27 @@ func (m *Machine) health(d *Device) *Health {
 		controller, _, _ = strings.Cut(d.Name[len("nvme"):], "n")
 		controller = "nvme" + controller
 	}
-	return readHealth("/dev/" + controller)
+	health, err := readHealth("/dev/" + controller)
+	if errors.Is(err, fs.ErrPermission) {
+		m.keep([]string{"the health of NVMe drives, which only root may ask for; run it as root, or give the program that " +
+			"right: docs/platforms.md says how"})
+	}
+	return health
 }
 
-func readHealth(controller string) *Health {
+func readHealth(controller string) (*Health, error) {
 	device, err := unix.Open(controller, unix.O_RDONLY|unix.O_CLOEXEC, 0)
 	if err != nil {
-		return nil
+		return nil, err
 	}
 	defer unix.Close(device)
 	page, err := nvmeAsk(device, getLogPage, allNamespaces, healthPage|(healthPageLength/4-1)<<16, healthPageLength)
 	if err != nil {
-		return nil
+		return nil, err
 	}
 	identity, _ := nvmeAsk(device, identify, 0, identifyControler, identityLength)
 	health, _ := parseHealth(page, identity)
-	return health
+	return health, nil
 }
 
 // nvmeAsk sends an admin command that reads.

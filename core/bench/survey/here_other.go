@@ -1,16 +1,12 @@
-//go:build !linux
+//go:build !linux && !windows && !darwin
 
 package survey
 
-import (
-	"fmt"
-)
+// LinksAreRead says whether this system's links are read at all.
+const LinksAreRead = false
 
-// numberText writes a device number.
-func numberText(major, minor int) string { return fmt.Sprintf("%d:%d", major, minor) }
+// otherHere is nothing: what is mounted is all that is known here.
+func otherHere() foreign { return nil }
 
-// DeviceOf knows nothing on this system: links are not read here yet.
+// DeviceOf knows nothing on this system.
 func (m *Machine) DeviceOf(string) (Device, Mount, bool) { return Device{}, Mount{}, false }
-
-// health is not asked for on this system yet.
-func (m *Machine) health(*Device) *Health { return nil }

@@ -1,8 +1,10 @@
 // Package survey finds out what a machine has: its storage devices, the hops
 // from the root of the machine to each, how warm and how healthy they are, and
-// what else a measurement depends on. It reads the files by which the kernel
-// tells of itself (sysfs and procfs on Linux), of this machine or of a captured
-// one. What cannot be read is unknown, and never guessed.
+// what else a measurement depends on. Linux tells of itself in files (sysfs and
+// procfs), which are read here; what other systems tell is read by packages of
+// their own and becomes devices here. Any of them may be this machine or a
+// capture of one, on whatever system the program runs. What cannot be read is
+// unknown, and never guessed.
 //
 // A [Machine] may be read by several goroutines at once; the links are watched by one
 // of their own.
@@ -14,6 +16,7 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"sync"
 
 	"opengauge/core/bench/kernel"
 )
@@ -23,10 +26,16 @@ type Machine struct {
 	kernel.Tree
 	// live says that it is this machine, whose devices can be asked.
 	live bool
+	// other is what tells of a machine that is not Linux; nil for one that is.
+	other foreign
+
+	lock sync.Mutex
+	// untold is what was not told for want of rights.
+	untold []string
 }
 
 // Here is this machine.
-func Here() *Machine { return &Machine{Tree: kernel.Here(), live: true} }
+func Here() *Machine { return &Machine{Tree: kernel.Here(), live: true, other: otherHere()} }
 
 // Under is the machine whose files are under a folder, or in a capture.
 func Under(place string) (*Machine, error) {

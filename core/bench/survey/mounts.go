@@ -3,8 +3,7 @@ package survey
 import (
 	"strings"
 
-	"github.com/shirou/gopsutil/v4/disk"
-
+	"opengauge/core/bench/space"
 	"opengauge/core/unit"
 )
 
@@ -41,12 +40,11 @@ func (m *Machine) mounts() mountTable {
 
 // freeAt is what is free in a mounted file system, or nil.
 func freeAt(place string) *unit.Bytes {
-	usage, err := disk.Usage(place)
-	if err != nil || usage.Total == 0 {
+	room, err := space.Of(place)
+	if err != nil || room.Total == 0 {
 		return nil
 	}
-	free := unit.Bytes(usage.Free)
-	return &free
+	return &room.Free
 }
 
 // of gives the mounts of a device, by its number or, for file systems that have

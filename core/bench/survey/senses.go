@@ -26,6 +26,9 @@ type deviceSensors struct {
 func (s *deviceSensors) Name() string { return "the sensors of " + s.device.Name }
 
 func (s *deviceSensors) Read(context.Context) (sensor.Reading, error) {
+	if s.machine.other != nil {
+		return s.machine.foreignTemperatures(s.device.Name), nil
+	}
 	reading := sensor.Reading{Temperatures: s.machine.temperatures(s.device.folder)}
 	if _, told := reading.Temperatures["drive"]; told {
 		return reading, nil

@@ -48,6 +48,12 @@ func (m *Machine) isUSB(folder, part string) bool {
 // Reading gives the links' states and counters now.
 func (w *Watch) Reading() link.Reading {
 	reading := link.Reading{States: w.states(), Counters: map[string]int64{}}
+	if w.machine.other != nil {
+		if d, ok := w.machine.named(w.name); ok {
+			w.machine.other.counted(d, reading.Counters)
+		}
+		return reading
+	}
 	if folder, err := w.machine.Resolve(path.Join("sys/block", w.name)); err == nil {
 		w.machine.counters(folder, w.name, reading.Counters)
 	}
@@ -134,6 +140,13 @@ func (w *Watch) Start(tell func(kind, detail string)) (stop func()) {
 // states are the standards that the hops run at; none where the device is gone.
 func (w *Watch) states() map[string]string {
 	states := map[string]string{}
+	if w.machine.other != nil {
+		d, _ := w.machine.named(w.name)
+		for _, hop := range d.Hops {
+			states[hop.Name] = hop.Standard
+		}
+		return states
+	}
 	if folder, err := w.machine.Resolve(path.Join("sys/block", w.name)); err == nil {
 		for _, hop := range w.machine.hops(folder, deepest) {
 			states[hop.Name] = hop.Standard

@@ -231,3 +231,16 @@ func VolumeOf(path string) (volume, place string, err error) {
 	}
 	return windows.UTF16ToString(buffer), place, nil
 }
+
+// FileSystemOf is the file system that a path is on: "NTFS".
+func FileSystemOf(path string) (string, error) {
+	name, err := windows.UTF16PtrFromString(path)
+	if err != nil {
+		return "", err
+	}
+	buffer := make([]uint16, longestName)
+	if err := windows.GetVolumePathName(name, &buffer[0], uint32(len(buffer))); err != nil {
+		return "", code(err)
+	}
+	return fileSystem(windows.UTF16ToString(buffer))
+}

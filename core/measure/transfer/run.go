@@ -12,11 +12,10 @@ import (
 	"sync/atomic"
 	"time"
 
-	"github.com/shirou/gopsutil/v4/disk"
-
 	"opengauge/core/bench/event"
 	"opengauge/core/bench/host"
 	"opengauge/core/bench/link"
+	"opengauge/core/bench/space"
 	"opengauge/core/load/fileset"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
@@ -215,7 +214,7 @@ func (r *Request) checkRoom() error {
 		if end.Simulated != nil {
 			continue
 		}
-		usage, err := disk.Usage(end.Path)
+		usage, err := space.Of(end.Path)
 		if err != nil {
 			return fmt.Errorf("could not read the free space of %s: %w", end.Path, err)
 		}
@@ -234,7 +233,7 @@ func (r *Request) checkRoom() error {
 		if needed += largest; float64(needed) > float64(usage.Free)-reservedShare*float64(usage.Total) {
 			return fmt.Errorf("%s has %s free, and %s would be needed beside the %.0f %% that stay reserved; "+
 				"choose a smaller --size or free some space",
-				end.Path, unit.Bytes(usage.Free).Decimal(), needed.Decimal(), reservedShare*100)
+				end.Path, usage.Free.Decimal(), needed.Decimal(), reservedShare*100)
 		}
 	}
 	return nil

@@ -7,8 +7,7 @@ import (
 	"io/fs"
 	"os"
 
-	"github.com/shirou/gopsutil/v4/disk"
-
+	"opengauge/core/bench/space"
 	"opengauge/core/unit"
 )
 
@@ -28,7 +27,7 @@ func (k *kernelFile) FillTo(ctx context.Context, share float64, data func(length
 		return errors.New("only a folder is filled with files; a device is filled by writing it")
 	}
 	for ctx.Err() == nil {
-		usage, err := disk.Usage(k.description.Path)
+		usage, err := space.Of(k.description.Path)
 		if err != nil {
 			return explain("read the free space of", k.description.Path, err)
 		}
@@ -38,11 +37,11 @@ func (k *kernelFile) FillTo(ctx context.Context, share float64, data func(length
 				"to a level", k.description.Path)
 		}
 		progress(float64(usage.Used) / total)
-		missing := unit.Bytes(share*total) - unit.Bytes(usage.Used)
+		missing := unit.Bytes(share*total) - usage.Used
 		if missing < fillerBlock {
 			return nil
 		}
-		if room := unit.Bytes(usage.Free) - reservedOf(usage); missing > room {
+		if room := usage.Free - reservedOf(usage); missing > room {
 			return fmt.Errorf("filling %s to %.0f %% would leave less than the %s that stay reserved; use lower "+
 				"levels or free some space",
 				k.description.Path, share*100, reservedOf(usage).Decimal())

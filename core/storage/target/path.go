@@ -10,8 +10,7 @@ import (
 	"syscall"
 	"time"
 
-	"github.com/shirou/gopsutil/v4/disk"
-
+	"opengauge/core/bench/space"
 	"opengauge/core/clock"
 	"opengauge/core/storage/direct"
 	"opengauge/core/storage/scratch"
@@ -84,7 +83,7 @@ type kernelFile struct {
 }
 
 func openFolder(path string, options PathOptions) (Target, error) {
-	usage, err := disk.Usage(path)
+	usage, err := space.Of(path)
 	if err != nil {
 		return nil, explain("read the free space of", path, err)
 	}
@@ -104,7 +103,7 @@ func openFolder(path string, options PathOptions) (Target, error) {
 	made := &kernelFile{file: file, clock: clock.Start(), carrier: options.Carrier, home: home,
 		description: Description{
 			Kind: Folder, Address: path, Path: path, Span: size,
-			Capacity: unit.Bytes(usage.Total), FileSystem: usage.Fstype,
+			Capacity: usage.Total, FileSystem: usage.FileSystem,
 			Writable: true, Unfilled: true, Direct: past, Parallel: true,
 		}}
 	if err := direct.Reserve(made.file, int64(made.description.Span)); err != nil {
@@ -149,7 +148,7 @@ func createIn(home *scratch.Folder, of string) (file *os.File, past bool, err er
 // PlannedSize is how large a test file in the folder would be, or why it would
 // not fit.
 func PlannedSize(folder string, wanted unit.Bytes) (unit.Bytes, error) {
-	usage, err := disk.Usage(folder)
+	usage, err := space.Of(folder)
 	if err != nil {
 		return 0, explain("read the free space of", folder, err)
 	}
@@ -157,8 +156,8 @@ func PlannedSize(folder string, wanted unit.Bytes) (unit.Bytes, error) {
 }
 
 // fileSize decides how large a test file in a folder is.
-func fileSize(path string, wanted unit.Bytes, usage *disk.UsageStat) (unit.Bytes, error) {
-	free := unit.Bytes(usage.Free)
+func fileSize(path string, wanted unit.Bytes, usage space.Space) (unit.Bytes, error) {
+	free := usage.Free
 	if usage.Total == 0 { // some file systems in memory do not say
 		if wanted == 0 {
 			return 0, fmt.Errorf("the file system of %s does not say how much is free; give a --size", path)
@@ -182,7 +181,7 @@ func fileSize(path string, wanted unit.Bytes, usage *disk.UsageStat) (unit.Bytes
 }
 
 // reservedOf is what has to stay free of a file system.
-func reservedOf(usage *disk.UsageStat) unit.Bytes {
+func reservedOf(usage space.Space) unit.Bytes {
 	return unit.Bytes(float64(usage.Total) * reservedShare)
 }
 
@@ -193,14 +192,14 @@ func (k *kernelFile) Room() error {
 	if k.home == nil {
 		return nil
 	}
-	usage, err := disk.Usage(k.description.Path)
+	usage, err := space.Of(k.description.Path)
 	if err != nil {
 		return explain("read the free space of", k.description.Path, err)
 	}
-	if reserve := reservedOf(usage); usage.Total > 0 && unit.Bytes(usage.Free) < reserve {
+	if reserve := reservedOf(usage); usage.Total > 0 && usage.Free < reserve {
 		return fmt.Errorf("only %s are still free in %s, under the %s that stay reserved, so writing was stopped; "+
 			"free some space and repeat",
-			unit.Bytes(usage.Free).Decimal(), k.description.Path, reserve.Decimal())
+			usage.Free.Decimal(), k.description.Path, reserve.Decimal())
 	}
 	return nil
 }
@@ -221,8 +220,8 @@ func openFile(path string, info fs.FileInfo, options PathOptions) (Target, error
 		Kind: File, Address: path, Path: path, Span: size, Capacity: unit.Bytes(info.Size()),
 		Direct: past, Parallel: true,
 	}}
-	if usage, err := disk.Usage(path); err == nil {
-		opened.description.FileSystem = usage.Fstype
+	if usage, err := space.Of(path); err == nil {
+		opened.description.FileSystem = usage.FileSystem
 	}
 	if err := opened.settleDirect(path, func() (*os.File, error) { return os.Open(path) }); err != nil {
 		return nil, errors.Join(explain("read", path, err), opened.Close())

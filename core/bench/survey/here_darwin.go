@@ -1,0 +1,56 @@
+package survey
+
+import (
+	"path/filepath"
+	"sync"
+	"time"
+
+	"opengauge/core/bench/macos"
+)
+
+// LinksAreRead says whether this system's links are read at all.
+const LinksAreRead = true
+
+// registryFor is how long what was read of the registry stands for the present: reading
+// all of it takes processor time that a measurement beside it should have.
+const registryFor = 5 * time.Second
+
+// otherHere is this machine.
+func otherHere() foreign {
+	var lock sync.Mutex
+	var read *macos.Machine
+	var at time.Time
+	return macosMachine{func() (*macos.Machine, error) {
+		lock.Lock()
+		defer lock.Unlock()
+		if read != nil && time.Since(at) < registryFor {
+			return read, nil
+		}
+		now, err := macos.Here()
+		if err == nil {
+			read, at = now, time.Now()
+		}
+		return now, err
+	}}
+}
+
+// DeviceOf gives the disk that a path of this machine is, or is on, and how what holds it
+// is mounted.
+func (m *Machine) DeviceOf(name string) (Device, Mount, bool) {
+	if !m.live {
+		return Device{}, Mount{}, false
+	}
+	if whole, err := filepath.Abs(name); err == nil {
+		name = whole
+	}
+	if resolved, err := filepath.EvalSymlinks(name); err == nil {
+		name = resolved
+	}
+	// The table of mounts knows best: places may stand for others (firm links).
+	if mount, err := macos.SourceOf(name); err == nil {
+		if device, _, ok := m.other.holding(m.Devices(), mount.Source); ok {
+			return device, Mount{At: mount.At, FileSystem: mount.FileSystem, Source: mount.Source}, true
+		}
+	}
+	return m.other.holding(m.Devices(), name)
+}
