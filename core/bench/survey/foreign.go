@@ -108,6 +108,29 @@ func pcieOf(generation, lanes int) link.State {
 	return pcieStandard(speeds[generation-1], lanes)
 }
 
+// Holding gives the device that a path of the machine is, or is on, by what it tells of
+// places; a capture of Linux tells too little for that.
+func (m *Machine) Holding(path string) (Device, Mount, bool) {
+	if m.other == nil {
+		return m.DeviceOf(path)
+	}
+	return m.other.holding(m.Devices(), path)
+}
+
+// Is says whether a path is the device's own, and not that of a part of it.
+func (d Device) Is(path string) bool {
+	return strings.EqualFold(path, d.Path) || strings.EqualFold(strings.Replace(path, "/dev/disk", "/dev/rdisk", 1), d.Path)
+}
+
+// AllMounts are those of a device and of its parts.
+func (d Device) AllMounts() []Mount {
+	mounts := append([]Mount{}, d.Mounts...)
+	for _, p := range d.Partitions {
+		mounts = append(mounts, p.Mounts...)
+	}
+	return mounts
+}
+
 // Known says how it is known that what is read of a system is right; docs/platforms.md has
 // it for each thing.
 func Known(system string) string {

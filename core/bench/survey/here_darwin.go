@@ -15,23 +15,34 @@ const LinksAreRead = true
 // all of it takes processor time that a measurement beside it should have.
 const registryFor = 5 * time.Second
 
+// registry is what was read of this machine's last.
+var registry struct {
+	sync.Mutex
+	read *macos.Machine
+	at   time.Time
+}
+
 // otherHere is this machine.
-func otherHere() foreign {
-	var lock sync.Mutex
-	var read *macos.Machine
-	var at time.Time
-	return macosMachine{func() (*macos.Machine, error) {
-		lock.Lock()
-		defer lock.Unlock()
-		if read != nil && time.Since(at) < registryFor {
-			return read, nil
-		}
-		now, err := macos.Here()
-		if err == nil {
-			read, at = now, time.Now()
-		}
-		return now, err
-	}}
+func otherHere() foreign { return macosMachine{recentRegistry} }
+
+func recentRegistry() (*macos.Machine, error) {
+	registry.Lock()
+	defer registry.Unlock()
+	if registry.read != nil && time.Since(registry.at) < registryFor {
+		return registry.read, nil
+	}
+	now, err := macos.Here()
+	if err == nil {
+		registry.read, registry.at = now, time.Now()
+	}
+	return now, err
+}
+
+// Traffic is what the disk under a path counted until now.
+func Traffic(path string) (macos.Traffic, bool) {
+	now := &Machine{live: true, other: macosMachine{macos.Here}}
+	d, _, ok := now.DeviceOf(path)
+	return d.traffic, ok && d.traffic.TrafficIsKnown
 }
 
 // DeviceOf gives the disk that a path of this machine is, or is on, and how what holds it

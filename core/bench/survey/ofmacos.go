@@ -133,7 +133,7 @@ func (m macosMachine) holding(devices []Device, name string) (Device, Mount, boo
 	var best Mount
 	var on Device
 	for _, d := range devices {
-		for _, mount := range d.allMounts() {
+		for _, mount := range d.AllMounts() {
 			at := strings.TrimSuffix(mount.At, "/")
 			if (name == at || strings.HasPrefix(name, at+"/")) && (best.At == "" || len(mount.At) > len(best.At)) {
 				best, on = mount, d

@@ -211,7 +211,7 @@ func (w windowsMachine) holding(devices []Device, name string) (Device, Mount, b
 		if strings.EqualFold(d.Path, name) || strings.EqualFold(d.Name, name) {
 			return d, Mount{}, true
 		}
-		for _, mount := range d.allMounts() {
+		for _, mount := range d.AllMounts() {
 			at := strings.ToLower(mount.At)
 			if strings.HasPrefix(wanted+`\`, at) && len(mount.At) > len(best.At) ||
 				strings.EqualFold(strings.TrimPrefix(wanted, `\\.\`), strings.TrimSuffix(at, `\`)) {
@@ -220,15 +220,6 @@ func (w windowsMachine) holding(devices []Device, name string) (Device, Mount, b
 		}
 	}
 	return on, best, best.At != ""
-}
-
-// allMounts are those of a device and of its parts.
-func (d Device) allMounts() []Mount {
-	mounts := append([]Mount{}, d.Mounts...)
-	for _, p := range d.Partitions {
-		mounts = append(mounts, p.Mounts...)
-	}
-	return mounts
 }
 
 func (w windowsMachine) counted(d Device, into map[string]int64) {

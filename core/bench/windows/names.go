@@ -22,6 +22,7 @@ var (
 	getGeometry         = number("IOCTL_DISK_GET_DRIVE_GEOMETRY_EX", 0x700a0)
 	getLayout           = number("IOCTL_DISK_GET_DRIVE_LAYOUT_EX", 0x70050)
 	getPerformance      = number("IOCTL_DISK_PERFORMANCE", 0x70020)
+	getLength           = number("IOCTL_DISK_GET_LENGTH_INFO", 0x7405c)
 	getExtents          = number("IOCTL_VOLUME_GET_VOLUME_DISK_EXTENTS", 0x560000)
 	getConnection       = number("IOCTL_USB_GET_NODE_CONNECTION_INFORMATION_EX", 0x220448)
 	getConnectionSpeeds = number("IOCTL_USB_GET_NODE_CONNECTION_INFORMATION_EX_V2", 0x22045c)

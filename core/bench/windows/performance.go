@@ -1,6 +1,9 @@
 package windows
 
-import "time"
+import (
+	"math"
+	"time"
+)
 
 // Traffic is what a disk counted since the machine started.
 type Traffic struct {
@@ -27,4 +30,32 @@ func TrafficOf(s System, path string) (Traffic, bool) {
 	const tick = 100 * time.Nanosecond
 	return Traffic{Read: int64(a.number(trafficRead)), Written: int64(a.number(trafficWritten)),
 		Waited: time.Duration(a.number(trafficReading)+a.number(trafficWriting)) * tick}, true
+}
+
+// lengthBytes is all that a device says of its length.
+var lengthBytes = field("GET_LENGTH_INFORMATION", "Length", 0, 8)
+
+// LengthOf asks a disk or a volume how many bytes it holds, and says whether it answered.
+func LengthOf(s System, path string) (int64, bool) {
+	told, err := s.Query(path, getLength, nil, smallAnswer)
+	if err != nil || len(told) < lengthBytes.Size {
+		return 0, false
+	}
+	length := answer(told).number(lengthBytes)
+	return int64(length), length > 0 && length <= math.MaxInt64
+}
+
+// SectorOf asks a disk or a volume for the smallest block that it takes; 0 is not known.
+func SectorOf(s System, path string) int64 {
+	a := &asker{System: s}
+	if align, err := a.property(path, alignmentProperty, smallAnswer); err == nil {
+		if block := blockSize(align.number(alignLogical)); block > 0 {
+			return block
+		}
+	}
+	told, err := a.query(path, getGeometry, nil, smallAnswer)
+	if err != nil {
+		return 0
+	}
+	return blockSize(told.number(geometryBlock))
 }

@@ -4,17 +4,16 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io/fs"
 	"maps"
 	"slices"
 	"strings"
 	"sync"
-	"syscall"
 	"time"
 
 	"opengauge/core/bench/event"
 	"opengauge/core/measure/engine"
 	"opengauge/core/record/session"
+	"opengauge/core/storage/fault"
 	"opengauge/core/storage/target"
 )
 
@@ -85,13 +84,12 @@ func (r *runner) stallOf(d *desk) func(engine.Stall) {
 // errors say so. Of others, which a device that is there gives too (a sector that cannot
 // be read, a disk that is full), the device itself is asked.
 func vanished(err error, on target.Target) bool {
-	for _, gone := range []error{syscall.ENODEV, syscall.ENXIO, fs.ErrNotExist} {
-		if errors.Is(err, gone) {
-			return true
-		}
+	kind := fault.Of(err)
+	if kind == fault.Gone || kind == fault.Absent {
+		return true
 	}
 	device, ok := on.(target.Answerer)
-	if !ok || !errors.Is(err, engine.ErrTooManyErrors) && !errors.Is(err, syscall.EIO) {
+	if !ok || !errors.Is(err, engine.ErrTooManyErrors) && kind != fault.Failed {
 		return false
 	}
 	return device.Answers() != nil

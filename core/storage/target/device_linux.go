@@ -3,6 +3,7 @@ package target
 import (
 	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
@@ -31,6 +32,11 @@ type blockDevice struct {
 	size     unit.Bytes
 	// block is the smallest block that it takes.
 	block unit.Bytes
+}
+
+// isDevice says whether a path is a block device's.
+func isDevice(_ string, info fs.FileInfo) bool {
+	return info != nil && info.Mode()&fs.ModeDevice != 0 && info.Mode()&fs.ModeCharDevice == 0
 }
 
 // openDevice opens a block device: for reading only, unless the options name it
@@ -246,69 +252,36 @@ func (d blockDevice) whole() string {
 	return d.folder
 }
 
-// identity is what --overwrite has to say: the serial number, or where the
-// device has none, its exact path and size.
-func (d blockDevice) identity() string {
-	if d.serial != "" {
-		return d.serial
-	}
-	return fmt.Sprintf("%s:%d", d.path, d.size)
+// guarded is what keeps the device from being overwritten.
+func (d blockDevice) guarded() (guarded, error) {
+	g := guarded{path: d.path, serial: d.serial, size: d.size, holder: d.holder(), parts: len(d.parts()) - 1}
+	var err error
+	g.places, err = mountedOn(d.touching())
+	g.system = slices.Contains(g.places, "/")
+	return g, err
 }
 
 // mayOverwrite says why a device, which may be open already, is not overwritten, or
 // nothing.
 func (d blockDevice) mayOverwrite(options PathOptions, open *os.File) error {
-	if options.Overwrite != d.identity() {
-		kind := "serial number"
-		if d.serial == "" {
-			kind = "path and size, as it has no serial number"
-		}
-		return fmt.Errorf("%s is not overwritten: --overwrite has to give its %s, %s", d.path, kind, d.identity())
-	}
-	mounts, err := mountedOn(d.touching())
+	g, err := d.guarded()
 	if err != nil {
 		return err
 	}
-	if slices.Contains(mounts, "/") {
-		return fmt.Errorf("%s is never overwritten: it is the system disk", d.path)
-	}
-	if len(mounts) > 0 {
-		return fmt.Errorf("%s is not overwritten: it, or a part of it, is mounted at %s; unmount that first", d.path,
-			strings.Join(mounts, ", "))
-	}
-	if holder := d.holder(); holder != "" {
-		return fmt.Errorf("%s is not overwritten: %s stands on it", d.path, holder)
-	}
-	return d.mayDestroy(options, open)
+	return g.mayOverwrite(options, func() (string, error) { return d.holds(open) })
 }
 
-// mayDestroy refuses a device that holds something, unless that is allowed.
-func (d blockDevice) mayDestroy(options PathOptions, open *os.File) error {
-	if options.OverwriteContents {
-		return nil
+// holds is what a device, which may be open already, has on it.
+func (d blockDevice) holds(open *os.File) (string, error) {
+	if open != nil {
+		return contents(open, d.size)
 	}
-	held := ""
-	if partitions := len(d.parts()) - 1; partitions > 0 {
-		held = fmt.Sprintf("%d partitions", partitions)
-	} else {
-		file := open
-		if file == nil {
-			var err error
-			if file, err = os.Open(d.path); err != nil {
-				return explain("open", d.path, err)
-			}
-			defer file.Close()
-		}
-		var err error
-		if held, err = contents(file, d.size); err != nil {
-			return err
-		}
+	file, err := os.Open(d.path)
+	if err != nil {
+		return "", explain("open", d.path, err)
 	}
-	if held == "" {
-		return nil
-	}
-	return fmt.Errorf("%s is not overwritten: it holds %s, which would be destroyed; add --overwrite-contents if "+
-		"that is what you want", d.path, held)
+	defer file.Close()
+	return contents(file, d.size)
 }
 
 var _ Discarder = (*kernelFile)(nil)

@@ -123,10 +123,14 @@ func TestADeviceWithPartitions(t *testing.T) {
 	if err != nil || part.whole() != d.folder || part.size != 8192*512 || part.block != 512 {
 		t.Errorf("the partition is %+v on %s, %v", part, part.whole(), err)
 	}
-	if err := d.mayDestroy(PathOptions{}, nil); err == nil || !strings.Contains(err.Error(), "it holds 2 partitions") {
+	guards, err := d.guarded()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := guards.mayDestroy(PathOptions{}, nil); err == nil || !strings.Contains(err.Error(), "it holds 2 partitions") {
 		t.Errorf("a device with partitions: %v", err)
 	}
-	if err := d.mayDestroy(PathOptions{OverwriteContents: true}, nil); err != nil {
+	if err := guards.mayDestroy(PathOptions{OverwriteContents: true}, nil); err != nil {
 		t.Errorf("though that is allowed: %v", err)
 	}
 	mounts, err := mountedOn([]string{"0:0"})

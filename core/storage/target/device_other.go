@@ -1,15 +1,19 @@
-//go:build !linux
+//go:build !linux && !windows && !darwin
 
 package target
 
 import (
 	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"runtime"
 
 	"opengauge/core/unit"
 )
+
+// isDevice says whether a path is a block device's.
+func isDevice(_ string, info fs.FileInfo) bool { return info != nil && info.Mode()&fs.ModeDevice != 0 }
 
 // openDevice says that devices are not opened on this system yet.
 func openDevice(path string, _ PathOptions) (Target, error) {

@@ -1,10 +1,9 @@
 package target
 
 import (
-	"errors"
 	"fmt"
-	"io/fs"
-	"syscall"
+
+	"opengauge/core/storage/fault"
 )
 
 // Explain adds to a failure that storage met while it was measured what to do
@@ -32,22 +31,7 @@ func explain(tried, path string, err error) error {
 }
 
 // adviceFor says what to do about a failure, or nothing.
-func adviceFor(err error) string {
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-		return "there is no such folder or file; check the spelling, or create it"
-	case errors.Is(err, fs.ErrPermission):
-		return "permission is denied; choose a folder you may write to, or run as a user who may"
-	case errors.Is(err, syscall.EROFS):
-		return "the file system is mounted read-only; mount it for writing, or measure a file on it with --plan " +
-			"quick-read"
-	case errors.Is(err, syscall.ENOSPC):
-		return "no space is left; give a smaller --size or free some space"
-	case errors.Is(err, fs.ErrExist):
-		return "a file of that name is there already; remove it if no other run is using it"
-	}
-	return ""
-}
+func adviceFor(err error) string { return fault.Advice(fault.Of(err)) }
 
 // adviceError has a text made for people and keeps its cause for programs.
 type adviceError struct {

@@ -7,12 +7,12 @@ import (
 	"io/fs"
 	"os"
 	"sync/atomic"
-	"syscall"
 	"time"
 
 	"opengauge/core/bench/space"
 	"opengauge/core/clock"
 	"opengauge/core/storage/direct"
+	"opengauge/core/storage/fault"
 	"opengauge/core/storage/scratch"
 	"opengauge/core/unit"
 )
@@ -46,6 +46,9 @@ const (
 // which is only ever read.
 func OpenPath(path string, options PathOptions) (Target, error) {
 	info, err := os.Stat(path)
+	if isDevice(path, info) {
+		return openDevice(path, options)
+	}
 	if err != nil {
 		return nil, explain("open", path, err)
 	}
@@ -54,8 +57,6 @@ func OpenPath(path string, options PathOptions) (Target, error) {
 		return openFolder(path, options)
 	case mode.IsRegular():
 		return openFile(path, info, options)
-	case mode&fs.ModeDevice != 0 && mode&fs.ModeCharDevice == 0:
-		return openDevice(path, options)
 	default:
 		return nil, fmt.Errorf("%s is neither a folder nor a file; name a folder on the storage to measure", path)
 	}
@@ -242,7 +243,7 @@ func (k *kernelFile) settleDirect(path string, reopen func() (*os.File, error)) 
 	} else {
 		_, err = k.file.ReadAt(direct.Buffer(int(probeSize)), 0)
 	}
-	if !errors.Is(err, syscall.EINVAL) {
+	if fault.Of(err) != fault.Invalid {
 		return err
 	}
 	cached, err := reopen()
