@@ -20,8 +20,18 @@ var (
 	interfaceProperty = configuration.NewProc("CM_Get_Device_Interface_PropertyW")
 )
 
-// code is the number of an error of this machine.
+// code is the number of an error of this machine. Results of the configuration manager are
+// not asked for theirs: the call that would say is not on every machine.
 func code(err error) error {
+	switch result, ok := err.(windows.CONFIGRET); {
+	case !ok:
+	case result == windows.CR_ACCESS_DENIED:
+		return CodeDenied
+	case result == windows.CR_CALL_NOT_IMPLEMENTED:
+		return CodeNotSupported
+	default:
+		return CodeNotFound
+	}
 	var number syscall.Errno
 	if errors.As(err, &number) {
 		return Code(number)

@@ -47,15 +47,40 @@ func DefaultPath() (string, error) {
 	if path := os.Getenv("OPENGAUGE_LOGBOOK"); path != "" {
 		return path, nil
 	}
-	data := os.Getenv("XDG_DATA_HOME")
-	if data == "" {
-		home, err := os.UserHomeDir()
-		if err != nil {
-			return "", fmt.Errorf("no place for the logbook: %w; name one with --logbook", err)
-		}
-		data = filepath.Join(home, ".local", "share")
+	home, err := os.UserHomeDir()
+	if err != nil && os.Getenv("XDG_DATA_HOME") == "" {
+		return "", fmt.Errorf("no place for the logbook: %w; name one with --logbook", err)
 	}
-	return filepath.Join(data, "opengauge", "logbook.db"), nil
+	return dataFile(runtime.GOOS, home, os.Getenv, isFile), nil
+}
+
+// fileName is that of a logbook.
+const fileName = "logbook.db"
+
+// dataFile is where the programs of a system keep what they remember for a user: as
+// XDG_DATA_HOME says (XDG Base Directory Specification 0.8), else where the system's own
+// rules have it. A logbook that an earlier version made elsewhere stays where it is.
+func dataFile(system, home string, environment func(string) string, isFile func(string) bool) string {
+	earlier := filepath.Join(home, ".local", "share")
+	folder := earlier
+	switch data, local := environment("XDG_DATA_HOME"), environment("LOCALAPPDATA"); {
+	case data != "":
+		return filepath.Join(data, "opengauge", fileName)
+	case system == "windows" && local != "":
+		folder = local
+	case system == "darwin":
+		folder = filepath.Join(home, "Library", "Application Support")
+	}
+	path, old := filepath.Join(folder, "opengauge", fileName), filepath.Join(earlier, "opengauge", fileName)
+	if !isFile(path) && isFile(old) {
+		return old
+	}
+	return path
+}
+
+func isFile(path string) bool {
+	info, err := os.Stat(path)
+	return err == nil && info.Mode().IsRegular()
 }
 
 func (l *Logbook) prepareCompression() (err error) {

@@ -45,6 +45,11 @@ const (
 // OpenPath opens a folder, in which it makes a test file, or an existing file,
 // which is only ever read.
 func OpenPath(path string, options PathOptions) (Target, error) {
+	if options.Carrier == Native { // which is told before anything is made and filled
+		if err := nativeMissing(); err != nil {
+			return nil, err
+		}
+	}
 	info, err := os.Stat(path)
 	if isDevice(path, info) {
 		return openDevice(path, options)
