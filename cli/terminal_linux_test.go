@@ -28,6 +28,12 @@ type terminal struct {
 // inTerminal starts the program in a terminal.
 func (d desk) inTerminal(arguments ...string) *terminal {
 	d.t.Helper()
+	return d.inTerminalWith([]string{"TERM=xterm", "NO_COLOR=1"}, arguments...)
+}
+
+// inTerminalWith is one with settings of the environment.
+func (d desk) inTerminalWith(settings []string, arguments ...string) *terminal {
+	d.t.Helper()
 	master, err := os.OpenFile("/dev/ptmx", os.O_RDWR, 0)
 	if err != nil {
 		d.t.Skipf("there are no terminals here: %v", err)
@@ -45,7 +51,7 @@ func (d desk) inTerminal(arguments ...string) *terminal {
 	}
 	defer slave.Close()
 	term := &terminal{t: d.t, command: d.command(arguments...), master: master, ended: make(chan struct{})}
-	term.command.Env = append(term.command.Env, "TERM=xterm", "NO_COLOR=1")
+	term.command.Env = append(term.command.Env, settings...)
 	term.command.Stdin, term.command.Stdout, term.command.Stderr = slave, slave, slave
 	term.command.SysProcAttr.Setsid, term.command.SysProcAttr.Setctty = true, true
 	if err := term.command.Start(); err != nil {

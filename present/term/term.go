@@ -34,11 +34,21 @@ type Screen struct {
 const plainWidth = 100
 
 // NewScreen finds out what out can show. NO_COLOR and a dumb terminal are
-// honoured.
+// honoured, terminals that show only ASCII get that, and old consoles that cannot be
+// steered get plain lines.
 func NewScreen(out io.Writer) *Screen {
 	screen := &Screen{out: colorprofile.NewWriter(out, os.Environ()), Width: plainWidth}
 	file, ok := out.(interface{ Fd() uintptr })
-	if !ok || !term.IsTerminal(int(file.Fd())) || os.Getenv("TERM") == "dumb" {
+	if !ok || !term.IsTerminal(int(file.Fd())) {
+		return screen
+	}
+	steered := steers(file.Fd())
+	colours := colorprofile.NewWriter(out, os.Environ())
+	colours.Forward = letters(out, steered)
+	if screen.out = colours; !steered {
+		colours.Profile = colorprofile.NoTTY
+	}
+	if !steered || os.Getenv("TERM") == "dumb" {
 		return screen
 	}
 	screen.Interactive = true
