@@ -13,12 +13,15 @@ func TestWhatTerminalsCanShow(t *testing.T) {
 		settings        []string
 		unicode, redraw bool
 	}{
-		"good": {[]string{"LANG=C.UTF-8", "TERM=xterm"}, true, true}, "no Unicode": {[]string{"LANG=C", "TERM=xterm"}, false, true},
-		"dumb": {[]string{"LANG=C.UTF-8", "TERM=dumb"}, true, false}, "dumb, no Unicode": {[]string{"LANG=C", "TERM=dumb"}, false, false},
+		"good":             {[]string{"LANG=C.UTF-8", "TERM=xterm"}, true, true},
+		"no Unicode":       {[]string{"LANG=C", "TERM=xterm"}, false, true},
+		"dumb":             {[]string{"LANG=C.UTF-8", "TERM=dumb"}, true, false},
+		"dumb, no Unicode": {[]string{"LANG=C", "TERM=dumb"}, false, false},
 	} {
 		t.Run(name, func(t *testing.T) {
 			d := newDesk(t)
-			term := d.inTerminalWith(c.settings, "measure", t.TempDir(), "--size", "8MiB", "--plan", "quick-read", "--hold", "600ms")
+			term := d.inTerminalWith(c.settings, "measure", t.TempDir(), "--size", "8MiB",
+				"--plan", "quick-read", "--hold", "600ms")
 			select {
 			case <-term.ended:
 			case <-time.After(60 * time.Second):

@@ -1,7 +1,6 @@
 package cli_test
 
 import (
-	"fmt"
 	"os"
 	"os/exec"
 	"strings"
@@ -10,7 +9,7 @@ import (
 	"testing"
 	"time"
 
-	"golang.org/x/sys/unix"
+	"opengauge/core/storage/witness"
 )
 
 // terminal is a program that runs in a terminal of its own, and what that shows.
@@ -34,21 +33,7 @@ func (d desk) inTerminal(arguments ...string) *terminal {
 // inTerminalWith is one with settings of the environment.
 func (d desk) inTerminalWith(settings []string, arguments ...string) *terminal {
 	d.t.Helper()
-	master, err := os.OpenFile("/dev/ptmx", os.O_RDWR, 0)
-	if err != nil {
-		d.t.Skipf("there are no terminals here: %v", err)
-	}
-	number, err := unix.IoctlGetInt(int(master.Fd()), unix.TIOCGPTN)
-	if err == nil {
-		err = unix.IoctlSetPointerInt(int(master.Fd()), unix.TIOCSPTLCK, 0)
-	}
-	if err != nil {
-		d.t.Fatal(err)
-	}
-	slave, err := os.OpenFile(fmt.Sprintf("/dev/pts/%d", number), os.O_RDWR|unix.O_NOCTTY, 0)
-	if err != nil {
-		d.t.Skipf("the terminal cannot be opened: %v", err)
-	}
+	master, slave := witness.Terminal(d.t, 0, 0)
 	defer slave.Close()
 	term := &terminal{t: d.t, command: d.command(arguments...), master: master, ended: make(chan struct{})}
 	term.command.Env = append(term.command.Env, settings...)

@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"sync"
 	"testing"
 	"time"
 
@@ -14,25 +15,67 @@ import (
 	"opengauge/core/storage/witness"
 )
 
-// build makes the Windows program.
-func build(t *testing.T) string {
+// wanted skips what nobody asked for.
+func wanted(t *testing.T) {
 	t.Helper()
 	if os.Getenv("OPENGAUGE_WINE") == "" {
 		t.Skip("set OPENGAUGE_WINE=1 to run (make wine)")
 	}
-	program := filepath.Join(t.TempDir(), "opengauge.exe")
-	command := exec.Command("go", "build", "-o", program, "opengauge/cmd/opengauge")
+}
+
+// made is the Windows program and the Windows that it runs on, which are made once.
+var made struct {
+	sync.Once
+	folder, program string
+	wine            *witness.Wine
+	err             error
+}
+
+func makeOnce() error {
+	var err error
+	if made.folder, err = os.MkdirTemp("", "opengauge-wine-*"); err != nil {
+		return err
+	}
+	made.program = filepath.Join(made.folder, "opengauge.exe")
+	command := exec.Command("go", "build", "-trimpath", "-ldflags=-s -w", "-o", made.program, "opengauge/cmd/opengauge")
 	command.Env = append(os.Environ(), "GOOS=windows", "GOARCH=amd64", "CGO_ENABLED=0")
 	if out, err := command.CombinedOutput(); err != nil {
-		t.Fatalf("%v: %s", err, out)
+		return fmt.Errorf("%w: %s", err, out)
 	}
-	return program
+	made.wine, err = witness.NewWine(filepath.Join(made.folder, "windows"))
+	return err
+}
+
+// windowsWith gives a Windows and the program for it.
+func windowsWith(t *testing.T) (program string, w *witness.Wine) {
+	t.Helper()
+	wanted(t)
+	if _, err := exec.LookPath("wine"); err != nil {
+		t.Skip("wine is not here (make tools)")
+	}
+	made.Do(func() { made.err = makeOnce() })
+	if made.err != nil {
+		t.Fatal(made.err)
+	}
+	return made.program, made.wine
+}
+
+// TestMain takes them away again.
+func TestMain(m *testing.M) {
+	code := m.Run()
+	if made.wine != nil {
+		made.wine.Close()
+	}
+	if made.folder != "" {
+		_ = os.RemoveAll(made.folder)
+	}
+	os.Exit(code)
 }
 
 // The depth that is asked is what a file sees that counts what is under way in it, with
 // either queue, and what the session says; latencies are the file's.
 func TestWindowsReachesItsDepth(t *testing.T) {
-	program, w := build(t), witness.StartWine(t)
+	program, w := windowsWith(t)
 	const delay = 20 * time.Millisecond
 	slow := witness.Mount(t, delay)
 	folder := t.TempDir()
@@ -105,10 +148,9 @@ func means(p session.Pass, depth int, delay time.Duration) string {
 	return ""
 }
 
-// What a reviewer does first, on a plain folder, with everything verified. (This Wine
-// cannot remove folders in the way that Go does, so that nothing is copied here.)
+// What a reviewer does first, on a plain folder, with everything verified.
 func TestWindowsMeasures(t *testing.T) {
-	program, w := build(t), witness.StartWine(t)
+	program, w := windowsWith(t)
 	folder := t.TempDir()
 	book := w.Path(filepath.Join(t.TempDir(), "logbook.db"))
 	var s session.Session

@@ -31,7 +31,8 @@ func TestConsolesThatCannotBeSteered(t *testing.T) {
 	t.Setenv("LC_ALL", "")
 	t.Setenv("LC_CTYPE", "")
 	var out strings.Builder
-	if n, err := letters(&out, false).Write([]byte("▲ 5 °C")); n != len("▲ 5 °C") || err != nil || out.String() != "^ 5  C" {
+	n, err := letters(&out, false).Write([]byte("▲ 5 °C"))
+	if n != len("▲ 5 °C") || err != nil || out.String() != "^ 5  C" {
 		t.Errorf("it writes %q, %d, %v", out.String(), n, err)
 	}
 	out.Reset()

@@ -66,7 +66,9 @@ func (m *Machine) Disks() []Disk {
 			disks = append(disks, m.disk(n))
 		}
 	}
-	slices.SortFunc(disks, func(a, b Disk) int { return cmp.Or(numberIn(a.Name)-numberIn(b.Name), strings.Compare(a.Name, b.Name)) })
+	slices.SortFunc(disks, func(a, b Disk) int {
+		return cmp.Or(numberIn(a.Name)-numberIn(b.Name), strings.Compare(a.Name, b.Name))
+	})
 	return disks
 }
 

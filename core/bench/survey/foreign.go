@@ -31,7 +31,7 @@ func (m *Machine) System() string {
 	return m.other.name()
 }
 
-// foreignSensors are the thermometers of a device of another system.
+// foreignTemperatures are the thermometers of a device of another system.
 func (m *Machine) foreignTemperatures(name string) sensor.Reading {
 	reading := sensor.Reading{Temperatures: map[string]unit.Celsius{}}
 	if d, ok := m.named(name); ok {
@@ -119,7 +119,8 @@ func (m *Machine) Holding(path string) (Device, Mount, bool) {
 
 // Is says whether a path is the device's own, and not that of a part of it.
 func (d Device) Is(path string) bool {
-	return strings.EqualFold(path, d.Path) || strings.EqualFold(strings.Replace(path, "/dev/disk", "/dev/rdisk", 1), d.Path)
+	raw := strings.Replace(path, "/dev/disk", "/dev/rdisk", 1) // of macOS
+	return strings.EqualFold(path, d.Path) || strings.EqualFold(raw, d.Path)
 }
 
 // AllMounts are those of a device and of its parts.

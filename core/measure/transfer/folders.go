@@ -15,6 +15,7 @@ import (
 	"opengauge/core/record/session"
 	"opengauge/core/storage/direct"
 	"opengauge/core/storage/payload"
+	"opengauge/core/storage/scratch"
 	"opengauge/core/unit"
 )
 
@@ -47,7 +48,7 @@ func (f *Folders) Now() time.Duration { return time.Since(f.began) }
 
 // Clean removes what was made at the destination.
 func (f *Folders) Clean() error {
-	if err := os.RemoveAll(f.Made); err != nil {
+	if err := scratch.RemoveAll(f.Made); err != nil {
 		return fmt.Errorf("what was copied could not be removed, remove it by hand: %w", err)
 	}
 	return nil
@@ -107,7 +108,7 @@ func (f *Folders) Do(ctx context.Context, kind Work, set fileset.Set, options Op
 
 // makeFolders makes the folders of the copy beforehand, so that files find theirs.
 func (w *work) makeFolders() error {
-	if err := os.RemoveAll(w.Made); err != nil {
+	if err := scratch.RemoveAll(w.Made); err != nil {
 		return fmt.Errorf("could not make room for the copy: %w", err)
 	}
 	made := map[string]bool{}

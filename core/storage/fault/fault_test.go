@@ -58,6 +58,9 @@ func TestNumbersOfWindows(t *testing.T) {
 			t.Errorf("Windows has no number for %q", kind)
 		}
 	}
+	if got := ofWindows(433); got != Gone {
+		t.Errorf("a device that is no more is %q", got)
+	}
 	if got := ofWindows(997); got != None {
 		t.Errorf("an operation that is under way is %q", got)
 	}

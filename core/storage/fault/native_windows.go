@@ -5,8 +5,8 @@ import (
 	"syscall"
 )
 
-const denied = "permission is denied; choose a folder you may write to, or run the terminal as an administrator, which " +
-	"a device takes"
+const denied = "permission is denied; choose a folder you may write to, or run the terminal as an administrator, " +
+	"which a device takes"
 
 // native is what an error number of this system says.
 func native(err error) Kind {

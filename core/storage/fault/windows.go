@@ -13,12 +13,12 @@ var OfWindows = []Number{
 	{"ERROR_BAD_NET_NAME", 67, Absent},
 	{"ERROR_ACCESS_DENIED", 5, Denied}, {"ERROR_PRIVILEGE_NOT_HELD", 1314, Denied},
 	{"ERROR_NETWORK_ACCESS_DENIED", 65, Denied},
-	{"ERROR_HANDLE_DISK_FULL", 39, Full}, {"ERROR_DISK_FULL", 112, Full}, {"ERROR_DISK_QUOTA_EXCEEDED", 1295, Full},
+	{"ERROR_HANDLE_DISK_FULL", 39, Full}, {"ERROR_DISK_FULL", 112, Full},
 	{"ERROR_WRITE_PROTECT", 19, ReadOnly}, {"ERROR_FILE_READ_ONLY", 6009, ReadOnly},
 	{"ERROR_SHARING_VIOLATION", 32, Busy}, {"ERROR_LOCK_VIOLATION", 33, Busy}, {"ERROR_BUSY", 170, Busy},
 	{"ERROR_DRIVE_LOCKED", 108, Busy}, {"ERROR_USER_MAPPED_FILE", 1224, Busy}, {"ERROR_DEVICE_IN_USE", 2404, Busy},
 	{"ERROR_BAD_UNIT", 20, Gone}, {"ERROR_NOT_READY", 21, Gone}, {"ERROR_DEV_NOT_EXIST", 55, Gone},
-	{"ERROR_NO_SUCH_DEVICE", 433, Gone}, {"ERROR_FILE_INVALID", 1006, Gone}, {"ERROR_NO_MEDIA_IN_DRIVE", 1112, Gone},
+	{"ERROR_FILE_INVALID", 1006, Gone}, {"ERROR_NO_MEDIA_IN_DRIVE", 1112, Gone},
 	{"ERROR_DEVICE_NOT_CONNECTED", 1167, Gone}, {"ERROR_DEVICE_REMOVED", 1617, Gone}, {"ERROR_NETNAME_DELETED", 64, Gone},
 	{"ERROR_UNEXP_NET_ERR", 59, Gone},
 	{"ERROR_FILE_EXISTS", 80, Exists}, {"ERROR_ALREADY_EXISTS", 183, Exists},
@@ -28,11 +28,17 @@ var OfWindows = []Number{
 	{"ERROR_INVALID_FUNCTION", 1, Invalid}, {"ERROR_NOT_SUPPORTED", 50, Invalid}, {"ERROR_INVALID_PARAMETER", 87, Invalid},
 }
 
+// ofNewerWindows are those that were added to winerror.h after the copy that the others are
+// compared with.
+var ofNewerWindows = []Number{{"ERROR_NO_SUCH_DEVICE", 433, Gone}, {"ERROR_DISK_QUOTA_EXCEEDED", 1295, Full}}
+
 // ofWindows is the kind of a number.
 func ofWindows(value uint32) Kind {
-	for _, each := range OfWindows {
-		if each.Value == value {
-			return each.Kind
+	for _, numbers := range [][]Number{OfWindows, ofNewerWindows} {
+		for _, each := range numbers {
+			if each.Value == value {
+				return each.Kind
+			}
 		}
 	}
 	return None

@@ -164,7 +164,7 @@ func (f *Folder) Close() error {
 	defer f.mutex.Unlock()
 	var failed error
 	for _, name := range f.names {
-		if err := os.RemoveAll(filepath.Join(f.path, name)); err != nil {
+		if err := RemoveAll(filepath.Join(f.path, name)); err != nil {
 			failed = errors.Join(failed, fmt.Errorf("a file could not be removed, remove it by hand: %w", err))
 		}
 	}
@@ -268,7 +268,7 @@ func (e entry) remove(folder string, tell func(Leftover)) error {
 		return nil
 	}
 	left := Leftover{Path: path, Size: unit.Bytes(size(path, info))}
-	if err := os.RemoveAll(path); err != nil {
+	if err := RemoveAll(path); err != nil {
 		return fmt.Errorf("removing what a killed run left: %w", err)
 	}
 	tell(left)

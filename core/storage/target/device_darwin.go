@@ -47,11 +47,15 @@ const (
 func extentOf(file *os.File) (size, block unit.Bytes, err error) {
 	var each uint32
 	var count uint64
-	if _, _, number := unix.Syscall(unix.SYS_IOCTL, file.Fd(), getBlockSize, uintptr(unsafe.Pointer(&each))); number != 0 {
-		return 0, 0, number
+	ask := func(request uintptr, into unsafe.Pointer) error {
+		if _, _, number := unix.Syscall(unix.SYS_IOCTL, file.Fd(), request, uintptr(into)); number != 0 {
+			return number
+		}
+		return nil
 	}
-	if _, _, number := unix.Syscall(unix.SYS_IOCTL, file.Fd(), getBlockCount, uintptr(unsafe.Pointer(&count))); number != 0 {
-		return 0, 0, number
+	err = errors.Join(ask(getBlockSize, unsafe.Pointer(&each)), ask(getBlockCount, unsafe.Pointer(&count)))
+	if err != nil {
+		return 0, 0, err
 	}
 	if each == 0 || count == 0 {
 		return 0, 0, errors.New("it has no size: there is no medium in it")

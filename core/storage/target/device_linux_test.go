@@ -127,7 +127,8 @@ func TestADeviceWithPartitions(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := guards.mayDestroy(PathOptions{}, nil); err == nil || !strings.Contains(err.Error(), "it holds 2 partitions") {
+	err = guards.mayDestroy(PathOptions{}, nil)
+	if err == nil || !strings.Contains(err.Error(), "it holds 2 partitions") {
 		t.Errorf("a device with partitions: %v", err)
 	}
 	if err := guards.mayDestroy(PathOptions{OverwriteContents: true}, nil); err != nil {
