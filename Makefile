@@ -6,7 +6,7 @@ export CGO_ENABLED = 0
 PACKAGES = ./...
 
 .PHONY: demo help build quick test race fuzz bench accuracy reviews lab lint cross docs examples screenshots tools browser-check \
-	wine mutants night torture
+	wine arm mutants night torture release
 
 demo: build ## build the program and run the full example
 	bin/opengauge demo --out bin/demo
@@ -30,6 +30,14 @@ test: ## run the tests, and say at the end which were skipped and why
 RACED = ./core/... ./present/...
 race: ## the tests of the core and the drawings with the race detector, which needs a C compiler
 	CGO_ENABLED=1 go test -short -race -p 1 -timeout 20m $(RACED)
+
+# What runs on an emulated processor of another kind; emulators have no io_uring.
+ARM = ./core/unit ./core/document ./core/clock ./core/load ./core/plan ./core/bench/... ./core/storage/fault \
+	./core/storage/direct ./core/storage/payload ./core/storage/claim ./core/storage/sim ./core/storage/nbd \
+	./core/storage/target ./core/record/series ./core/record/session ./core/record/spool ./core/judge/factor \
+	./core/judge/stream ./core/review
+arm: ## tests of the core for ARM boards, on an emulated processor (make tools)
+	GOARCH=arm64 go test -short -p 2 -timeout 15m -skip 'TestEveryCarrierOnADevice' -exec qemu-aarch64-static $(ARM)
 
 TRIES = 2000
 torture: ## kill it, fill its disks, tear its logbook, swap its devices, lie to it (TRIES=2000; as root)

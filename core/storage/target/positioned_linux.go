@@ -21,6 +21,19 @@ func readAt(_ *os.File, fd int, buffer []byte, offset int64) (int, error) {
 	}
 }
 
+// writeThrough is a write that is over once its data is on stable media, in one call. What is
+// not quite this kernel, or older than 4.7, may not know that call; then it is two.
+func writeThrough(fd int, buffer []byte, offset int64) (int, error) {
+	moved, err := unix.Pwritev2(fd, [][]byte{buffer}, offset, unix.RWF_DSYNC)
+	if err != unix.ENOSYS && err != unix.EOPNOTSUPP {
+		return moved, err
+	}
+	if moved, err = unix.Pwrite(fd, buffer, offset); err != nil {
+		return moved, err
+	}
+	return moved, unix.Fdatasync(fd)
+}
+
 // writeAt is one positioned write by its system call, complete only on stable
 // media if it is durable.
 func writeAt(_ *os.File, fd int, buffer []byte, offset int64, durable bool) (int, error) {
@@ -28,7 +41,7 @@ func writeAt(_ *os.File, fd int, buffer []byte, offset int64, durable bool) (int
 		var moved int
 		var err error
 		if durable {
-			moved, err = unix.Pwritev2(fd, [][]byte{buffer}, offset, unix.RWF_DSYNC)
+			moved, err = writeThrough(fd, buffer, offset)
 		} else {
 			moved, err = unix.Pwrite(fd, buffer, offset)
 		}
