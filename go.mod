@@ -96,3 +96,6 @@ require (
 )
 
 tool honnef.co/go/tools/cmd/staticcheck
+
+// Two faces of twelve: see present/faces/README.md.
+replace codeberg.org/go-fonts/liberation => ./present/faces

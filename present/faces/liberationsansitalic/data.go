@@ -1,0 +1,7 @@
+// Package liberationsansitalic stands for a face that no figure is drawn with.
+package liberationsansitalic
+
+import "codeberg.org/go-fonts/liberation/liberationsansregular"
+
+// TTF is that of another face.
+var TTF = liberationsansregular.TTF
