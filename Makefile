@@ -6,7 +6,7 @@ export CGO_ENABLED = 0
 PACKAGES = ./...
 
 .PHONY: demo help build quick test race fuzz bench accuracy reviews lab lint cross docs examples screenshots tools browser-check \
-	wine arm mutants night torture release
+	wine arm mutants night torture release release-check
 
 demo: build ## build the program and run the full example
 	bin/opengauge demo --out bin/demo
@@ -69,9 +69,17 @@ lint: ## formatting, vet and staticcheck
 	go vet $(PACKAGES)
 	go tool staticcheck $(PACKAGES)
 
-cross: ## build for the other systems
-	GOOS=darwin GOARCH=arm64 go build -trimpath -o bin/opengauge-darwin-arm64 ./cmd/opengauge
-	GOOS=windows GOARCH=amd64 go build -trimpath -o bin/opengauge-windows-amd64.exe ./cmd/opengauge
+# Those that lab/release builds for.
+SYSTEMS = $(shell go run ./lab/release -list)
+cross: ## build and vet for every system
+	@for each in $(SYSTEMS); do echo "$$each"; export GOOS=$${each%/*} GOARCH=$${each#*/}; \
+		go build -trimpath -o /dev/null ./cmd/opengauge && go vet $(PACKAGES) || exit 1; done
+
+release: ## archives, packages and checksums of this commit for every system, in bin/release
+	go run ./lab/release
+
+release-check: ## the package of this commit in a clean Debian, and whether it is the same twice (as root)
+	OPENGAUGE_RELEASE=1 go test -count=1 -timeout 20m -v ./lab/release
 
 docs: ## write docs/reference.md, docs/schemas and NOTICE anew, from the code and from what is linked
 	go test -count=1 -run 'Reference|Notice' . -update
