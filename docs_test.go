@@ -9,6 +9,8 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+
+	"opengauge/cli"
 )
 
 // Go files that documents name are there, and every package of the core and of present
@@ -108,5 +110,52 @@ func TestTheReferenceOfExamplesIsCurrent(t *testing.T) {
 	}
 	if made != string(source) {
 		t.Errorf("%s does not show what the program says; run make docs", name)
+	}
+}
+
+// docs/platforms.md says of each command how it is known on each system, and each test that
+// it names is there.
+func TestPlatformsNameTheirTests(t *testing.T) {
+	text, err := os.ReadFile("docs/platforms.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	tests := map[string]bool{}
+	goFiles(t, func(name string) {
+		source, err := os.ReadFile(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, match := range regexp.MustCompile(`(?m)^func (Test\w+)\(`).FindAllStringSubmatch(string(source), -1) {
+			tests[match[1]] = true
+		}
+	})
+	for _, match := range regexp.MustCompile("`(Test\\w+)`").FindAllStringSubmatch(string(text), -1) {
+		if !tests[match[1]] {
+			t.Errorf("it names %s, and there is no such test", match[1])
+		}
+	}
+	_, table, _ := strings.Cut(string(text), "| | Linux | Windows | macOS | FreeBSD |\n|---|---|---|---|---|\n")
+	table, _, _ = strings.Cut(table, "\n\n")
+	named := strings.Builder{}
+	cell := regexp.MustCompile("^(run|Wine|captures) `Test\\w+`$|^built$|^documentation(: [a-z ]+)?$")
+	rows := strings.Split(table, "\n")
+	for _, row := range rows {
+		cells := strings.Split(strings.Trim(row, "| "), " | ")
+		if len(cells) != 5 {
+			t.Errorf("%q has %d cells", row, len(cells))
+			continue
+		}
+		named.WriteString(cells[0])
+		for _, each := range cells[1:] {
+			if !cell.MatchString(each) {
+				t.Errorf("%s: %q is no word for how it is known", cells[0], each)
+			}
+		}
+	}
+	for _, command := range cli.Tree().Commands() {
+		if !strings.Contains(named.String(), "`"+command.Name()) && command.Name() != "help" {
+			t.Errorf("nothing is said of %s", command.Name())
+		}
 	}
 }

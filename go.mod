@@ -97,5 +97,5 @@ require (
 
 tool honnef.co/go/tools/cmd/staticcheck
 
-// Two faces of twelve: see present/faces/README.md.
-replace codeberg.org/go-fonts/liberation => ./present/faces
+// Two faces of twelve: see faces/README.md.
+replace codeberg.org/go-fonts/liberation => ./faces

@@ -89,7 +89,7 @@ func patched(t *testing.T, patch string) tree {
 	t.Helper()
 	made := tree{folder: t.TempDir()}
 	made.program = filepath.Join(made.folder, "opengauge-with-toy")
-	for _, entry := range []string{"go.mod", "go.sum", "reference_test.go", "docs", "cli", "cmd", "core", "present",
+	for _, entry := range []string{"go.mod", "go.sum", "reference_test.go", "docs", "cli", "cmd", "core", "present", "faces",
 		"examples"} {
 		copyTree(t, entry, filepath.Join(made.folder, entry))
 	}

@@ -166,7 +166,8 @@ func (r *release) build(work, system string) (string, error) {
 	// -buildvcs says of which commit it is; paths of this machine are left out.
 	command := exec.Command("go", "build", "-trimpath", "-buildvcs=true", "-ldflags=-s -w -buildid=", "-o", program,
 		"./cmd/opengauge")
-	command.Env = append(os.Environ(), "CGO_ENABLED=0", "GOOS="+goos, "GOARCH="+goarch, "GOFLAGS=", "GOARM=7", "GOAMD64=v1")
+	command.Env = append(os.Environ(), "CGO_ENABLED=0", "GOOS="+goos, "GOARCH="+goarch, "GOFLAGS=", "GOARM=7",
+		"GOAMD64=v1")
 	if out, err := command.CombinedOutput(); err != nil {
 		return "", fmt.Errorf("building for %s: %w: %s", system, err, out)
 	}

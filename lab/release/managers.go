@@ -31,17 +31,17 @@ func (r *release) managers(archives []archive) error {
 		if !ok {
 			continue
 		}
-		fmt.Fprintf(&installers, "  - Architecture: %s\n    InstallerUrl: %s\n    InstallerSha256: %s\n    NestedInstallerFiles:\n"+
-			"      - RelativeFilePath: %s\\opengauge.exe\n        PortableCommandAlias: opengauge\n", each.architecture,
-			url(each.system), strings.ToUpper(a.sum), strings.TrimSuffix(a.name, ".zip"))
+		fmt.Fprintf(&installers, "  - Architecture: %s\n    InstallerUrl: %s\n    InstallerSha256: %s\n"+
+			"    NestedInstallerFiles:\n      - RelativeFilePath: %s\\opengauge.exe\n        PortableCommandAlias: opengauge\n",
+			each.architecture, url(each.system), strings.ToUpper(a.sum), strings.TrimSuffix(a.name, ".zip"))
 	}
 	for name, text := range map[string]string{
 		"OpenGauge.OpenGauge.yaml": fmt.Sprintf(head+"DefaultLocale: en-GB\n"+foot, r.version, "version"),
-		"OpenGauge.OpenGauge.installer.yaml": fmt.Sprintf(head+"InstallerType: zip\nNestedInstallerType: portable\nReleaseDate: %s\n"+
-			"Installers:\n%s"+foot, r.version, r.made.Format("2006-01-02"), installers.String(), "installer"),
+		"OpenGauge.OpenGauge.installer.yaml": fmt.Sprintf(head+"InstallerType: zip\nNestedInstallerType: portable\n"+
+			"ReleaseDate: %s\nInstallers:\n%s"+foot, r.version, r.made.Format("2006-01-02"), installers.String(), "installer"),
 		"OpenGauge.OpenGauge.locale.en-GB.yaml": fmt.Sprintf(head+"PackageLocale: en-GB\nPublisher: Open Gauge\n"+
-			"PackageName: Open Gauge\nLicense: Apache-2.0\nShortDescription: Measures storage and says what holds it back.\n"+foot,
-			r.version, "defaultLocale"),
+			"PackageName: Open Gauge\nLicense: Apache-2.0\n"+
+			"ShortDescription: Measures storage and says what holds it back.\n"+foot, r.version, "defaultLocale"),
 	} {
 		if err := r.write(name, text); err != nil {
 			return err

@@ -34,7 +34,8 @@ func (r *release) packages(work, system, program string, e extras) error {
 			failed = errors.Join(failed, add(each.from, each.installed, 0o644))
 		}
 	}
-	failed = errors.Join(failed, add("lab/release/60-opengauge.rules", "/usr/share/doc/opengauge/60-opengauge.rules", 0o644))
+	const rules = "60-opengauge.rules"
+	failed = errors.Join(failed, add("lab/release/"+rules, "/usr/share/doc/opengauge/"+rules, 0o644))
 	if failed != nil {
 		return failed
 	}

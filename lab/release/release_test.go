@@ -167,6 +167,10 @@ func TestThePackageInACleanDebian(t *testing.T) {
 	must(t, exec.Command("mkdir", "-p", filepath.Join(place, "media/stick"), filepath.Join(place, "media/a"),
 		filepath.Join(place, "media/b"), filepath.Join(place, "home/desk"), filepath.Join(place, "home/footage")))
 	must(t, exec.Command("cp", "-r", "examples", place))
+	film := filepath.Join(place, "home/footage/film.bin")
+	if err := os.WriteFile(film, make([]byte, 1<<20), 0o600); err != nil {
+		t.Fatal(err)
+	}
 	ran := 0
 	readme, err := os.ReadFile("README.md")
 	if err != nil {

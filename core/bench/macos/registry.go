@@ -4,7 +4,7 @@
 // Names of classes and properties are those of the system (IOKit: IOMedia.h,
 // IOStorageDeviceCharacteristics.h, IOBlockStorageDriver.h, IOPCIDevice.h, IOUSBHostFamily,
 // and for links over Thunderbolt ports the fields of the USB4 Specification). A machine is
-// only read once it was made.
+// only read once it was made, by several goroutines at once if they like.
 package macos
 
 import (

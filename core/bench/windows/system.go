@@ -3,6 +3,8 @@
 // which this machine's calls, a capture and a recorder of captures implement, so that
 // what a capture gives is what the machine gave.
 //
+// A system may be asked by several goroutines at once.
+//
 // Names of structures, fields, codes and properties are those of the Windows headers
 // (winioctl.h, ntddstor.h, usbioctl.h, nvme.h, devpkey.h, pciprop.h); a test compares
 // them with headers that somebody else wrote.
