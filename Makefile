@@ -73,7 +73,7 @@ lint: ## formatting, vet and staticcheck
 SYSTEMS = $(shell go run ./lab/release -list)
 cross: ## build and vet for every system
 	@for each in $(SYSTEMS); do echo "$$each"; export GOOS=$${each%/*} GOARCH=$${each#*/}; \
-		go build -trimpath -o /dev/null ./cmd/opengauge && go vet $(PACKAGES) || exit 1; done
+		go vet $(PACKAGES) && go build -o /dev/null ./cmd/opengauge || exit 1; done
 
 release: ## archives, packages and checksums of this commit for every system, in bin/release
 	go run ./lab/release
@@ -123,6 +123,6 @@ PACKAGE = core/stat core/storage/target core/measure/run core/measure/transfer c
 mutants: ## break lines of PACKAGE, 60 drawn by the commit, and list those that no test notices
 	go run ./lab/mutants -equivalent docs/equivalent-mutants.txt $(addprefix ./,$(PACKAGE))
 
-night: test race accuracy reviews mutants torture ## what takes long: everything that test does, with the race detector, a thousand runs, fuzzing
+night: cross test race accuracy reviews mutants torture ## what takes long: everything that test does, with the race detector, a thousand runs, fuzzing
 	go run ./lab/torture -guards
 	$(MAKE) fuzz FUZZTIME=5m

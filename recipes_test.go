@@ -89,8 +89,8 @@ func patched(t *testing.T, patch string) tree {
 	t.Helper()
 	made := tree{folder: t.TempDir()}
 	made.program = filepath.Join(made.folder, "opengauge-with-toy")
-	for _, entry := range []string{"go.mod", "go.sum", "reference_test.go", "docs", "cli", "cmd", "core", "present", "faces",
-		"examples"} {
+	for _, entry := range []string{"go.mod", "go.sum", "reference_test.go", "docs", "cli", "cmd", "core", "present",
+		"faces", "examples"} {
 		copyTree(t, entry, filepath.Join(made.folder, entry))
 	}
 	made.run(t, "git", "apply", "--whitespace=nowarn", patch)

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"opengauge/core/bench/windows"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/review"
@@ -33,6 +34,7 @@ var documents = []document{
 	{"ranking", "opengauge.ranking/1", rankRecord{}, "Where a session stands in its class."},
 	{"import", "opengauge.import/1", importRecord{}, "What was added to a logbook."},
 	{"survey", "opengauge.survey/1", surveyRecord{}, "The storage that this machine has, and how it is connected."},
+	{"windows-capture", windows.Format, windows.Capture{}, "What a Windows machine was asked, and what it answered."},
 	{"chain", "opengauge.chain/1", chainRecord{}, "A chain of links with its ceilings."},
 	{"standards", "opengauge.standards/1", standardsList{}, "Link standards with their ceilings."},
 	{"plan-check", "opengauge.plan-check/1", planCheck{}, "What a plan would take."},

@@ -1,8 +1,10 @@
 package cli_test
 
 import (
+	"bytes"
 	"encoding/json"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -81,13 +83,14 @@ func TestDocumentsFollowTheirSchemas(t *testing.T) {
 		"value": {{"value", "limpet-passive", "barnacle-fan-on", "--json"},
 			{"value", "limpet-passive", "dunlin-long", "--amount", "400GB", "--daily", "50GB", "--json"},
 			{"value", "--candidates", "curlew+limpet,dunlin+limpet", "--through", "deck-tablet", "--json"}},
-		"streams":    {{"streams", "limpet-passive", "--json"}, {"streams", "dunlin-long", "--amount", "1TB", "--json"}},
-		"rated":      {{"foresee", "dunlin", "--through", "deck-tablet,limpet", "--json"}},
-		"quotes":     {{"logbook", "quote", "--json"}},
-		"forecast":   {{"foresee", "limpet-quick", "--through", "barnacle", "--json"}},
-		"ranking":    {{"rank", "limpet-passive", "--json"}, {"rank", "limpet-passive", "--amount", "100GB", "--json"}},
-		"import":     {{"logbook", "import", "../examples/sessions.json.gz", "--json", "--logbook", other}},
-		"survey":     {{"survey", "--json"}},
+		"streams":  {{"streams", "limpet-passive", "--json"}, {"streams", "dunlin-long", "--amount", "1TB", "--json"}},
+		"rated":    {{"foresee", "dunlin", "--through", "deck-tablet,limpet", "--json"}},
+		"quotes":   {{"logbook", "quote", "--json"}},
+		"forecast": {{"foresee", "limpet-quick", "--through", "barnacle", "--json"}},
+		"ranking":  {{"rank", "limpet-passive", "--json"}, {"rank", "limpet-passive", "--amount", "100GB", "--json"}},
+		"import":   {{"logbook", "import", "../examples/sessions.json.gz", "--json", "--logbook", other}},
+		"survey": {{"survey", "--json"}, {"survey", "--sysroot", captured("linux"), "--json"},
+			{"survey", "--sysroot", captured("windows"), "--json"}, {"survey", "--sysroot", captured("macos"), "--json"}},
 		"chain":      {{"link", "deck port: usb 3.2 gen 2 > limpet: pcie 3.0 x4", "--json"}},
 		"standards":  {{"link", "--json"}},
 		"plan-check": {{"plan", "check", "quick", "--json"}},
@@ -101,7 +104,8 @@ func TestDocumentsFollowTheirSchemas(t *testing.T) {
 			{"review", "answer", reviews + "firmware.yaml", "--json"}},
 		"review-status": {{"review", "status", reviews + "firmware.yaml", "--json"},
 			{"review", "status", reviews + "job.yaml", "--json"}},
-		"review": {}, "review-pack": {}, // files: see the tests of reviews
+		// Files: see the tests of reviews, and below.
+		"review": {}, "review-pack": {}, "windows-capture": {},
 	}
 	files, err := filepath.Glob("../docs/schemas/*.schema.json")
 	if err != nil || len(files) != len(commands) {
@@ -127,6 +131,32 @@ func TestDocumentsFollowTheirSchemas(t *testing.T) {
 		// The check itself: an empty object has not what is required.
 		if err := schema.Validate(json.Number("7")); err == nil {
 			t.Errorf("the schema of %s takes a number", name)
+		}
+	}
+}
+
+// captured is a capture of the made-up machine.
+func captured(system string) string {
+	return "../core/bench/survey/testdata/machine/" + system + ".tar.gz"
+}
+
+// Captures of Windows follow their schema: one that an encoder of its own wrote, and one that the
+// program writes of it.
+func TestCapturesFollowTheirSchema(t *testing.T) {
+	d := newDesk(t)
+	again := filepath.Join(t.TempDir(), "again.tar.gz")
+	d.must("survey", "--sysroot", captured("windows"), "--capture", again, "--anonymous")
+	for _, name := range []string{captured("windows"), again} {
+		out, err := exec.Command("tar", "-xzOf", name, "windows.json").Output()
+		if err != nil {
+			t.Fatalf("%s: %v", name, err)
+		}
+		document, err := jsonschema.UnmarshalJSON(bytes.NewReader(out))
+		if err != nil {
+			t.Fatalf("%s: %v", name, err)
+		}
+		if err := strictly(t, "windows-capture").Validate(document); err != nil {
+			t.Errorf("%s: %v", name, err)
 		}
 	}
 }
