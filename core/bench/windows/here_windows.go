@@ -153,7 +153,7 @@ func instanceOf(path string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	native, err := keyInstance.native()
+	native, err := KeyInstance.native()
 	if err != nil {
 		return "", err
 	}

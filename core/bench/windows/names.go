@@ -99,10 +99,12 @@ const (
 	categoryPCI       = "{3ab22e31-8264-4b4e-9af5-a8d2d8e33e62}"
 )
 
+// KeyInstance is the name of a device in the tree; a machine has it of interfaces too.
+var KeyInstance = key("DEVPKEY_Device_InstanceId", "{78c34fc8-104a-4aca-9ea4-524d52996e57}", 256)
+
 // Properties of devices.
 var (
 	keyParent      = key("DEVPKEY_Device_Parent", categoryRelations, 8)
-	keyInstance    = key("DEVPKEY_Device_InstanceId", "{78c34fc8-104a-4aca-9ea4-524d52996e57}", 256)
 	keyService     = key("DEVPKEY_Device_Service", categoryDevice, 6)
 	keyDescription = key("DEVPKEY_Device_DeviceDesc", categoryDevice, 2)
 	keyAddress     = key("DEVPKEY_Device_Address", categoryDevice, 30)

@@ -25,7 +25,7 @@ func openDevice(path string, options PathOptions) (Target, error) {
 	if err != nil {
 		return nil, errors.Join(explain("read the size of", path, err), file.Close())
 	}
-	found.size, found.block = size, block
+	found.size = size
 	span := size
 	if options.Size > 0 {
 		span = options.Size

@@ -12,7 +12,6 @@ import (
 // macOS.
 type surveyed struct {
 	guarded
-	block unit.Bytes
 	// part says that it is a part of a device, or a volume, and known that the survey
 	// knows the device at all.
 	part, known bool
