@@ -162,6 +162,51 @@ func TestOtherSystemsAreWatched(t *testing.T) {
 	}
 }
 
+// Of what differs little from the made-up machine, what differs is told.
+func TestOtherMachinesOfOtherSystems(t *testing.T) {
+	registry := string(contentOf(t, machines+"macos.tar.gz", macosFile))
+	for _, c := range []struct{ from, to, serial, hops string }{
+		{"IOUSBMassStorageUASDriver", "IOUSBMassStorageDriver", "TW-0002", "usb 3.2 gen 1 bulk-only"},
+		{"IOUSBMassStorageUASDriver", "SomethingElse", "TW-0002", "usb 3.2 gen 1"},
+		{"UsbLinkSpeed", "NoSpeed", "TW-0002", "usb 3.2 gen 1 queued"}, // by the number of its speed
+		{"<integer>5000000000</integer>", "<integer>20000000000</integer>", "TW-0002", "usb 3.2 gen 2x2 queued"},
+		{"<true/>", "<integer>1</integer>", "TW-0004", "usb4 40g > pcie 3.0 x4"},
+		{"<integer>32</integer>", "<integer>16</integer>", "TW-0004", "thunderbolt 3 > pcie 3.0 x4"},
+		{"Upstream Port Number", "No Number", "TW-0004", "usb4 or thunderbolt > pcie 3.0 x4"},
+		{"<key>Depth</key>", "<key>Deep</key>", "TW-0004", "usb4 or thunderbolt > pcie 3.0 x4"},
+		{"IOPCITunnelled", "Tunnelled", "TW-0004", "pcie 1.0 x4 of pcie 1.0 x1 > pcie 3.0 x4"},
+	} {
+		machine, err := machineOf(tree{macosFile: {content: []byte(strings.ReplaceAll(registry, c.from, c.to))}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, d := range machine.Devices() {
+			if got := hopTexts(d); d.Serial == c.serial && got != c.hops {
+				t.Errorf("with %s the hops of %s are %q, want %q", c.to, c.serial, got, c.hops)
+			}
+		}
+	}
+	whole := answersOf(t)
+	for i := range whole.Answers { // a drive that runs at a speed that there is not, and a disk without partitions
+		if a := &whole.Answers[i]; len(a.Bytes) > 512 && strings.Contains(a.Query, "curlew") {
+			a.Bytes[len(a.Bytes)-512+2*77] = 7 << 1
+		} else if a.Bytes != nil && strings.Contains(a.Query, "limpet") && len(a.Bytes) >= 144 {
+			a.Bytes[4] = 0
+		}
+	}
+	for _, d := range windowsOf(t, whole).Devices() {
+		if d.Serial == "TW-0003" && hopTexts(d) != "ata" {
+			t.Errorf("a speed that there is not is %q", hopTexts(d))
+		}
+		if d.Serial == "TW-0002" && (len(d.Partitions) > 0 || len(d.Mounts) != 1 || d.Mounts[0].At != `E:\`) {
+			t.Errorf("a disk without partitions has %+v, mounted at %+v", d.Partitions, d.Mounts)
+		}
+		if d.Serial == "TW-0001" && len(d.Mounts) > 0 {
+			t.Errorf("a disk with partitions is mounted at %+v", d.Mounts)
+		}
+	}
+}
+
 // What is refused to this user is said once, with how to get it, and the rest is there.
 func TestRefusalsAreSaidOnce(t *testing.T) {
 	machine := under(t, machines+"windows.tar.gz")

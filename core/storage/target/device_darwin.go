@@ -5,7 +5,6 @@ import (
 	"io/fs"
 	"os"
 	"strings"
-	"unsafe"
 
 	"golang.org/x/sys/unix"
 
@@ -45,19 +44,12 @@ const (
 
 // extentOf is the size of a device and the smallest block that it takes.
 func extentOf(file *os.File) (size, block unit.Bytes, err error) {
-	var each uint32
-	var count uint64
-	ask := func(request uintptr, into unsafe.Pointer) error {
-		if _, _, number := unix.Syscall(unix.SYS_IOCTL, file.Fd(), request, uintptr(into)); number != 0 {
-			return number
-		}
-		return nil
-	}
-	err = errors.Join(ask(getBlockSize, unsafe.Pointer(&each)), ask(getBlockCount, unsafe.Pointer(&count)))
-	if err != nil {
+	each, sizeErr := unix.IoctlGetInt(int(file.Fd()), getBlockSize)
+	count, countErr := unix.IoctlGetInt(int(file.Fd()), getBlockCount)
+	if err := errors.Join(sizeErr, countErr); err != nil {
 		return 0, 0, err
 	}
-	if each == 0 || count == 0 {
+	if each <= 0 || count <= 0 {
 		return 0, 0, errors.New("it has no size: there is no medium in it")
 	}
 	return unit.Bytes(each) * unit.Bytes(count), unit.Bytes(each), nil
