@@ -3,6 +3,8 @@ package term
 import (
 	"strings"
 	"testing"
+
+	"opengauge/present/text"
 )
 
 // The first variable that says anything decides, and one that says nothing is no reason to
@@ -38,5 +40,17 @@ func TestConsolesThatCannotBeSteered(t *testing.T) {
 	out.Reset()
 	if _, err := letters(&out, true).Write([]byte("▲")); err != nil || out.String() != "▲" {
 		t.Errorf("one that can gets %q, %v", out.String(), err)
+	}
+}
+
+// Sensors are told apart in ASCII too.
+func TestSignsOfSensorsInASCII(t *testing.T) {
+	seen := map[string]rune{}
+	for _, sign := range sensorSigns + string(severalSign) {
+		letter := text.ASCII(string(sign))
+		if other, twice := seen[letter]; twice {
+			t.Errorf("%q and %q are both %s", other, sign, letter)
+		}
+		seen[letter] = sign
 	}
 }

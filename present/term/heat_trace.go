@@ -71,13 +71,16 @@ func (s *Screen) flow(trace figure.HeatTrace, columns int) {
 // severalSign is where several sensors are as warm as each other, as far as can be drawn.
 const severalSign = '◆'
 
+// sensorSigns are those of sensors, in their order; each is another letter in ASCII too.
+const sensorSigns = "•×+∘▴▾◂▸□△"
+
 // heat draws each temperature as a line of its own sign.
 func (s *Screen) heat(trace figure.HeatTrace, columns int) {
 	if len(trace.Temperatures) == 0 {
 		s.Println(strings.Repeat(" ", axisWidth+2) + faint.Render("no temperatures were recorded"))
 		return
 	}
-	signs := []rune("•×+∘▴▾◂▸□△")
+	signs := []rune(sensorSigns)
 	top := trace.TemperatureTop()
 	grid := make([][]rune, heatRows)
 	for row := range grid {
