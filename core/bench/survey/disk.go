@@ -2,6 +2,8 @@ package survey
 
 import (
 	"cmp"
+	"errors"
+	"io/fs"
 	"path"
 	"strconv"
 	"strings"
@@ -95,6 +97,9 @@ var cardTimings = map[string]string{
 // tell its timing.
 func (m *Machine) cardHop(here string) (link.Hop, bool) {
 	controller, _, _ := strings.Cut(path.Base(here), ":")
+	if _, err := m.Read("sys/kernel/debug", controller, "ios"); errors.Is(err, fs.ErrPermission) {
+		m.keep([]string{"how the buses of memory cards run, which the kernel tells only root; run it as root"})
+	}
 	for _, line := range strings.Split(m.Text("sys/kernel/debug", controller, "ios"), "\n") {
 		key, value, _ := strings.Cut(line, ":")
 		_, inside, _ := strings.Cut(value, "(")

@@ -3,6 +3,7 @@ package survey
 import (
 	"io"
 	"strings"
+	"time"
 
 	"opengauge/core/bench/link"
 	"opengauge/core/bench/sensor"
@@ -40,9 +41,28 @@ func (m *Machine) foreignTemperatures(name string) sensor.Reading {
 	return reading
 }
 
-// named gives a device by its name, as it is now.
+// lookedFor is how long what a live machine of another system told of all its devices stands
+// for the present: to ask drives for their health takes some of the time that is measured.
+const lookedFor = 5 * time.Second
+
+// recentDevices are those of a few seconds ago at most.
+func (m *Machine) recentDevices() []Device {
+	m.lock.Lock()
+	devices, at := m.recent, m.recentAt
+	m.lock.Unlock()
+	if m.live && devices != nil && time.Since(at) < lookedFor {
+		return devices
+	}
+	devices = m.Devices()
+	m.lock.Lock()
+	m.recent, m.recentAt = devices, time.Now()
+	m.lock.Unlock()
+	return devices
+}
+
+// named gives a device of another system by its name, as it is now or was a few seconds ago.
 func (m *Machine) named(name string) (Device, bool) {
-	for _, d := range m.Devices() {
+	for _, d := range m.recentDevices() {
 		if d.Name == name {
 			return d, true
 		}

@@ -17,6 +17,7 @@ import (
 	"path"
 	"path/filepath"
 	"sync"
+	"time"
 
 	"opengauge/core/bench/kernel"
 )
@@ -30,8 +31,11 @@ type Machine struct {
 	other foreign
 
 	lock sync.Mutex
-	// untold is what was not told for want of rights.
-	untold []string
+	// untold is what was not told for want of rights, and recent what another system told
+	// last of its devices.
+	untold   []string
+	recent   []Device
+	recentAt time.Time
 }
 
 // Here is this machine.

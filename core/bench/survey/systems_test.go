@@ -7,11 +7,13 @@ import (
 	"encoding/base64"
 	"encoding/json"
 	"io"
+	"io/fs"
 	"os"
 	"reflect"
 	"strings"
 	"testing"
 
+	"opengauge/core/bench/event"
 	"opengauge/core/bench/kernel"
 	"opengauge/core/bench/link"
 	"opengauge/core/bench/macos"
@@ -204,6 +206,63 @@ func TestOtherMachinesOfOtherSystems(t *testing.T) {
 		if d.Serial == "TW-0001" && len(d.Mounts) > 0 {
 			t.Errorf("a disk with partitions is mounted at %+v", d.Mounts)
 		}
+	}
+}
+
+// A device of another system that goes and comes is told of, once each.
+func TestDevicesThatGoAndCome(t *testing.T) {
+	whole := answersOf(t)
+	there, gone := windowsMachine{whole}, windowsMachine{&windows.Capture{Format: whole.Format}}
+	machine := &Machine{Tree: kernel.Of(tree{}), other: there}
+	watch := machine.Watch(deviceOf(t, "windows", "TW-0004"))
+	var told []string
+	tell := func(kind, _ string) { told = append(told, kind) }
+	for _, now := range []windowsMachine{there, gone, gone, there, there} {
+		machine.other = now
+		watch.presence(tell)
+	}
+	if !reflect.DeepEqual(told, []string{event.Removed, event.Added}) {
+		t.Errorf("told is %q", told)
+	}
+	linux := inMemory(benchMachine())
+	if watch := linux.Watch(linux.Devices()[0]); watch != nil {
+		watch.presence(func(kind, detail string) { t.Errorf("of Linux it tells %s: %s", kind, detail) })
+	}
+}
+
+// refusing is a machine some of whose files are for others.
+type refusing struct {
+	tree
+	name string
+}
+
+func (r refusing) Read(name string) ([]byte, error) {
+	if name == r.name {
+		return nil, fs.ErrPermission
+	}
+	return r.tree.Read(name)
+}
+
+// On Linux too, what is for root is said once, and the card is there.
+func TestRefusalsOfLinux(t *testing.T) {
+	files := tree{"": {folder: true}}
+	for name, content := range benchMachine() {
+		if target, ok := strings.CutPrefix(content, "-> "); ok {
+			files.put(name, &entry{target: target})
+		} else {
+			files.put(name, &entry{content: []byte(content)})
+		}
+	}
+	machine := &Machine{Tree: kernel.Of(refusing{files, "sys/kernel/debug/mmc0/ios"})}
+	for range 2 {
+		for _, d := range machine.Devices() {
+			if d.Name == "mmcblk0" && hopTexts(d) != "card bus" {
+				t.Errorf("the card is on %q", hopTexts(d))
+			}
+		}
+	}
+	if untold := machine.Untold(); len(untold) != 1 || !strings.Contains(untold[0], "root") {
+		t.Errorf("said is %q", untold)
 	}
 }
 

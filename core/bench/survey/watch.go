@@ -17,6 +17,8 @@ import (
 type Watch struct {
 	machine *Machine
 	name    string
+	// away says that a device of another system is not there, of which no message comes.
+	away bool
 	// words are the names by which the kernel speaks of the device and of what
 	// it is behind.
 	words []string
@@ -127,6 +129,7 @@ func (w *Watch) Start(tell func(kind, detail string)) (stop func()) {
 			}
 			w.report(messages, tell)
 			if time.Since(looked) >= relook {
+				w.presence(tell)
 				states, looked = w.compare(states, tell), time.Now()
 			}
 		}
@@ -134,6 +137,21 @@ func (w *Watch) Start(tell func(kind, detail string)) (stop func()) {
 	return func() {
 		close(done)
 		<-ended
+	}
+}
+
+// presence tells of a device of another system that went or came: Linux says so itself.
+func (w *Watch) presence(tell func(kind, detail string)) {
+	if w.machine.other == nil {
+		return
+	}
+	switch _, there := w.machine.named(w.name); {
+	case !there && !w.away:
+		w.away = true
+		tell(event.Removed, w.name+" is not there any more")
+	case there && w.away:
+		w.away = false
+		tell(event.Added, w.name+" is there again")
 	}
 }
 
