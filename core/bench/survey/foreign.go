@@ -18,6 +18,8 @@ type foreign interface {
 	devices() ([]Device, []string)
 	// holding gives the device that a path is, or is on, and how what holds it is mounted.
 	holding(devices []Device, path string) (Device, Mount, bool)
+	// unplaced are places of which the system does not tell on which device they are.
+	unplaced() []string
 	// counted adds what the system counts of a device to counters that only ever grow.
 	counted(d Device, into map[string]int64)
 	// capture surveys the machine and packs what that read; mask hides a serial number.
@@ -135,6 +137,15 @@ func (m *Machine) Holding(path string) (Device, Mount, bool) {
 		return m.DeviceOf(path)
 	}
 	return m.other.holding(m.Devices(), path)
+}
+
+// Unplaced are the places that something is mounted at of which the machine does not tell on
+// which device it is.
+func (m *Machine) Unplaced() []string {
+	if m.other == nil {
+		return nil
+	}
+	return m.other.unplaced()
 }
 
 // Is says whether a path is the device's own, and not that of a part of it.

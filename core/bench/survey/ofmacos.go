@@ -143,6 +143,25 @@ func (m macosMachine) holding(devices []Device, name string) (Device, Mount, boo
 	return on, best, best.At != ""
 }
 
+// unplaced are mounts of devices that the registry does not have: none of images or servers.
+func (m macosMachine) unplaced() []string {
+	now, err := m.read()
+	if err != nil {
+		return []string{"/"}
+	}
+	var places []string
+	for _, mount := range now.Mounts {
+		device, ok := strings.CutPrefix(mount.Source[strings.LastIndex(mount.Source, "@")+1:], "/dev/")
+		if !ok {
+			continue
+		}
+		if _, known := now.MediumOf(device); !known {
+			places = append(places, mount.At)
+		}
+	}
+	return places
+}
+
 func (m macosMachine) counted(d Device, into map[string]int64) {
 	healthCounters(d.Health, d.Name, into)
 	if d.traffic.TrafficIsKnown {

@@ -222,6 +222,8 @@ func (w windowsMachine) holding(devices []Device, name string) (Device, Mount, b
 	return on, best, best.At != ""
 }
 
+func (w windowsMachine) unplaced() []string { return windows.Unplaced(w.of) }
+
 func (w windowsMachine) counted(d Device, into map[string]int64) {
 	healthCounters(d.Health, d.Name, into)
 }

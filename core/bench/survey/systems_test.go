@@ -142,6 +142,23 @@ func TestWhatOtherSystemsTellBesides(t *testing.T) {
 	}
 }
 
+// Everything that is mounted on the made-up machine is on a device, and what is not is told.
+func TestPlacesWithoutADevice(t *testing.T) {
+	for _, name := range systems {
+		if places := under(t, machines+name+".tar.gz").Unplaced(); len(places) > 0 {
+			t.Errorf("%s: %q are on no device", name, places)
+		}
+	}
+	registry := string(contentOf(t, machines+"macos.tar.gz", macosFile))
+	machine, err := machineOf(tree{macosFile: {content: []byte(strings.ReplaceAll(registry, "/dev/disk1s1", "/dev/disk9s1"))}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if places := machine.Unplaced(); len(places) != 1 || places[0] != "/Volumes/limpet" {
+		t.Errorf("on no device are %q", places)
+	}
+}
+
 // Links, counters and thermometers that are watched while a pass runs come from the same.
 func TestOtherSystemsAreWatched(t *testing.T) {
 	for _, name := range []string{"windows", "macos"} {

@@ -51,6 +51,8 @@ type Volume struct {
 	Places     []string
 	FileSystem string
 	Extents    []Extent
+	// NoDisk says that it is on none.
+	NoDisk bool
 }
 
 // Temperature is what a disk says beside its health, in degrees Celsius.
@@ -95,8 +97,12 @@ var (
 	extentBytes  = field("DISK_EXTENT", "ExtentLength", 16, 8)
 )
 
-// kindDisk is FILE_DEVICE_DISK.
-var kindDisk = number("FILE_DEVICE_DISK", 7)
+// Kinds of devices.
+var (
+	kindDisk    = number("FILE_DEVICE_DISK", 7)
+	kindOptical = number("FILE_DEVICE_CD_ROM", 2)
+	kindDVD     = number("FILE_DEVICE_DVD", 51)
+)
 
 // Bounds of what a disk answers.
 const (
@@ -228,9 +234,40 @@ func (a *asker) volumes() []Volume {
 		if err == nil {
 			v.Extents = extents(told)
 		}
+		if len(v.Extents) == 0 {
+			v.Extents, v.NoDisk = a.diskOf(strings.TrimSuffix(path, `\`))
+		}
 		volumes = append(volumes, v)
 	}
 	return volumes
+}
+
+// diskOf is the disk that a volume says it is on where it does not say of which stretches,
+// or that it is on none: an optical drive's.
+func (a *asker) diskOf(path string) (extents []Extent, none bool) {
+	which, err := a.query(path, getDeviceNumber, nil, smallAnswer)
+	if err != nil || len(which) < numberNumber.Offset+4 {
+		return nil, false
+	}
+	switch kind, number := which.number(numberKind), which.number(numberNumber); {
+	case kind == uint64(kindOptical) || kind == uint64(kindDVD):
+		return nil, true
+	case kind == uint64(kindDisk) && number <= math.MaxInt16:
+		return []Extent{{Disk: int(number)}}, false
+	}
+	return nil, false
+}
+
+// Unplaced are the letters and folders of volumes of which the system does not tell on which
+// disk they are: any disk may be theirs.
+func Unplaced(s System) []string {
+	var places []string
+	for _, v := range (&asker{System: s}).volumes() {
+		if len(v.Extents) == 0 && !v.NoDisk {
+			places = append(places, v.Places...)
+		}
+	}
+	return places
 }
 
 func extents(told answer) []Extent {

@@ -150,3 +150,23 @@ func TestSecretsInAnswers(t *testing.T) {
 		t.Error("without a secret something is hidden")
 	}
 }
+
+// A volume that does not say where it is may be on any disk, unless it is on none.
+func TestVolumesThatDoNotSayWhereTheyAre(t *testing.T) {
+	names := map[string][]string{string(Volumes): {`v\`}, string(Places) + `v\`: {`F:\`}}
+	for name, c := range map[string]struct {
+		codes    map[uint32][]byte
+		unplaced int
+	}{
+		"nothing": {nil, 1}, "extents": {map[uint32][]byte{getExtents: words(1, 2, 0, 5000)}, 0},
+		"no extents":   {map[uint32][]byte{getExtents: words(0)}, 1},
+		"a disk":       {map[uint32][]byte{getDeviceNumber: words(uint64(kindDisk)|2<<32, 0)}, 0},
+		"an optical":   {map[uint32][]byte{getDeviceNumber: words(uint64(kindOptical), 0)}, 0},
+		"another kind": {map[uint32][]byte{getDeviceNumber: words(99, 0)}, 1},
+		"cut short":    {map[uint32][]byte{getDeviceNumber: {7, 0, 0, 0}}, 1},
+	} {
+		if got := Unplaced(fake{codes: c.codes, names: names}); len(got) != c.unplaced {
+			t.Errorf("%s: places without a disk are %q", name, got)
+		}
+	}
+}

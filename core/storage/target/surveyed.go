@@ -3,6 +3,7 @@ package target
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"opengauge/core/bench/survey"
 	"opengauge/core/unit"
@@ -15,6 +16,10 @@ type surveyed struct {
 	// part says that it is a part of a device, or a volume, and known that the survey
 	// knows the device at all.
 	part, known bool
+	// unplaced are mounts that may be of any device, and homeless says that the system's own
+	// place is on none.
+	unplaced []string
+	homeless bool
 }
 
 // surveyDevice finds a device by its path in what a machine tells. home is where the system
@@ -36,9 +41,8 @@ func surveyDevice(m *survey.Machine, path, home string) surveyed {
 			s.places = append(s.places, mount.At)
 		}
 	}
-	if system, _, ok := m.Holding(home); ok && system.Name == on.Name {
-		s.system = true
-	}
+	system, _, found := m.Holding(home)
+	s.system, s.homeless, s.unplaced = found && system.Name == on.Name, !found, m.Unplaced()
 	return s
 }
 
@@ -47,6 +51,11 @@ func (s surveyed) mayOverwrite(options PathOptions, holds func() (string, error)
 	switch {
 	case !s.known:
 		return fmt.Errorf("%s is not overwritten: the system does not tell what is mounted from it", s.path)
+	case s.homeless:
+		return fmt.Errorf("%s is not overwritten: the system does not tell which disk it runs from", s.path)
+	case len(s.unplaced) > 0:
+		return fmt.Errorf("%s is not overwritten: the system does not tell which disk %s is on; unmount that first", s.path,
+			strings.Join(s.unplaced, ", "))
 	case s.part:
 		return fmt.Errorf("%s is not overwritten: it is a part of a device; unmount that, and name all of it", s.path)
 	}

@@ -70,11 +70,18 @@ func TestGuardsOfOtherSystems(t *testing.T) {
 			t.Errorf("%s: %s with %+v: %v, want %q", c.system, c.path, c.options, err, c.refused)
 		}
 	}
-	// A system whose own place is not found leaves no device without what is mounted from it.
-	lost := surveyDevice(machine(t, "windows"), `\\.\PhysicalDrive0`, `X:\Windows`)
-	if err := lost.mayOverwrite(PathOptions{Overwrite: "TW-0001"}, empty); err == nil ||
-		!strings.Contains(err.Error(), `mounted at C:\`) {
-		t.Errorf("the disk of a system that is not found: %v", err)
+	// A system whose own place is not found tells too little of what is mounted.
+	lost := surveyDevice(machine(t, "windows"), `\\.\PhysicalDrive3`, `X:\Windows`)
+	if err := lost.mayOverwrite(PathOptions{Overwrite: "TW-0004"}, empty); err == nil ||
+		!strings.Contains(err.Error(), "which disk it runs from") {
+		t.Errorf("where the system is not found: %v", err)
+	}
+	// So does one that has something mounted, and does not tell of which disk.
+	lost = surveyDevice(machine(t, "windows"), `\\.\PhysicalDrive3`, `C:\Windows`)
+	lost.unplaced = []string{`F:\`}
+	if err := lost.mayOverwrite(PathOptions{Overwrite: "TW-0004"}, empty); err == nil ||
+		!strings.Contains(err.Error(), `which disk F:\ is on`) {
+		t.Errorf("where a volume's disk is not told: %v", err)
 	}
 }
 
