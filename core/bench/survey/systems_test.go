@@ -150,7 +150,8 @@ func TestPlacesWithoutADevice(t *testing.T) {
 		}
 	}
 	registry := string(contentOf(t, machines+"macos.tar.gz", macosFile))
-	machine, err := machineOf(tree{macosFile: {content: []byte(strings.ReplaceAll(registry, "/dev/disk1s1", "/dev/disk9s1"))}})
+	registry = strings.ReplaceAll(registry, "/dev/disk1s1", "/dev/disk9s1")
+	machine, err := machineOf(tree{macosFile: {content: []byte(registry)}})
 	if err != nil {
 		t.Fatal(err)
 	}
