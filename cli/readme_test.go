@@ -9,19 +9,9 @@ import (
 	"strings"
 	"testing"
 	"time"
-)
 
-// hurry is what is added to commands of the README so that they take moments: the
-// first whose pattern a command matches.
-var hurry = []struct {
-	pattern *regexp.Regexp
-	flags   string
-}{
-	{regexp.MustCompile(`measure /media/\S+ --plan start`), " --size 8MiB"},
-	{regexp.MustCompile(`measure /media`), " --size 8MiB --hold 50ms"},
-	{regexp.MustCompile(`measure nbd:`), " --hold 50ms"},
-	{regexp.MustCompile(`copy .*(--set|--among)`), " --size 8MiB"},
-}
+	"opengauge/core/storage/witness"
+)
 
 // Every command of the README runs as written, in its order, on a fresh logbook. Only
 // the folders that it names are others here, and what would take minutes is shortened.
@@ -32,14 +22,9 @@ func TestTheCommandsOfTheReadme(t *testing.T) {
 		t.Skip("the README's commands are for a shell: ", err)
 	}
 	place := newPlace(t)
-	for _, line := range readmeCommands(t) {
-		command := strings.NewReplacer("/media/", place+"/media/", "/home/me/", place+"/home/").Replace(line)
-		for _, each := range hurry {
-			if each.pattern.MatchString(line) {
-				command += each.flags
-				break
-			}
-		}
+	for _, line := range witness.Tour(t, "../README.md") {
+		command := "bin/opengauge " +
+			strings.NewReplacer("/media/", place+"/media/", "/home/me/", place+"/home/").Replace(line)
 		run := exec.Command(shell, "-c", "exec "+command)
 		run.Dir = place
 		run.Env = append(os.Environ(), "OPENGAUGE_LOGBOOK="+filepath.Join(place, "logbook.db"),
@@ -52,21 +37,6 @@ func TestTheCommandsOfTheReadme(t *testing.T) {
 			t.Errorf("%s: %v\n%s", line, err, out)
 		}
 	}
-}
-
-// readmeCommands are the lines of the README that run the program, without what is
-// said of them.
-func readmeCommands(t *testing.T) []string {
-	t.Helper()
-	var commands []string
-	for _, match := range regexp.MustCompile(`(?m)^    (bin/opengauge .*)$`).FindAllStringSubmatch(readme(t), -1) {
-		command, _, _ := strings.Cut(match[1], " # ")
-		commands = append(commands, strings.TrimSpace(command))
-	}
-	if len(commands) < 30 {
-		t.Fatalf("the README has %d commands", len(commands))
-	}
-	return commands
 }
 
 func readme(t *testing.T) string {
@@ -82,11 +52,7 @@ func readme(t *testing.T) string {
 func newPlace(t *testing.T) string {
 	t.Helper()
 	place := steadyFolder(t)
-	for _, folder := range []string{"bin", "media/stick", "media/a", "media/b", "home/desk", "home/footage"} {
-		if err := os.MkdirAll(filepath.Join(place, folder), 0o700); err != nil {
-			t.Fatal(err)
-		}
-	}
+	witness.Furnish(t, place)
 	examples, err := filepath.Abs("../examples")
 	if err != nil {
 		t.Fatal(err)
@@ -95,10 +61,6 @@ func newPlace(t *testing.T) string {
 		if err := os.Symlink(from, filepath.Join(place, to)); err != nil {
 			t.Skip("no symbolic links here: ", err)
 		}
-	}
-	film := filepath.Join(place, "home", "footage", "film.bin")
-	if err := os.WriteFile(film, make([]byte, 1<<20), 0o600); err != nil {
-		t.Fatal(err)
 	}
 	return place
 }

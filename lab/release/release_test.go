@@ -15,6 +15,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"opengauge/core/storage/witness"
 )
 
 // asked skips what takes minutes, and what is fetched for it.
@@ -164,37 +166,10 @@ func TestThePackageInACleanDebian(t *testing.T) {
 	}
 	inside("test -s /usr/share/man/man1/opengauge-measure.1 && test -s /usr/share/bash-completion/completions/opengauge")
 	place := filepath.Join(root, "root", "try")
-	must(t, exec.Command("mkdir", "-p", filepath.Join(place, "media/stick"), filepath.Join(place, "media/a"),
-		filepath.Join(place, "media/b"), filepath.Join(place, "home/desk"), filepath.Join(place, "home/footage")))
+	witness.Furnish(t, place)
 	must(t, exec.Command("cp", "-r", "examples", place))
-	film := filepath.Join(place, "home/footage/film.bin")
-	if err := os.WriteFile(film, make([]byte, 1<<20), 0o600); err != nil {
-		t.Fatal(err)
-	}
-	ran := 0
-	readme, err := os.ReadFile("README.md")
-	if err != nil {
-		t.Fatal(err)
-	}
-	for _, line := range strings.Split(string(readme), "\n") {
-		command, ours := strings.CutPrefix(line, "    bin/opengauge ")
-		command, _, _ = strings.Cut(command, " # ")
-		command = strings.NewReplacer("/media/", "media/", "/home/me/", "home/", "~/", "home/").Replace(command)
-		if !ours || strings.Contains(command, "standin") || strings.Contains(command, "nbd://") {
-			continue
-		}
-		switch {
-		case strings.Contains(command, "--plan start"), strings.Contains(command, "copy --among"),
-			strings.Contains(command, "--set large"):
-			command += " --size 8MiB"
-		case strings.Contains(command, "measure media"):
-			command += " --size 8MiB --hold 50ms"
-		}
+	for _, command := range witness.TourAlone(t, "README.md") {
 		inside("cd /root/try && opengauge " + command)
-		ran++
-	}
-	if ran < 40 {
-		t.Errorf("the README has %d commands", ran)
 	}
 	inside("dpkg -r opengauge && rm -rf /root/try /root/.local")
 	after := filesOf(t, root)

@@ -1,0 +1,78 @@
+package witness
+
+import (
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+)
+
+// hurry is what is added to commands of the README so that they take moments: the
+// first whose pattern a command matches.
+var hurry = []struct {
+	pattern *regexp.Regexp
+	flags   string
+}{
+	{regexp.MustCompile(`measure /media/\S+ --plan start`), " --size 8MiB"},
+	{regexp.MustCompile(`measure /media`), " --size 8MiB --hold 50ms"},
+	{regexp.MustCompile(`measure nbd:`), " --hold 50ms"},
+	{regexp.MustCompile(`copy .*(--set|--among)`), " --size 8MiB"},
+}
+
+// Tour gives the commands of the README that run the program, in their order, without the
+// program's name and what is said of them; what would take minutes is shortened.
+func Tour(tb testing.TB, readme string) []string {
+	tb.Helper()
+	text, err := os.ReadFile(readme)
+	if err != nil {
+		tb.Fatal(err)
+	}
+	var commands []string
+	for _, match := range regexp.MustCompile(`(?m)^    bin/opengauge (.*)$`).FindAllStringSubmatch(string(text), -1) {
+		command, _, _ := strings.Cut(match[1], " # ")
+		command = strings.TrimSpace(command)
+		for _, each := range hurry {
+			if each.pattern.MatchString(command) {
+				command += each.flags
+				break
+			}
+		}
+		commands = append(commands, command)
+	}
+	if len(commands) < 30 {
+		tb.Fatalf("the README has %d commands", len(commands))
+	}
+	return commands
+}
+
+// TourAlone is what of the [Tour] needs no server, in a place of its own that [Furnish] made.
+func TourAlone(tb testing.TB, readme string) []string {
+	tb.Helper()
+	var commands []string
+	for _, command := range Tour(tb, readme) {
+		if !strings.Contains(command, "standin") && !strings.Contains(command, "nbd://") {
+			commands = append(commands, strings.NewReplacer("/media/", "media/", "/home/me/", "home/", "~/", "home/").
+				Replace(command))
+		}
+	}
+	if len(commands) < 40 {
+		tb.Errorf("the README has %d commands without a server", len(commands))
+	}
+	return commands
+}
+
+// Furnish makes what the README's commands name beside the examples: folders, and a file to
+// copy.
+func Furnish(tb testing.TB, place string) {
+	tb.Helper()
+	for _, folder := range []string{"bin", "media/stick", "media/a", "media/b", "home/desk", "home/footage"} {
+		if err := os.MkdirAll(filepath.Join(place, folder), 0o700); err != nil {
+			tb.Fatal(err)
+		}
+	}
+	film := filepath.Join(place, "home", "footage", "film.bin")
+	if err := os.WriteFile(film, make([]byte, 1<<20), 0o600); err != nil {
+		tb.Fatal(err)
+	}
+}
