@@ -37,15 +37,14 @@ const plainWidth = 100
 // honoured, terminals that show only ASCII get that, and old consoles that cannot be
 // steered get plain lines.
 func NewScreen(out io.Writer) *Screen {
-	screen := &Screen{out: colorprofile.NewWriter(out, os.Environ()), Width: plainWidth}
+	colours := colorprofile.NewWriter(out, os.Environ())
+	screen := &Screen{out: colours, Width: plainWidth}
 	file, ok := out.(interface{ Fd() uintptr })
 	if !ok || !term.IsTerminal(int(file.Fd())) {
 		return screen
 	}
 	steered := steers(file.Fd())
-	colours := colorprofile.NewWriter(out, os.Environ())
-	colours.Forward = letters(out, steered)
-	if screen.out = colours; !steered {
+	if colours.Forward = letters(out, steered); !steered {
 		colours.Profile = colorprofile.NoTTY
 	}
 	if !steered || os.Getenv("TERM") == "dumb" {

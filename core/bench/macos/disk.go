@@ -15,7 +15,7 @@ type Disk struct {
 	Vendor, Product         string
 	Serial, Firmware        string
 	Interconnect            string // "PCI-Express", "USB", "Secure Digital", "Virtual Interface"
-	Bytes, LogicalBlock     int64
+	Bytes                   int64
 	Removable, ReadOnly     bool
 	Rotates, RotationKnown  bool
 	Partitions              []Partition
@@ -105,10 +105,9 @@ func (m *Machine) disk(medium *Node) Disk {
 	d := Disk{Name: medium.Text(keyBSD)}
 	d.Path = "/dev/r" + d.Name
 	d.Bytes, _ = medium.Number("Size")
-	d.LogicalBlock, _ = medium.Number("Preferred Block Size")
 	d.Removable = medium.Flag("Removable") || medium.Flag("Ejectable")
 	d.ReadOnly = medium.has("Writable") && !medium.Flag("Writable")
-	m.holds(medium, &d)
+	d.Mounts, d.Partitions = m.mountsOf(d.Name), m.parts(medium)
 	for n := range medium.above {
 		d.take(n)
 	}
@@ -116,32 +115,24 @@ func (m *Machine) disk(medium *Node) Disk {
 	return d
 }
 
-// holds finds the parts of a disk, and what is mounted of each, on containers too.
-func (m *Machine) holds(medium *Node, d *Disk) {
-	d.Mounts = m.mountsOf(medium.Text(keyBSD))
-	var parts func(n *Node, in *Partition)
-	parts = func(n *Node, in *Partition) {
-		for _, child := range n.Children {
-			inner := in
-			if child.isMedium() {
-				mounts := m.mountsOf(child.Text(keyBSD))
-				if in == nil {
-					size, _ := child.Number("Size")
-					d.Partitions = append(d.Partitions, Partition{Name: child.Text(keyBSD), Bytes: size})
-					at := len(d.Partitions) - 1
-					part := Partition{}
-					inner = &part
-					part.Mounts = mounts
-					parts(child, inner)
-					d.Partitions[at].Mounts = part.Mounts
-					continue
-				}
-				in.Mounts = append(in.Mounts, mounts...)
-			}
-			parts(child, inner)
+// parts gives the media that a medium holds, with what is mounted of each, on containers too.
+func (m *Machine) parts(n *Node) []Partition {
+	var found []Partition
+	for _, child := range n.Children {
+		if !child.isMedium() {
+			found = append(found, m.parts(child)...)
+			continue
 		}
+		part := Partition{Name: child.Text(keyBSD)}
+		part.Bytes, _ = child.Number("Size")
+		for each := range child.all {
+			if each.isMedium() {
+				part.Mounts = append(part.Mounts, m.mountsOf(each.Text(keyBSD))...)
+			}
+		}
+		found = append(found, part)
 	}
-	parts(medium, nil)
+	return found
 }
 
 // mountsOf gives what is mounted of a medium: itself, or a snapshot of it.

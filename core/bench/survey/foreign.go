@@ -2,6 +2,7 @@ package survey
 
 import (
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -77,7 +78,7 @@ func (m *Machine) keep(untold []string) {
 	m.lock.Lock()
 	defer m.lock.Unlock()
 	for _, each := range untold {
-		if !strings.Contains("\n"+strings.Join(m.untold, "\n")+"\n", "\n"+each+"\n") {
+		if !slices.Contains(m.untold, each) {
 			m.untold = append(m.untold, each)
 		}
 	}
@@ -136,7 +137,7 @@ func (m *Machine) Holding(path string) (Device, Mount, bool) {
 	if m.other == nil {
 		return m.DeviceOf(path)
 	}
-	return m.other.holding(m.Devices(), path)
+	return m.other.holding(m.recentDevices(), path)
 }
 
 // Unplaced are the places that something is mounted at of which the machine does not tell on

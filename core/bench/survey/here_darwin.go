@@ -59,9 +59,9 @@ func (m *Machine) DeviceOf(name string) (Device, Mount, bool) {
 	}
 	// The table of mounts knows best: places may stand for others (firm links).
 	if mount, err := macos.SourceOf(name); err == nil {
-		if device, _, ok := m.other.holding(m.Devices(), mount.Source); ok {
+		if device, _, ok := m.Holding(mount.Source); ok {
 			return device, Mount{At: mount.At, FileSystem: mount.FileSystem, Source: mount.Source}, true
 		}
 	}
-	return m.other.holding(m.Devices(), name)
+	return m.Holding(name)
 }

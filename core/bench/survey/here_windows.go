@@ -21,5 +21,5 @@ func (m *Machine) DeviceOf(name string) (Device, Mount, bool) {
 	if whole, err := filepath.Abs(name); err == nil {
 		name = whole
 	}
-	return m.other.holding(m.Devices(), name)
+	return m.Holding(name)
 }

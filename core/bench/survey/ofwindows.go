@@ -29,7 +29,7 @@ func (w windowsMachine) devices() ([]Device, []string) {
 	}
 	var refused []string
 	for _, each := range untold {
-		refused = append(refused, each.What+": Windows refuses that to this user; run the terminal as an administrator "+
+		refused = append(refused, each+": Windows refuses that to this user; run the terminal as an administrator "+
 			"(right click on it, Run as administrator)")
 	}
 	return devices, refused

@@ -481,13 +481,15 @@ func TestBadCapturesOfOtherSystems(t *testing.T) {
 	deep := "<?xml version=\"1.0\"?><plist>" + strings.Repeat("<array>", 100_000) + strings.Repeat("</array>", 100_000) +
 		"</plist>"
 	for name, c := range map[string]struct{ file, content, wants string }{
-		"another format":   {windowsFile, `{"format": "opengauge.windows/2"}`, "this program reads"},
-		"cut short":        {windowsFile, `{"format": "opengauge.windows/1", "answers": [{`, "cut short"},
-		"no registry":      {macosFile, `<?xml version="1.0"?><plist><dict><key>a</key><string>b</string></dict></plist>`, "no entries"},
-		"a cut registry":   {macosFile, `<?xml version="1.0"?><plist><dict><key>a</key>`, "cut short"},
-		"another registry": {macosFile, `<?xml version="1.0"?><plist><dict><key>format</key><string>x/9</string></dict></plist>`, "this program reads"},
-		"too deep":         {macosFile, deep, "deep"},
-		"neither":          {"sy", "", "neither"},
+		"another format": {windowsFile, `{"format": "opengauge.windows/2"}`, "this program reads"},
+		"cut short":      {windowsFile, `{"format": "opengauge.windows/1", "answers": [{`, "cut short"},
+		"no registry": {macosFile, `<?xml version="1.0"?><plist><dict><key>a</key><string>b</string></dict></plist>`,
+			"no entries"},
+		"a cut registry": {macosFile, `<?xml version="1.0"?><plist><dict><key>a</key>`, "cut short"},
+		"another registry": {macosFile,
+			`<?xml version="1.0"?><plist><dict><key>format</key><string>x/9</string></dict></plist>`, "this program reads"},
+		"too deep": {macosFile, deep, "deep"},
+		"neither":  {"sy", "", "neither"},
 	} {
 		files := tree{"": {folder: true}}
 		files.put(c.file, &entry{content: []byte(c.content)})
@@ -572,7 +574,8 @@ func FuzzWindowsCapture(f *testing.F) {
 // A registry of one drive behind a port, for a start.
 const smallRegistry = `<?xml version="1.0"?><plist><dict><key>IOObjectClass</key><string>IOPCIDevice</string>` +
 	`<key>IOPCIExpressLinkStatus</key><integer>67</integer><key>IORegistryEntryChildren</key><array><dict>` +
-	`<key>BSD Name</key><string>disk0</string><key>Size</key><integer>4096</integer><key>Whole</key><true/></dict></array>` +
+	`<key>BSD Name</key><string>disk0</string><key>Size</key><integer>4096</integer>` +
+	`<key>Whole</key><true/></dict></array>` +
 	`</dict></plist>`
 
 func FuzzMacosRegistry(f *testing.F) {

@@ -5,16 +5,10 @@ import (
 	"slices"
 )
 
-// Untold is something that a machine did not tell for want of rights.
-type Untold struct {
-	// What is asked for, in words: "the health of NVMe drives".
-	What string
-}
-
-// asker asks a system, and keeps what it refused.
+// asker asks a system, and keeps what it refused for want of rights, in words and once each.
 type asker struct {
 	System
-	untold []Untold
+	untold []string
 }
 
 func (a *asker) query(path string, code uint32, input []byte, most int) (answer, error) {
@@ -40,8 +34,8 @@ func (a *asker) list(what Listing, of string) []string {
 }
 
 func (a *asker) refused(what string) {
-	if !slices.Contains(a.untold, Untold{what}) {
-		a.untold = append(a.untold, Untold{what})
+	if !slices.Contains(a.untold, what) {
+		a.untold = append(a.untold, what)
 	}
 }
 

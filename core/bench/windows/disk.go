@@ -112,8 +112,8 @@ const (
 )
 
 // Disks gives the disks of a machine in the order of their numbers, and what was not
-// told, once each: for want of rights, say.
-func Disks(s System) ([]Disk, []Untold) {
+// told for want of rights, in words: "health of drives".
+func Disks(s System) (found []Disk, untold []string) {
 	a := &asker{System: s}
 	var disks []Disk
 	volumes := a.volumes()
@@ -179,9 +179,16 @@ func (a *asker) describe(d *Disk) {
 	if seek, err := a.property(d.Interface, seekProperty, smallAnswer); err == nil && len(seek) > seekPenalty.Offset {
 		d.Rotates, d.RotationKnown = seek.number(seekPenalty) != 0, true
 	}
-	if align, err := a.property(d.Interface, alignmentProperty, smallAnswer); err == nil {
-		d.LogicalBlock, d.PhysicalBlock = blockSize(align.number(alignLogical)), blockSize(align.number(alignPhysical))
+	d.LogicalBlock, d.PhysicalBlock = a.blocks(d.Interface)
+}
+
+// blocks are the smallest block that a disk takes, and the one that it works in; 0 is not told.
+func (a *asker) blocks(path string) (logical, physical int64) {
+	align, err := a.property(path, alignmentProperty, smallAnswer)
+	if err != nil {
+		return 0, 0
 	}
+	return blockSize(align.number(alignLogical)), blockSize(align.number(alignPhysical))
 }
 
 // blockSize is a size of blocks that can be: a power of two.

@@ -48,10 +48,8 @@ func LengthOf(s System, path string) (int64, bool) {
 // SectorOf asks a disk or a volume for the smallest block that it takes; 0 is not known.
 func SectorOf(s System, path string) int64 {
 	a := &asker{System: s}
-	if align, err := a.property(path, alignmentProperty, smallAnswer); err == nil {
-		if block := blockSize(align.number(alignLogical)); block > 0 {
-			return block
-		}
+	if block, _ := a.blocks(path); block > 0 {
+		return block
 	}
 	told, err := a.query(path, getGeometry, nil, smallAnswer)
 	if err != nil {
