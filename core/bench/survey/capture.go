@@ -259,7 +259,9 @@ func (m *Machine) Capture(w io.Writer, anonymous bool) ([]Device, error) {
 		if anonymous {
 			mask = masked
 		}
-		return m.other.capture(w, mask)
+		devices, untold, err := m.other.capture(w, mask)
+		m.keep(untold)
+		return devices, err
 	}
 	r := &recorder{Files: m.Files(), seen: tree{"": {folder: true}},
 		mask: func(_ string, content []byte) []byte { return content }}
@@ -268,6 +270,7 @@ func (m *Machine) Capture(w io.Writer, anonymous bool) ([]Device, error) {
 	}
 	watched := &Machine{Tree: kernel.Of(r), live: m.live}
 	devices := watched.Devices()
+	m.keep(watched.Untold())
 	return devices, r.seen.pack(w)
 }
 

@@ -23,8 +23,9 @@ type foreign interface {
 	unplaced() []string
 	// counted adds what the system counts of a device to counters that only ever grow.
 	counted(d Device, into map[string]int64)
-	// capture surveys the machine and packs what that read; mask hides a serial number.
-	capture(w io.Writer, mask func(string) string) ([]Device, error)
+	// capture surveys the machine, as devices does, and packs what that read; mask hides a
+	// serial number.
+	capture(w io.Writer, mask func(string) string) ([]Device, []string, error)
 }
 
 // System is the machine's, as runtime.GOOS has it.

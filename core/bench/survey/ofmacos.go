@@ -170,12 +170,12 @@ func (m macosMachine) counted(d Device, into map[string]int64) {
 	}
 }
 
-func (m macosMachine) capture(to io.Writer, mask func(string) string) ([]Device, error) {
+func (m macosMachine) capture(to io.Writer, mask func(string) string) ([]Device, []string, error) {
 	now, err := m.read()
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	devices, _ := m.devices()
+	devices, untold := m.devices()
 	hidden := func(text string) string { return text }
 	if mask != nil {
 		hidden = func(text string) string {
@@ -189,9 +189,9 @@ func (m macosMachine) capture(to io.Writer, mask func(string) string) ([]Device,
 	}
 	var packed bytes.Buffer
 	if err := now.Write(&packed, hidden); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	files := tree{"": {folder: true}}
 	files.put(macosFile, &entry{content: packed.Bytes()})
-	return devices, files.pack(to)
+	return devices, untold, files.pack(to)
 }

@@ -228,9 +228,9 @@ func (w windowsMachine) counted(d Device, into map[string]int64) {
 	healthCounters(d.Health, d.Name, into)
 }
 
-func (w windowsMachine) capture(to io.Writer, mask func(string) string) ([]Device, error) {
+func (w windowsMachine) capture(to io.Writer, mask func(string) string) ([]Device, []string, error) {
 	recorder := windows.Record(w.of)
-	devices, _ := windowsMachine{recorder}.devices()
+	devices, untold := windowsMachine{recorder}.devices()
 	var secrets []string
 	for _, d := range devices {
 		secrets = append(secrets, d.Serial)
@@ -240,9 +240,9 @@ func (w windowsMachine) capture(to io.Writer, mask func(string) string) ([]Devic
 	}
 	data, err := recorder.Capture(mask, secrets...)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	files := tree{"": {folder: true}}
 	files.put(windowsFile, &entry{content: data})
-	return devices, files.pack(to)
+	return devices, untold, files.pack(to)
 }

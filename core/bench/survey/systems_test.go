@@ -279,6 +279,9 @@ func TestRefusalsOfLinux(t *testing.T) {
 			}
 		}
 	}
+	if _, err := machine.Capture(io.Discard, true); err != nil {
+		t.Error(err)
+	}
 	if untold := machine.Untold(); len(untold) != 1 || !strings.Contains(untold[0], "root") {
 		t.Errorf("said is %q", untold)
 	}
@@ -293,6 +296,10 @@ func TestRefusalsAreSaidOnce(t *testing.T) {
 	if untold := machine.Untold(); len(untold) != 1 || !strings.Contains(untold[0], "administrator") ||
 		!strings.Contains(untold[0], "health of drives") {
 		t.Errorf("said is %q", untold)
+	}
+	captured := under(t, machines+"windows.tar.gz")
+	if _, err := captured.Capture(io.Discard, false); err != nil || len(captured.Untold()) != 1 {
+		t.Errorf("beside a capture said is %q, %v", captured.Untold(), err)
 	}
 	everything := answersOf(t)
 	for i := range everything.Answers {
