@@ -34,8 +34,14 @@ func newMeasure(env *environment) *cobra.Command {
 TARGET is a folder (a test file is made in it and removed again), a file (which
 is read as it is, and never written), a block device (which is only read, unless
 --overwrite names it), a volume on a network (nbd://HOST:PORT/EXPORT, nbds:// or
-nbd+unix:///EXPORT?socket=PATH; only read, unless --overwrite EXPORT), or sim:NAME
+nbd+unix:///EXPORT?socket=PATH; only read, unless --overwrite EXPORT), the other end
+of a network alone (wire://HOST:PORT, where opengauge standin wire runs), or sim:NAME
 for a simulated part.
+
+Of a folder that a server keeps (NFS, SMB, 9P), the way there is surveyed too: the
+interface, its link and what it counts. Direct I/O passes this machine's cache by, and
+not the server's memory: a test file larger than that, or a server that was restarted,
+is what shows its storage.
 
 A pass runs for a moment before it counts. A pass that writes ends with a flush,
 which counts. Reads and writes bypass the system's cache where the file system
@@ -45,9 +51,13 @@ allows it; where it does not, the table says so.`,
   opengauge measure /media/stick --condition fan=on --condition cable=short --name stick-fan
   opengauge measure /media/stick --until-within 1% --hold 5m --repeat 3
   opengauge measure nbd://10.0.0.5/lagoon --plan latency-under-load
+  opengauge measure wire://10.0.0.5 --name cellar-network
   opengauge measure sim:sandpiper --through barnacle --condition fan=on --plan long-write`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, arguments []string) error {
+			if address.IsWire(arguments[0]) && !cmd.Flags().Changed("plan") {
+				flags.plan = wirePlan
+			}
 			return env.measure(cmd.Context(), arguments[0], flags)
 		},
 	}
@@ -55,6 +65,9 @@ allows it; where it does not, the table says so.`,
 	env.addBenchFlag(cmd)
 	return cmd
 }
+
+// wirePlan is what a network alone is measured by where nobody names a plan.
+const wirePlan = "wire"
 
 func (e *environment) measure(ctx context.Context, address string, flags *measureFlags) error {
 	m, err := e.checkMeasure(flags)
@@ -81,7 +94,7 @@ func (e *environment) measure(ctx context.Context, address string, flags *measur
 // logbook comes second: a mistake in the target leaves no empty one behind.
 func (e *environment) runMeasurement(ctx context.Context, named string, flags *measureFlags,
 	m measurement) (s *session.Session, err error) {
-	if !address.IsSimulated(named) {
+	if address.IsPath(named) {
 		e.sweep(named)
 	}
 	trust, err := authorityFrom(flags.authority)

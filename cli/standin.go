@@ -7,7 +7,6 @@ import (
 	"net"
 	"strconv"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -16,7 +15,6 @@ import (
 	"opengauge/core/storage/nbd"
 	"opengauge/core/storage/sim"
 	"opengauge/core/unit"
-	"opengauge/present/term"
 )
 
 func newStandin(env *environment) *cobra.Command {
@@ -26,7 +24,7 @@ func newStandin(env *environment) *cobra.Command {
 		Args:  cobra.NoArgs,
 		RunE:  func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
-	cmd.AddCommand(newStandinVolume(env))
+	cmd.AddCommand(newStandinVolume(env), newStandinWire(env))
 	return cmd
 }
 
@@ -157,13 +155,7 @@ func (e *environment) standinVolume(ctx context.Context, f *standinFlags) error 
 	if err != nil {
 		return fmt.Errorf("could not listen at %s: %w", f.listen, err)
 	}
-	screen := term.NewScreen(e.stdout)
-	began, mutex := time.Now(), sync.Mutex{}
-	log := func(text string) {
-		mutex.Lock()
-		defer mutex.Unlock()
-		screen.Printf("%8.2f s  %s\n", time.Since(began).Seconds(), term.Clean(text))
-	}
+	log := e.timedLog()
 	volume := standin.NewVolume(limits, script, log)
 	server := &nbd.Server{Log: log,
 		Exports: []nbd.Served{{Name: f.export, Backing: backing, ReadOnly: f.readOnly, Admit: volume.Admit}}}

@@ -3,9 +3,12 @@ package cli
 import (
 	"errors"
 	"io"
+	"slices"
 
 	"github.com/spf13/cobra"
 
+	"opengauge/core/bench/link"
+	"opengauge/core/bench/network"
 	"opengauge/core/bench/survey"
 	"opengauge/core/storage/address"
 	"opengauge/core/unit"
@@ -22,7 +25,7 @@ type surveyFlags struct {
 func newSurvey(env *environment) *cobra.Command {
 	flags := &surveyFlags{}
 	cmd := &cobra.Command{
-		Use:   "survey [DEVICE]",
+		Use:   "survey [NAME]",
 		Short: "Say what is attached, over which links, how warm, how fast it could be",
 		Long: `Survey lists the block devices of this machine, and for each the hops from the
 root of the machine to it: what was negotiated, and what both ends could do. It
@@ -30,11 +33,17 @@ reads what the kernel tells and asks NVMe drives for their health; it writes
 nothing. What the system does not say is left unknown, and what it refuses to say
 to this user is named, with how to be told.
 
+Of folders that servers keep (NFS, SMB, 9P) it lists the server, the protocol and the
+links that lead there, without asking the server; and network interfaces, with what
+was negotiated against what both ends offer. NAME is a device, a folder of a server
+or an interface.
+
 With --capture it packs just what it read, and --sysroot looks at such a capture,
 of Linux, Windows or macOS alike, at a folder with the sys and proc of another
 machine, or at an I/O registry of macOS as a property list.`,
 		Example: `  opengauge survey
   opengauge survey nvme0n1
+  opengauge survey eth0
   opengauge survey --capture bench.tar.gz --anonymous
   opengauge survey --sysroot bench.tar.gz --json`,
 		Args: cobra.MaximumNArgs(1),
@@ -42,6 +51,12 @@ machine, or at an I/O registry of macOS as a property list.`,
 			var names []string
 			for _, d := range survey.Here().Devices() {
 				names = append(names, d.Name)
+			}
+			for _, f := range survey.Here().Folders() {
+				names = append(names, f.At)
+			}
+			for _, i := range survey.Here().Interfaces() {
+				names = append(names, i.Name)
 			}
 			return names, cobra.ShellCompDirectiveNoFileComp
 		},
@@ -51,7 +66,7 @@ machine, or at an I/O registry of macOS as a property list.`,
 		"and proc are in this folder")
 	cmd.Flags().StringVar(&flags.capture, "capture", "", "pack what was read into this file, FILE.tar.gz")
 	cmd.Flags().BoolVar(&flags.anonymous, "anonymous", false, "mask serial numbers; they stay distinguishable")
-	cmd.Flags().BoolVar(&flags.all, "all", false, "list memory and unused loop devices too")
+	cmd.Flags().BoolVar(&flags.all, "all", false, "list memory, unused loop devices and virtual interfaces too")
 	cmd.Flags().BoolVar(&env.json, "json", false, "print the devices as JSON")
 	return cmd
 }
@@ -65,6 +80,9 @@ type surveyRecord struct {
 	// Known says how it is known that what is read of this system is right.
 	Known   string          `json:"known"`
 	Devices []survey.Device `json:"devices"`
+	// Folders are those that servers keep, and Interfaces those of the network.
+	Folders    []survey.Served    `json:"folders"`
+	Interfaces []survey.Interface `json:"interfaces"`
 	// Untold is what was not told for want of rights, with how to get them.
 	Untold []string `json:"untold"`
 }
@@ -73,6 +91,10 @@ func (e *environment) survey(arguments []string, flags *surveyFlags) error {
 	notation, err := e.notation()
 	if err != nil {
 		return err
+	}
+	if len(arguments) > 0 && address.IsWire(arguments[0]) {
+		return usageError{errors.New("a survey looks at what this machine has; opengauge measure " + arguments[0] +
+			" says what the network to there carries, with the links of both ends")}
 	}
 	if len(arguments) > 0 && address.IsVolume(arguments[0]) {
 		return usageError{errors.New("a survey looks at what is attached to this machine; the parts of " +
@@ -100,12 +122,12 @@ func (e *environment) survey(arguments []string, flags *surveyFlags) error {
 	if flags.anonymous {
 		devices = survey.Anonymous(devices)
 	}
-	if devices, err = chosenDevices(devices, arguments, flags.all); err != nil {
-		return err
-	}
 	record := surveyRecord{Format: "opengauge.survey/1", System: machine.System(),
 		LinksRead: survey.LinksAreRead || flags.sysroot != "", Known: survey.Known(machine.System()), Devices: devices,
-		Untold: machine.Untold()}
+		Folders: machine.Folders(), Interfaces: machine.Interfaces(), Untold: machine.Untold()}
+	if err := record.choose(arguments, flags.all); err != nil {
+		return err
+	}
 	if e.json {
 		return e.writeJSON(record)
 	}
@@ -117,45 +139,61 @@ func (e *environment) survey(arguments []string, flags *surveyFlags) error {
 	return nil
 }
 
-// chosenDevices leaves out what nobody measures, unless it is named or all are
-// asked for.
-func chosenDevices(devices []survey.Device, named []string, all bool) ([]survey.Device, error) {
-	chosen := []survey.Device{}
-	for _, d := range devices {
-		if len(named) > 0 && (d.Name == named[0] || d.Path == named[0]) {
-			return []survey.Device{d}, nil
-		}
-		if all || d.Kind != survey.Memory {
-			chosen = append(chosen, d)
-		}
-	}
+// choose leaves out what nobody measures, unless it is named or all are asked for.
+func (r *surveyRecord) choose(named []string, all bool) error {
 	if len(named) > 0 {
-		return nil, errors.New("there is no block device " + named[0] + " with a size; opengauge survey --all " +
-			"lists them")
+		r.Devices = slices.DeleteFunc(r.Devices, func(d survey.Device) bool {
+			return d.Name != named[0] && d.Path != named[0]
+		})
+		r.Folders = slices.DeleteFunc(r.Folders, func(f survey.Served) bool { return f.At != named[0] })
+		r.Interfaces = slices.DeleteFunc(r.Interfaces, func(i survey.Interface) bool { return i.Name != named[0] })
+		if len(r.Devices)+len(r.Folders)+len(r.Interfaces) == 0 {
+			return errors.New("there is no block device with a size, no folder of a server and no network interface " +
+				"named " + named[0] + "; opengauge survey --all lists them")
+		}
+		return nil
 	}
-	return chosen, nil
+	if all {
+		return nil
+	}
+	r.Devices = slices.DeleteFunc(r.Devices, func(d survey.Device) bool { return d.Kind == survey.Memory })
+	r.Interfaces = slices.DeleteFunc(r.Interfaces, func(i survey.Interface) bool {
+		return i.Kind == network.Loopback || i.Kind == network.Virtual || !i.Up && i.Kind != network.Ethernet
+	})
+	return nil
 }
 
 func (e *environment) showDevices(record surveyRecord, strips bool, notation unit.Notation) {
-	screen, devices := e.screen(), record.Devices
-	if len(devices) == 0 {
+	screen := e.screen()
+	if len(record.Devices)+len(record.Folders)+len(record.Interfaces) == 0 {
 		screen.Println("No block device was found.")
 	}
-	for i, d := range devices {
-		if i > 0 {
+	first := true
+	show := func(title string, facts table.Table, chain link.Chain) {
+		if !first {
 			screen.Println("")
 		}
-		screen.Heading(table.DeviceTitle(d))
-		screen.Table(table.DeviceFacts(d))
-		if len(d.Hops) == 0 {
-			continue
+		first = false
+		screen.Heading(title)
+		screen.Table(facts)
+		if len(chain.Hops) == 0 {
+			return
 		}
 		screen.Println("")
 		if strips {
-			screen.ChainStrip(figure.NewChainStrip(d.Chain, notation))
+			screen.ChainStrip(figure.NewChainStrip(chain, notation))
 			screen.Println("")
 		}
-		screen.Table(figure.NewChainStrip(d.Chain, notation).Table())
+		screen.Table(figure.NewChainStrip(chain, notation).Table())
+	}
+	for _, d := range record.Devices {
+		show(table.DeviceTitle(d), table.DeviceFacts(d), d.Chain)
+	}
+	for _, f := range record.Folders {
+		show(table.FolderTitle(f), table.FolderFacts(f), f.Chain)
+	}
+	for _, i := range record.Interfaces {
+		show(table.InterfaceTitle(i), table.InterfaceFacts(i), i.Chain())
 	}
 	if !record.LinksRead {
 		screen.Println("")

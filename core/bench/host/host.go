@@ -29,7 +29,9 @@ type Environment struct {
 	// ClockStepSeconds is the smallest time that the machine's clock tells apart.
 	ClockStepSeconds float64 `json:"clock_step_seconds,omitempty"`
 	// Device is the block device under the target.
-	Device         string `json:"device,omitempty"`
-	DeviceModel    string `json:"device_model,omitempty"`
+	Device      string `json:"device,omitempty"`
+	DeviceModel string `json:"device_model,omitempty"`
+	// Server says of a folder that a server keeps which that is, and how it is reached.
+	Server         string `json:"server,omitempty"`
 	ProgramVersion string `json:"program_version"`
 }

@@ -40,7 +40,7 @@ func parseMount(line string) (Mount, bool) {
 	if !ok || len(fields) < fewest || len(rest) < 2 {
 		return Mount{}, false
 	}
-	mount := Mount{At: unescaped(fields[place]), FileSystem: rest[0], Source: unescaped(rest[1]),
+	mount := Mount{At: Unescaped(fields[place]), FileSystem: rest[0], Source: Unescaped(rest[1]),
 		Options: fields[options], Number: fields[number]}
 	if len(rest) > 2 {
 		mount.Options += "," + rest[2]
@@ -48,9 +48,9 @@ func parseMount(line string) (Mount, bool) {
 	return mount, true
 }
 
-// unescaped gives back the spaces and the like that the kernel writes as octal
+// Unescaped gives back the spaces and the like that the kernel writes as octal
 // numbers: "\040".
-func unescaped(text string) string {
+func Unescaped(text string) string {
 	var plain strings.Builder
 	for i := 0; i < len(text); i++ {
 		if text[i] == '\\' && i+3 < len(text) {

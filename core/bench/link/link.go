@@ -6,6 +6,8 @@
 package link
 
 import (
+	"strings"
+
 	"opengauge/core/unit"
 )
 
@@ -48,11 +50,18 @@ type State struct {
 func (s State) Known() bool { return s.Line > 0 }
 
 // Below says whether the link carries less than another, as far as both are
-// known.
+// known: fewer bits, or the same both ways in turns.
 func (s State) Below(other State) bool {
 	const rounding = 0.999
-	return s.Known() && other.Known() && s.Payload < other.Payload*rounding
+	fewer := s.Payload < other.Payload*rounding
+	inTurns := s.Payload < other.Payload/rounding && s.Usable.Low < other.Usable.Low*rounding &&
+		s.Usable.High <= other.Usable.High
+	return s.Known() && other.Known() && (fewer || inTurns)
 }
+
+// Adapts says whether the link changes its rate by itself all the time, with how well its
+// ends hear each other.
+func (s State) Adapts() bool { return strings.HasPrefix(s.Standard, "wi-fi") }
 
 // Hop is one link of a chain.
 type Hop struct {
@@ -88,7 +97,17 @@ const (
 	FromBook   = "book"
 )
 
+// adapted is how much of what is possible a link that adapts its rate has to fall below to
+// be worth a word: between neighbouring rates it moves by itself.
+const adapted = 0.5
+
 // Degraded says whether the hop trained below what both of its ends can do.
 func (h Hop) Degraded() bool {
-	return h.Negotiated != nil && h.Capable != nil && h.Negotiated.Below(*h.Capable)
+	if h.Negotiated == nil || h.Capable == nil {
+		return false
+	}
+	if h.Negotiated.Adapts() {
+		return h.Negotiated.Payload < h.Capable.Payload*adapted
+	}
+	return h.Negotiated.Below(*h.Capable)
 }

@@ -16,14 +16,6 @@ type Reading struct {
 	Counters map[string]int64 `json:"counters"`
 }
 
-// Counters of what a drive does on purpose when it is hot; each name goes on with a space
-// and the device.
-const (
-	LightSlowdowns = "nvme_light_slowdowns"
-	HeavySlowdowns = "nvme_heavy_slowdowns"
-	SlowSeconds    = "nvme_slow_seconds"
-)
-
 // Counted is what a counter counts, without of what device.
 func Counted(name string) string {
 	word, _, _ := strings.Cut(name, " ")

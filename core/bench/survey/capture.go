@@ -16,6 +16,7 @@ import (
 
 	"opengauge/core/bench/kernel"
 	"opengauge/core/bench/macos"
+	"opengauge/core/bench/network"
 	"opengauge/core/bench/windows"
 )
 
@@ -268,9 +269,17 @@ func (m *Machine) Capture(w io.Writer, anonymous bool) ([]Device, error) {
 	if anonymous {
 		r.mask = maskFile
 	}
-	watched := &Machine{Tree: kernel.Of(r), live: m.live}
+	told := network.Record(m.asked())
+	watched := &Machine{Tree: kernel.Of(r), live: m.live, asker: told}
 	devices := watched.Devices()
+	watched.Folders()
+	watched.Interfaces()
 	m.keep(watched.Untold())
+	kept, err := told.Kept()
+	if err != nil {
+		return nil, err
+	}
+	r.seen.put(networkFile, &entry{content: kept})
 	return devices, r.seen.pack(w)
 }
 

@@ -17,6 +17,11 @@ import (
 func (m *Machine) Describe(d Device, mount Mount, into *host.Environment) {
 	into.Device, into.DeviceModel, into.MountOptions, into.Power = d.Name, d.Model, mount.Options, d.Power
 	into.Scheduler = chosen(m.Text(d.folder, "queue/scheduler"))
+	m.describeHost(into)
+}
+
+// describeHost adds what the computer is busy with and saves power by.
+func (m *Machine) describeHost(into *host.Environment) {
 	into.Governor = m.Text("sys/devices/system/cpu/cpu0/cpufreq/scaling_governor")
 	if load, ok := m.Number("proc/loadavg"); ok {
 		into.LoadAverage = load

@@ -20,6 +20,7 @@ import (
 	"time"
 
 	"opengauge/core/bench/kernel"
+	"opengauge/core/bench/network"
 )
 
 // Machine is a machine that is looked at: this one, or the files of another.
@@ -27,6 +28,8 @@ type Machine struct {
 	kernel.Tree
 	// live says that it is this machine, whose devices can be asked.
 	live bool
+	// asker is what netlink is asked through; nil is as usual.
+	asker network.Asker
 	// other is what tells of a machine that is not Linux; nil for one that is.
 	other foreign
 

@@ -13,20 +13,33 @@ import (
 	"opengauge/core/bench/link"
 )
 
-// Watch looks at the links of one device while it is measured.
+// Watch looks at the links of one device, or of the way to a server, while it is measured.
 type Watch struct {
-	machine *Machine
-	name    string
-	// away says that a device of another system is not there, of which no message comes.
+	watched
+	// away says that what no message of the kernel tells of is not there.
 	away bool
-	// words are the names by which the kernel speaks of the device and of what
-	// it is behind.
+	// words are the names by which the kernel speaks of it and of what it is behind.
 	words []string
+}
+
+// watched is what a watch looks at.
+type watched interface {
+	// states are the standards that the hops run at by their names; none where it is gone.
+	states() map[string]string
+	// count reads counters that only ever grow.
+	count(into map[string]int64)
+	// lost says that it is gone, where the kernel does not tell so itself.
+	lost() bool
+	// named is the last part of its name.
+	named() string
 }
 
 // Watch prepares to look at a device's links.
 func (m *Machine) Watch(d Device) *Watch {
-	w := &Watch{machine: m, name: d.Name, words: []string{d.Name}}
+	if m.other != nil {
+		return &Watch{watched: foreignDevice{m, d.Name}, words: []string{d.Name}}
+	}
+	w := &Watch{watched: kernelDevice{m, d.Name}, words: []string{d.Name}}
 	for _, part := range strings.Split(d.folder, "/") {
 		if isPCIAddress(part) || isNumbered(part, "ata", "nvme", "mmc") || m.isUSB(d.folder, part) {
 			w.words = append(w.words, part)
@@ -50,16 +63,65 @@ func (m *Machine) isUSB(folder, part string) bool {
 // Reading gives the links' states and counters now.
 func (w *Watch) Reading() link.Reading {
 	reading := link.Reading{States: w.states(), Counters: map[string]int64{}}
-	if w.machine.other != nil {
-		if d, ok := w.machine.named(w.name); ok {
-			w.machine.other.counted(d, reading.Counters)
-		}
-		return reading
-	}
-	if folder, err := w.machine.Resolve(path.Join("sys/block", w.name)); err == nil {
-		w.machine.counters(folder, w.name, reading.Counters)
-	}
+	w.count(reading.Counters)
 	return reading
+}
+
+// kernelDevice is a device of Linux.
+type kernelDevice struct {
+	machine *Machine
+	name    string
+}
+
+func (d kernelDevice) named() string { return d.name }
+
+func (d kernelDevice) lost() bool { return false } // the kernel says so itself
+
+func (d kernelDevice) states() map[string]string {
+	folder, err := d.machine.Resolve(path.Join("sys/block", d.name))
+	if err != nil {
+		return map[string]string{}
+	}
+	return statesOf(d.machine.hops(folder, deepest))
+}
+
+func (d kernelDevice) count(into map[string]int64) {
+	if folder, err := d.machine.Resolve(path.Join("sys/block", d.name)); err == nil {
+		d.machine.counters(folder, d.name, into)
+	}
+}
+
+// foreignDevice is one of another system.
+type foreignDevice struct {
+	machine *Machine
+	name    string
+}
+
+func (d foreignDevice) named() string { return d.name }
+
+func (d foreignDevice) lost() bool {
+	_, there := d.machine.named(d.name)
+	return !there
+}
+
+func (d foreignDevice) states() map[string]string {
+	found, _ := d.machine.named(d.name)
+	return statesOf(found.Hops)
+}
+
+func (d foreignDevice) count(into map[string]int64) {
+	if found, ok := d.machine.named(d.name); ok {
+		d.machine.other.counted(found, into)
+	}
+}
+
+// statesOf are the standards of hops by their names.
+func statesOf(hops []link.Hop) map[string]string {
+	states := map[string]string{}
+	for _, hop := range hops {
+		states[hop.Name] = hop.Standard
+	}
+	return states
 }
 
 // counters reads what the links and the drive count of errors and slowdowns.
@@ -140,37 +202,16 @@ func (w *Watch) Start(tell func(kind, detail string)) (stop func()) {
 	}
 }
 
-// presence tells of a device of another system that went or came: Linux says so itself.
+// presence tells of what went or came and of which the kernel does not say so itself.
 func (w *Watch) presence(tell func(kind, detail string)) {
-	if w.machine.other == nil {
-		return
-	}
-	switch _, there := w.machine.named(w.name); {
-	case !there && !w.away:
+	switch lost := w.lost(); {
+	case lost && !w.away:
+		tell(event.Removed, w.named()+" is not there any more")
 		w.away = true
-		tell(event.Removed, w.name+" is not there any more")
-	case there && w.away:
+	case !lost && w.away:
+		tell(event.Added, w.named()+" is there again")
 		w.away = false
-		tell(event.Added, w.name+" is there again")
 	}
-}
-
-// states are the standards that the hops run at; none where the device is gone.
-func (w *Watch) states() map[string]string {
-	states := map[string]string{}
-	if w.machine.other != nil {
-		d, _ := w.machine.named(w.name)
-		for _, hop := range d.Hops {
-			states[hop.Name] = hop.Standard
-		}
-		return states
-	}
-	if folder, err := w.machine.Resolve(path.Join("sys/block", w.name)); err == nil {
-		for _, hop := range w.machine.hops(folder, deepest) {
-			states[hop.Name] = hop.Standard
-		}
-	}
-	return states
 }
 
 // compare tells of hops that run at another rate than before.
@@ -180,7 +221,7 @@ func (w *Watch) compare(before map[string]string, tell func(kind, detail string)
 		return before
 	}
 	for _, name := range slices.Sorted(maps.Keys(now)) {
-		if was, ok := before[name]; ok && was != now[name] {
+		if was, ok := before[name]; ok && was != now[name] && !(link.State{Standard: was}).Adapts() {
 			tell(event.Relink, name+": "+was+" before, "+now[name]+" now")
 		}
 	}
@@ -240,16 +281,17 @@ func (w *Watch) judge(m message) (kind string, ours bool) {
 	}
 	switch m.device {
 	case "remove":
-		return event.Removed, strings.HasSuffix(m.text, "/"+w.name)
+		return event.Removed, strings.HasSuffix(m.text, "/"+w.named())
 	case "add":
-		return event.Added, strings.HasSuffix(m.text, "/"+w.name)
+		return event.Added, strings.HasSuffix(m.text, "/"+w.named())
 	case "":
 	default:
 		return "", false
 	}
 	text := strings.ToLower(m.text)
 	switch {
-	case strings.Contains(text, "timeout"), strings.Contains(text, "timed out"), strings.Contains(text, "timing out"):
+	case strings.Contains(text, "timeout"), strings.Contains(text, "timed out"), strings.Contains(text, "timing out"),
+		strings.Contains(text, "not responding"), strings.Contains(text, "not responded"):
 		return event.Timeout, true
 	case strings.Contains(text, "reset"):
 		return event.Reset, true

@@ -27,13 +27,22 @@ type LinkErrorsEvidence struct {
 	First string `json:"first,omitempty"`
 }
 
-// slowdownCounters count what a drive does on purpose, and no errors.
-var slowdownCounters = []string{link.LightSlowdowns, link.HeavySlowdowns, link.SlowSeconds}
+const (
+	// lossShare and leastLost are from when on loss is worth a word: networks that are busy
+	// lose a little so as to say so (RFC 9293, 3.8), and a few packets are lost by chance.
+	lossShare, leastLost = 0.005, 20
+	// lossProbability is how likely loss beyond that is the network's, and not what one of its
+	// queues does to who sends too fast.
+	lossProbability = 0.8
+)
 
-// findLinkErrors finds counters of errors that grew while passes ran, and resets,
-// timeouts and relinks that the system told of.
+// findLinkErrors finds counters of errors that grew while passes ran, resets, timeouts and
+// relinks that the system told of, and networks that lose more than they need to.
 func findLinkErrors(s *session.Session, _ unit.Notation) []session.Finding {
-	total, indexes := errorCounts(s)
+	errors, indexes := grownWhere(s, func(c link.Counter, _ int64, _ map[string]int64) bool {
+		return c.Sort == link.Errors
+	})
+	losses, losing := grownWhere(s, lost)
 	told, first := map[string]int{}, ""
 	for _, e := range s.Events {
 		if !event.OfLink(e.Kind) {
@@ -47,40 +56,90 @@ func findLinkErrors(s *session.Session, _ unit.Notation) []session.Finding {
 			indexes = append(indexes, pass.Index)
 		}
 	}
-	if len(total) == 0 && len(told) == 0 {
+	if len(errors)+len(losses)+len(told) == 0 {
 		return nil
 	}
-	counts := map[string]any{}
-	var parts []string
-	for _, name := range slices.Sorted(maps.Keys(total)) {
-		counts[name] = total[name]
-		parts = append(parts, fmt.Sprintf("%d %s", total[name], strings.ReplaceAll(name, "_", " ")))
+	counts, parts := map[string]any{}, []string{}
+	for _, grown := range []map[string]int64{errors, losses} {
+		for _, name := range slices.Sorted(maps.Keys(grown)) {
+			counts[name] = grown[name]
+			parts = append(parts, countText(name, grown[name]))
+		}
 	}
 	for _, kind := range slices.Sorted(maps.Keys(told)) {
 		counts["events of "+kind] = told[kind]
 		parts = append(parts, fmt.Sprintf("%d of %s", told[kind], kind))
 	}
-	slices.Sort(indexes)
-	f := linkErrors.new(0.95, indexes, LinkErrorsEvidence{first})
-	f.Evidence = f.Evidence.With(counts)
-	f.Summary = "The links reported errors while they were measured: " + strings.Join(parts, ", ") + "."
-	f.Advice = "Do not quote these figures. Change the cable first, then the port, and repeat; errors that follow " +
-		"the drive are the drive's."
-	return []session.Finding{f}
+	return []session.Finding{linkErrorsFinding(len(errors)+len(told) == 0, union(indexes, losing),
+		LinkErrorsEvidence{first}, counts, strings.Join(parts, ", "))}
 }
 
-// errorCounts gives how much each counter of errors grew in all passes, and in which.
-func errorCounts(s *session.Session) (total map[string]int64, indexes []int) {
+// linkErrorsFinding says what the links reported; onlyLoss that a network lost packets and
+// nothing else.
+func linkErrorsFinding(onlyLoss bool, indexes []int, evidence LinkErrorsEvidence, counts map[string]any,
+	reported string) session.Finding {
+	if onlyLoss {
+		f := linkErrors.new(lossProbability, indexes, evidence)
+		f.Severity = session.Caution
+		f.Summary = "The network lost packets, which were sent again: " + reported + "."
+		f.Advice = "Measure the network alone, with opengauge standin wire at the other end: where it loses as much " +
+			"there, look at the cable, the switch and what else is sent over it; else at the server."
+		f.Evidence = f.Evidence.With(counts)
+		return f
+	}
+	f := linkErrors.new(0.95, indexes, evidence)
+	f.Evidence = f.Evidence.With(counts)
+	f.Summary = "The links reported errors while they were measured: " + reported + "."
+	f.Advice = "Do not quote these figures. Change the cable first, then the port, and repeat; errors that follow " +
+		"the drive are the drive's."
+	return f
+}
+
+// union is what is in either, in order.
+func union(a, b []int) []int {
+	both := slices.Concat(a, b)
+	slices.Sort(both)
+	return slices.Compact(both)
+}
+
+// countText says how much a counter grew: "7 pcie correctable errors 0000:01:00.0",
+// "12 damaged frames received, of eth0".
+func countText(name string, grown int64) string {
+	counter, of := link.CounterOf(name), strings.TrimPrefix(name, link.Counted(name))
+	if counter.Says == counter.Name {
+		return fmt.Sprintf("%d %s", grown, strings.ReplaceAll(name, "_", " "))
+	}
+	return fmt.Sprintf("%d %s, of%s", grown, counter.Says, of)
+}
+
+// lost reports whether a counter of losses grew by more than a network needs.
+func lost(c link.Counter, count int64, grown map[string]int64) bool {
+	if c.Sort != link.Loss || count < leastLost {
+		return false
+	}
+	all := int64(0)
+	for name, other := range grown {
+		if link.Counted(name) == c.Of {
+			all = max(all, other)
+		}
+	}
+	return float64(count) >= lossShare*float64(all)
+}
+
+// grownWhere gives how much those counters grew in all passes together that are asked for,
+// and in which passes they did.
+func grownWhere(s *session.Session, wanted func(c link.Counter, count int64, grown map[string]int64) bool) (
+	total map[string]int64, indexes []int) {
 	total = map[string]int64{}
 	_, indexes = passesWhere(s, func(p *session.Pass) bool {
-		grown := p.Link.Growth()
-		maps.DeleteFunc(grown, func(name string, _ int64) bool {
-			return slices.Contains(slowdownCounters, link.Counted(name))
-		})
+		grown, found := p.Link.Growth(), false
 		for name, count := range grown {
-			total[name] += count
+			if wanted(link.CounterOf(name), count, grown) {
+				total[name] += count
+				found = true
+			}
 		}
-		return len(grown) > 0
+		return found
 	})
 	return total, indexes
 }

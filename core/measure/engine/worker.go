@@ -33,6 +33,7 @@ type worker struct {
 	schedule  schedule
 	stall     stallWatch
 	chance    *rand.PCG // draws which operations of a mixed load write
+	astray    float64   // how many more of them wrote than were to
 	// free are the slots without an operation, the one that has been free for longest
 	// first; batch and done are reused.
 	free  *slots
@@ -264,9 +265,27 @@ func (w *worker) fill(o *target.Operation) {
 	}
 }
 
+// mostAstray is by how many operations a mixed load may have written more or less than it
+// was asked to: chance alone would go astray by ever more, and with it the share.
+const mostAstray = 8
+
 // drawWrite says whether the next operation writes, of a load that writes at all.
 func (w *worker) drawWrite() bool {
-	return w.request.WriteShare == 1 || float64(w.chance.Uint64()>>11)/(1<<53) < w.request.WriteShare
+	if w.request.WriteShare == 1 {
+		return true
+	}
+	writes := float64(w.chance.Uint64()>>11)/(1<<53) < w.request.WriteShare
+	switch {
+	case w.astray >= mostAstray:
+		writes = false
+	case w.astray <= -mostAstray:
+		writes = true
+	}
+	w.astray -= w.request.WriteShare
+	if writes {
+		w.astray++
+	}
+	return writes
 }
 
 // wait takes completions until the given time or the next arrival at the latest.

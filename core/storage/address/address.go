@@ -1,5 +1,5 @@
 // Package address knows what an address means: a simulated part (sim:), a volume that
-// a server on a network serves (nbd://), or a path. It opens what is named, with all
+// a server on a network serves (nbd://), the other end of a network (wire://), or a path. It opens what is named, with all
 // that stands around it: sensors, the chain, the parts, and what the machine says of
 // itself.
 //
@@ -19,6 +19,7 @@ import (
 	"opengauge/core/storage/nbd"
 	"opengauge/core/storage/sim"
 	"opengauge/core/storage/target"
+	"opengauge/core/storage/wire"
 	"opengauge/core/unit"
 )
 
@@ -27,6 +28,12 @@ func IsSimulated(text string) bool { return strings.HasPrefix(text, sim.Prefix) 
 
 // IsVolume reports whether an address names a volume on a network.
 func IsVolume(text string) bool { return nbd.IsAddress(text) }
+
+// IsWire reports whether an address names the other end of a network.
+func IsWire(text string) bool { return wire.IsAddress(text) }
+
+// IsPath reports whether an address is a path of this machine.
+func IsPath(text string) bool { return !IsSimulated(text) && !IsVolume(text) && !IsWire(text) }
 
 // Request says what to open, and what is known of the bench.
 type Request struct {
@@ -69,10 +76,19 @@ type Opened struct {
 	Sensors sensor.Set
 	Chain   link.Chain
 	// Links looks at the links of the chain; nil where nobody can.
-	Links       *survey.Watch
+	Links       Links
 	Parts       []book.Part
 	Conditions  map[string]string
 	Environment host.Environment
+}
+
+// Links is what looks at the links of a chain while it is measured.
+type Links interface {
+	// Reading gives their states and counters now.
+	Reading() link.Reading
+	// Start tells what happens to them, from another goroutine, until the returned function
+	// is called.
+	Start(tell func(kind, detail string)) (stop func())
 }
 
 // Misused says that what was asked cannot be: a mistake of the one who asked.
@@ -90,6 +106,8 @@ func Open(ctx context.Context, r Request) (Opened, error) {
 		return openSimulated(strings.TrimPrefix(r.Address, sim.Prefix), r)
 	case IsVolume(r.Address):
 		return openVolume(ctx, r)
+	case IsWire(r.Address):
+		return openWire(ctx, r)
 	default:
 		return openPath(r)
 	}
@@ -110,6 +128,10 @@ func openPath(r Request) (Opened, error) {
 		around.Chain, around.Links = device.Chain, machine.Watch(device)
 		machine.Describe(device, mount, &around.Environment)
 		sources = append(machine.Sensors(device), sources...)
+	} else if served, ok := machine.FolderOf(r.Address); ok {
+		around.Chain, around.Links = served.Chain, machine.WatchFolder(served)
+		machine.DescribeServed(served, &around.Environment)
+		sources = append(machine.NetworkSensors(served.Interface), sources...)
 	}
 	around.Sensors = sensor.NewPoller(sources)
 	if r.Setup != nil {
@@ -130,6 +152,30 @@ func openVolume(ctx context.Context, r Request) (Opened, error) {
 	}
 	if r.Setup != nil {
 		around.Chain, around.Parts = r.Setup.Chain, r.Setup.Parts
+	}
+	return around, nil
+}
+
+// openWire connects to the other end of a network. The chain is that of this end's links
+// to it and of the links that the other end says it has.
+func openWire(ctx context.Context, r Request) (Opened, error) {
+	opened, err := wire.Open(ctx, r.Address, wire.Options{Size: r.Size, TLS: r.Trust})
+	if err != nil {
+		return Opened{}, err
+	}
+	address, err := wire.ParseAddress(r.Address)
+	if err != nil {
+		return Opened{}, err
+	}
+	machine := survey.Here()
+	way, over := machine.WayTo(address.Name)
+	around := Opened{
+		Target: opened, Chain: link.NewChain(append(way.Hops, opened.Far().Hops...)...), Conditions: r.Conditions,
+		Environment: survey.Environment(r.Version), Links: machine.WatchInterface(over),
+	}
+	around.Sensors = sensor.NewPoller(append(append(machine.NetworkSensors(over), opened.Sensor()), r.Probes...))
+	if r.Setup != nil {
+		around.Chain, around.Parts = r.Setup.Merge(around.Chain), r.Setup.Parts
 	}
 	return around, nil
 }

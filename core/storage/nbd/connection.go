@@ -22,6 +22,8 @@ type export struct {
 	// server does not say.
 	smallest, preferred, largest uint32
 	structured                   bool
+	// description is what the server says of it for people; empty where it says nothing.
+	description string
 }
 
 func (e export) has(flag uint16) bool { return e.flags&flag != 0 }
@@ -41,6 +43,12 @@ const (
 
 // connect dials a server and negotiates an export.
 func connect(ctx context.Context, a Address, settings *tls.Config) (*connection, error) {
+	return speak(ctx, a, func(c *connection) error { return c.negotiate(a, settings) })
+}
+
+// speak dials a server and says what has to be said before the transmission. The
+// connection is closed where that fails.
+func speak(ctx context.Context, a Address, handshake func(*connection) error) (*connection, error) {
 	dialer := net.Dialer{Timeout: handshakeWithin}
 	raw, err := dialer.DialContext(ctx, a.Network, a.Host)
 	if err != nil {
@@ -51,7 +59,7 @@ func connect(ctx context.Context, a Address, settings *tls.Config) (*connection,
 	release := context.AfterFunc(ctx, func() { _ = raw.SetDeadline(time.Now()) })
 	defer release()
 	c := &connection{Conn: raw, reader: bufio.NewReaderSize(raw, readAhead)}
-	if err := c.negotiate(a, settings); err != nil {
+	if err := handshake(c); err != nil {
 		_ = c.Close()
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
@@ -69,6 +77,20 @@ func connect(ctx context.Context, a Address, settings *tls.Config) (*connection,
 }
 
 func (c *connection) negotiate(a Address, settings *tls.Config) error {
+	if err := c.greet(a, settings); err != nil {
+		return err
+	}
+	switch kind, _, err := c.ask(optionStructuredReply, nil); {
+	case err != nil:
+		return err
+	case kind == replyAck:
+		c.export.structured = true
+	}
+	return c.goTo(a)
+}
+
+// greet reads how the server begins and answers it, encrypted where that is asked for.
+func (c *connection) greet(a Address, settings *tls.Config) error {
 	var hello [18]byte
 	if _, err := io.ReadFull(c.reader, hello[:]); err != nil {
 		return err
@@ -85,18 +107,10 @@ func (c *connection) negotiate(a Address, settings *tls.Config) error {
 	if _, err := c.Write(answer[:]); err != nil {
 		return err
 	}
-	if a.TLS {
-		if err := c.startTLS(a, settings); err != nil {
-			return err
-		}
+	if !a.TLS {
+		return nil
 	}
-	switch kind, _, err := c.ask(optionStructuredReply, nil); {
-	case err != nil:
-		return err
-	case kind == replyAck:
-		c.export.structured = true
-	}
-	return c.goTo(a)
+	return c.startTLS(a, settings)
 }
 
 // startTLS goes on encrypted ("TLS support").
@@ -164,8 +178,9 @@ func (c *connection) goTo(a Address) error {
 	data := make([]byte, 0, 8+len(a.Export))
 	data = binary.BigEndian.AppendUint32(data, uint32(len(a.Export)))
 	data = append(data, a.Export...)
-	data = binary.BigEndian.AppendUint16(data, 1)
+	data = binary.BigEndian.AppendUint16(data, 2)
 	data = binary.BigEndian.AppendUint16(data, infoBlockSize)
+	data = binary.BigEndian.AppendUint16(data, infoDescription)
 	if err := c.option(optionGo, data); err != nil {
 		return err
 	}
@@ -230,6 +245,8 @@ func (c *connection) info(content []byte) (bool, error) {
 		}
 		c.export.size, c.export.flags = int64(size), binary.BigEndian.Uint16(content[10:])
 		return true, nil
+	case infoDescription:
+		c.export.description = string(content[2:min(len(content), 2+longestDescription)])
 	case infoBlockSize:
 		if len(content) != 14 {
 			return false, garbage("what it says of block sizes has %d bytes", len(content))

@@ -132,7 +132,13 @@ func (h *handshake) info(option uint32, data []byte) (*Served, bool, error) {
 	for _, each := range []uint32{1, preferredServed, largestServed} {
 		blocks = binary.BigEndian.AppendUint32(blocks, each)
 	}
-	for _, each := range [][]byte{size, blocks} {
+	said := [][]byte{size, blocks}
+	if export.Describe != nil {
+		text := export.Describe(h.conn.RemoteAddr())
+		about := binary.BigEndian.AppendUint16(nil, infoDescription)
+		said = append(said, append(about, text[:min(len(text), longestDescription)]...))
+	}
+	for _, each := range said {
 		if err := h.reply(option, replyInfo, each); err != nil {
 			return nil, false, err
 		}

@@ -47,8 +47,9 @@ const (
 	replyBlockSizes = replyError + 8
 	replyTooBig     = replyError + 9
 
-	infoExport    = 0
-	infoBlockSize = 3
+	infoExport      = 0
+	infoDescription = 2
+	infoBlockSize   = 3
 )
 
 // Flags of an export ("Transmission flags").
@@ -91,7 +92,9 @@ const (
 const (
 	longestName   = 4096
 	longestOption = 64 << 10
-	requestLength = 28
+	// longestDescription is the most that the protocol lets a server say of an export.
+	longestDescription = 4096
+	requestLength      = 28
 	// largestExport keeps offsets within what systems count in.
 	largestExport = 1<<62 - 1
 	// usualLargest is the largest request where a server does not say.

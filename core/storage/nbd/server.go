@@ -30,6 +30,8 @@ type Served struct {
 	// Admit holds a request back until it may go on, and gives the error that it
 	// fails with, or 0; it may be nil.
 	Admit func(write bool, length int) (errno uint32)
+	// Describe says of the export what a client is told who asks; it may be nil.
+	Describe func(client net.Addr) string
 }
 
 // Server serves exports.

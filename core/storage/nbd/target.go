@@ -30,6 +30,9 @@ type Options struct {
 	Overwrite string
 	// TLS settings, or nil for the system's.
 	TLS *tls.Config
+	// Apart gives each queue a second connection for what writes, so that small requests to
+	// read do not wait behind the data of writes. The server has to allow several.
+	Apart bool
 }
 
 // Volume is an export of an NBD server. It is a [target.Target]; each of its queues
@@ -51,6 +54,16 @@ func Open(ctx context.Context, text string, options Options) (*Volume, error) {
 	if err != nil {
 		return nil, err
 	}
+	v, err := Connect(ctx, address, options)
+	if err != nil {
+		return nil, err
+	}
+	v.description.Address = text
+	return v, nil
+}
+
+// Connect is [Open] for an address that was read already.
+func Connect(ctx context.Context, address Address, options Options) (*Volume, error) {
 	c, err := connect(ctx, address, options.TLS)
 	if err != nil {
 		return nil, err
@@ -70,7 +83,7 @@ func Open(ctx context.Context, text string, options Options) (*Volume, error) {
 		span -= span % grain
 	}
 	v.description = target.Description{
-		Kind: target.Volume, Address: text, Span: span, Capacity: capacity,
+		Kind: target.Volume, Address: address.Host, Span: span, Capacity: capacity,
 		SmallestBlock: unit.Bytes(c.export.smallest), Direct: true,
 		Parallel: c.export.has(exportMulti), Writable: options.Overwrite != "" && options.Overwrite == address.Export,
 	}
@@ -86,6 +99,10 @@ func Open(ctx context.Context, text string, options Options) (*Volume, error) {
 
 // Description of the volume.
 func (v *Volume) Description() target.Description { return v.description }
+
+// About is what the server says of the export for people; empty where it says nothing. It
+// is the server's word, of up to 4 KiB, and not checked.
+func (v *Volume) About() string { return v.export.description }
 
 // Now is the time since it was opened.
 func (v *Volume) Now() time.Duration { return v.clock.Now() }
@@ -186,27 +203,42 @@ func (v *Volume) Open(shape target.Shape) (target.Queue, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", err, syscall.ENODEV)
 	}
-	opened, err := newQueue(v, c, shape)
+	connections := [ways]*connection{c, c}
+	if v.options.Apart {
+		if connections[outwards], err = connect(v.ctx, v.address, v.options.TLS); err != nil {
+			return nil, fmt.Errorf("%w: %w", errors.Join(err, c.end()), syscall.ENODEV)
+		}
+	}
+	opened, err := newQueue(v, connections, shape)
 	if err != nil {
 		return nil, err
 	}
 	return opened, nil
 }
 
-// queue is a connection as a queue. One goroutine reads replies; requests are
+// What is read goes over one of a queue's connections, and what is written, with its
+// flushes, over the other, which may be the same.
+const (
+	inwards = iota
+	outwards
+	ways
+)
+
+// queue is a connection as a queue, or two. One goroutine each reads replies; requests are
 // written by the one that submits them.
 type queue struct {
-	volume  *Volume
-	c       *connection
-	buffers [][]byte
-	out     []byte
+	volume      *Volume
+	connections [ways]*connection
+	buffers     [][]byte
+	out         [ways][]byte
 
 	mutex  sync.Mutex
 	bell   *bell.Bell
 	slots  []slot
 	ready  []target.Completion
 	broken error
-	closed chan struct{}
+	// reading are the goroutines that read replies.
+	reading sync.WaitGroup
 }
 
 // slot is a request under way. Its cookie is the number of the slot, with a turn
@@ -218,22 +250,39 @@ type slot struct {
 	submitted time.Duration
 }
 
-func newQueue(v *Volume, c *connection, shape target.Shape) (*queue, error) {
-	ready, err := bell.New()
-	if err != nil {
-		return nil, errors.Join(err, c.end())
-	}
+func newQueue(v *Volume, connections [ways]*connection, shape target.Shape) (*queue, error) {
 	q := &queue{
-		volume: v, c: c, bell: ready, slots: make([]slot, shape.Slots),
+		volume: v, connections: connections, slots: make([]slot, shape.Slots),
 		buffers: make([][]byte, shape.Slots),
-		ready:   make([]target.Completion, 0, shape.Slots), closed: make(chan struct{}),
+		ready:   make([]target.Completion, 0, shape.Slots),
+	}
+	var err error
+	if q.bell, err = bell.New(); err != nil {
+		q.hangUp()
+		return nil, err
 	}
 	memory := make([]byte, int(shape.Block)*shape.Slots)
 	for i := range q.buffers {
 		q.buffers[i] = memory[i*int(shape.Block) : (i+1)*int(shape.Block) : (i+1)*int(shape.Block)]
 	}
-	go q.read()
+	for _, c := range q.own() {
+		q.reading.Go(func() { q.read(c) })
+	}
 	return q, nil
+}
+
+// own are the connections that it has, each once.
+func (q *queue) own() []*connection {
+	if q.connections[inwards] == q.connections[outwards] {
+		return q.connections[:1]
+	}
+	return q.connections[:]
+}
+
+func (q *queue) hangUp() {
+	for _, c := range q.own() {
+		_ = c.end()
+	}
 }
 
 func (q *queue) Buffer(slot int) []byte { return q.buffers[slot] }
@@ -241,9 +290,8 @@ func (q *queue) Buffer(slot int) []byte { return q.buffers[slot] }
 func (q *queue) Name() string { return "NBD" }
 
 // read reads replies until the connection ends.
-func (q *queue) read() {
-	defer close(q.closed)
-	r := &replies{from: q.c.reader, find: q.find}
+func (q *queue) read(c *connection) {
+	r := &replies{from: c.reader, find: q.find}
 	for {
 		cookie, err := r.next()
 		q.mutex.Lock()
@@ -254,7 +302,7 @@ func (q *queue) read() {
 		}
 		q.complete(int(uint32(cookie)))
 		q.mutex.Unlock()
-		if q.c.reader.Buffered() == 0 {
+		if c.reader.Buffered() == 0 {
 			q.tell()
 		}
 	}
@@ -303,16 +351,25 @@ func (q *queue) breakOff(err error) {
 func (q *queue) Submit(operations []target.Operation) error {
 	q.mutex.Lock()
 	now := q.volume.Now()
-	q.out = q.out[:0]
+	for way := range q.out {
+		q.out[way] = q.out[way][:0]
+	}
 	for i := range operations {
 		q.add(&operations[i], now)
 	}
 	broken := q.broken
 	q.mutex.Unlock()
-	if broken == nil {
-		_ = q.c.SetWriteDeadline(time.Now().Add(writeWithin))
-		if _, err := q.c.Write(q.out); err != nil {
-			_ = q.c.Close() // the reader breaks off what is under way
+	if broken != nil {
+		return nil
+	}
+	for way, requests := range q.out {
+		if len(requests) == 0 {
+			continue
+		}
+		c := q.connections[way]
+		_ = c.SetWriteDeadline(time.Now().Add(writeWithin))
+		if _, err := c.Write(requests); err != nil {
+			_ = c.Close() // the reader breaks off what is under way
 		}
 	}
 	return nil
@@ -357,9 +414,13 @@ func (q *queue) add(o *target.Operation, now time.Duration) {
 	}
 	var head [requestLength]byte
 	header{flags, command, uint64(s.turn)<<32 | uint64(o.Slot), offset, length}.put(head[:])
-	q.out = append(q.out, head[:]...)
+	way := outwards
+	if command == commandRead || q.connections[inwards] == q.connections[outwards] {
+		way = inwards
+	}
+	q.out[way] = append(q.out[way], head[:]...)
 	if command == commandWrite {
-		q.out = append(q.out, o.Payload(q.buffers[o.Slot])...)
+		q.out[way] = append(q.out[way], o.Payload(q.buffers[o.Slot])...)
 	}
 }
 
@@ -380,8 +441,8 @@ func (q *queue) Wait(done []target.Completion, until time.Duration) (int, error)
 
 // Close ends the connection.
 func (q *queue) Close() error {
-	_ = q.c.end()
-	<-q.closed
+	q.hangUp()
+	q.reading.Wait()
 	q.bell.Close()
 	return nil
 }

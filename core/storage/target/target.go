@@ -26,6 +26,8 @@ const (
 	Simulated Medium = "simulated"
 	// Volume is one that a server on a network serves.
 	Volume Medium = "volume"
+	// Wire is the other end of a network, with no storage behind it.
+	Wire Medium = "wire"
 )
 
 // Description says what a target is and what may be done to it.
