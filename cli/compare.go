@@ -145,6 +145,10 @@ func (e *environment) showComparison(made compare.Comparison, simulated bool, no
 		screen.Println("")
 		screen.Table(table.Quantities(made))
 	}
+	if pairs := table.Beside(made.Pairs, notation); len(pairs.Rows) > 0 {
+		screen.Println("")
+		screen.Table(pairs)
+	}
 	if quoted := table.Quoted(made.Quoted, notation); len(quoted.Rows) > 0 {
 		screen.Println("")
 		screen.Table(quoted)

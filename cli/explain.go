@@ -7,6 +7,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/bench/event"
+	"opengauge/core/judge/beside"
+	"opengauge/core/judge/cooling"
+	"opengauge/core/judge/energy"
 	"opengauge/core/judge/explain"
 	"opengauge/core/judge/finding"
 	"opengauge/core/judge/move"
@@ -27,6 +30,11 @@ type explanation struct {
 	// Moves are the times of amounts, and Levels what throughput goes through.
 	Moves  []move.Record      `json:"moves"`
 	Levels []move.LevelRecord `json:"levels"`
+	// Power is what meters say of the passes, Rests how it cooled down, and Beside what another
+	// load and the storage take from each other.
+	Power  []energy.Record  `json:"power"`
+	Rests  []cooling.Record `json:"rests"`
+	Beside []beside.Record  `json:"beside"`
 	// NotBelieved is what of the recording was not, and why.
 	NotBelieved []string `json:"not_believed,omitempty"`
 }
@@ -105,6 +113,7 @@ func (e *environment) explain(arguments []string, recording *seriesFlags, amount
 		made := explanation{
 			Format: "opengauge.explanation/1", Session: s.ID, Name: s.Name, Simulated: s.Simulated, Findings: findings,
 			NotBelieved: explain.Doubts(s), Moves: []move.Record{}, Levels: []move.LevelRecord{},
+			Power: energy.Records(s), Rests: cooling.Records(s), Beside: beside.Records([]*session.Session{s}),
 		}
 		for _, curve := range move.Told(curves) {
 			made.Moves = append(made.Moves, curve.Record(s.DisplayName(), curve.Asked(amounts))...)
@@ -152,6 +161,7 @@ func (e *environment) showExplained(s *session.Session, findings []session.Findi
 		screen.Println("")
 		screen.ChainStrip(strip)
 	}
+	showInstruments(screen, s, notation)
 	showFigures(screen, subjectOf(s, findings, notation), len(s.Copies) == 0)
 }
 

@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/judge/beside"
 	"opengauge/core/judge/explain"
 	"opengauge/core/judge/finding"
 	"opengauge/core/judge/outcome"
@@ -278,6 +279,19 @@ func showPasses(screen *term.Screen, s *session.Session, notation unit.Notation)
 	if repeats := table.Repeats(s, notation); len(repeats.Rows) > 0 {
 		screen.Println("")
 		screen.Table(repeats)
+	}
+	showInstruments(screen, s, notation)
+}
+
+// showInstruments writes what meters said of the passes, how it went down in rests, and
+// what another load and the storage take from each other.
+func showInstruments(screen *term.Screen, s *session.Session, notation unit.Notation) {
+	for _, each := range []table.Table{table.Power(s, notation), table.Rests(s),
+		table.Beside(beside.Of([]*session.Session{s}), notation)} {
+		if len(each.Rows) > 0 {
+			screen.Println("")
+			screen.Table(each)
+		}
 	}
 }
 

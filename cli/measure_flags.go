@@ -31,6 +31,10 @@ type measureFlags struct {
 	repeat                    int
 }
 
+// probeHelp says what a probe is.
+const probeHelp = "an external instrument: " + sensor.ProbeForms + "; a temperature, or a QUANTITY: power, " +
+	"machine-power, current, voltage, fan, sound, number(UNIT,higher); may be repeated"
+
 func (f *measureFlags) add(cmd *cobra.Command, env *environment) {
 	set := cmd.Flags()
 	set.StringVar(&f.plan, "plan", "quick", "a built-in plan ("+planNames()+") or a YAML file")
@@ -58,8 +62,7 @@ func (f *measureFlags) add(cmd *cobra.Command, env *environment) {
 	_ = set.MarkDeprecated("remove-leftovers", "what killed runs of yours left in a folder is removed without it")
 	set.StringVar(&f.name, "name", "", "a name for the session")
 	set.StringArrayVar(&f.conditions, "condition", nil, "a key=value that describes the circumstances; may be repeated")
-	set.StringArrayVar(&f.probes, "probe", nil, "an external thermometer: csv:FILE#COLUMN, http://HOST/PAGE#METRIC "+
-		"or scpi://HOST:PORT?ask=COMMAND, with NAME= before it if wanted; may be repeated")
+	set.StringArrayVar(&f.probes, "probe", nil, probeHelp)
 	set.StringVar(&f.through, "through", "", "the chain from the bench book: its name, or parts with commas "+
 		"between; for a simulated drive, its enclosure (default limpet) or a chain of the demo's book")
 	set.Uint64Var(&f.seed, "seed", 1, "what a simulated part draws its chances from")
@@ -112,12 +115,8 @@ func (e *environment) checkMeasure(flags *measureFlags) (measurement, error) {
 	if m.conditions, err = session.ParseConditions(flags.conditions); err != nil {
 		return m, usageError{err}
 	}
-	for _, text := range flags.probes {
-		probe, err := sensor.ParseProbe(text)
-		if err != nil {
-			return m, usageError{err}
-		}
-		m.probes = append(m.probes, probe)
+	if m.probes, err = sensor.ParseProbes(flags.probes); err != nil {
+		return m, usageError{err}
 	}
 	if err := session.CheckName(flags.name); err != nil {
 		return m, usageError{err}

@@ -154,13 +154,9 @@ func (e *environment) reviewBench(r *reviewed, sessions []*session.Session, flag
 			return nil, usageError{fmt.Errorf("--host: the bench book has no host %q", flags.host)}
 		}
 	}
-	var probes []sensor.Source
-	for _, text := range flags.probes {
-		probe, err := sensor.ParseProbe(text)
-		if err != nil {
-			return nil, usageError{err}
-		}
-		probes = append(probes, probe)
+	probes, err := sensor.ParseProbes(flags.probes)
+	if err != nil {
+		return nil, usageError{err}
 	}
 	at, err := reachedAt(r, flags.targets)
 	if err != nil {

@@ -6,6 +6,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"opengauge/core/judge/beside"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/present/figure"
@@ -64,6 +65,9 @@ func foldOf(r Report, s *session.Session) Fold {
 		{"at-once", "Targets at once of %s", table.Contentions(s, r.Notation), false},
 		{"shares", "Shares over time of %s", table.Shares(s, r.Notation), true},
 		{"repeats", "Repeats of %s", table.Repeats(s, r.Notation), false},
+		{"power", "Power of %s", table.Power(s, r.Notation), len(s.Passes) > mostSearched},
+		{"rests", "Rests of %s", table.Rests(s), false},
+		{"beside", "Another load beside %s", table.Beside(beside.Of([]*session.Session{s}), r.Notation), false},
 		{"circumstances", "Circumstances of %s", table.Circumstances(s), false},
 		{"plan", "What the plan of %s asks for", planned, len(planned.Rows) > mostPlanned},
 	} {

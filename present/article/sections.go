@@ -143,6 +143,8 @@ func comparison(shown map[string]bool) func(Report) Section {
 		}
 		section.Blocks = append(section.Blocks, foldedTable("besides-speed",
 			"What became of the sessions besides their speed", table.Quantities(c))...)
+		section.Blocks = append(section.Blocks, foldedTable("beside",
+			"What the storage and another load take from each other", table.Beside(c.Pairs, r.Notation))...)
 		section.Blocks = append(section.Blocks, foldedTable("differences", "What differs between them",
 			table.Differences(c))...)
 		return with(section, noted(c.Findings))

@@ -70,18 +70,21 @@ func (h HeatTrace) Head() Head {
 
 // Summary says in words what the trace shows.
 func (h HeatTrace) Summary() string {
-	lowest, highest := 0.0, 0.0
+	lowest, most := 0.0, 0.0
 	for i, point := range h.Throughput.Points {
 		if i == 0 || point.Value < lowest {
 			lowest = point.Value
 		}
-		highest = max(highest, point.Value)
+		most = max(most, point.Value)
 	}
 	parts := []string{fmt.Sprintf("Throughput over %.0f seconds, between %s and %s %s", h.Seconds,
-		unit.Digits(lowest, 4), unit.Digits(highest, 4), h.Unit)}
+		unit.Digits(lowest, 4), unit.Digits(most, 4), h.Unit)}
 	for _, line := range h.Temperatures {
 		last := line.Points[len(line.Points)-1]
 		parts = append(parts, fmt.Sprintf("%s from %.0f to %.0f °C", line.Name, line.Points[0].Value, last.Value))
+	}
+	for _, line := range h.Power {
+		parts = append(parts, fmt.Sprintf("%s up to %s W", line.Name, unit.Digits(highest(line), 3)))
 	}
 	for _, span := range h.Spans {
 		parts = append(parts, fmt.Sprintf("%s from %.0f to %.0f seconds", span.Kind, span.From, span.To))
@@ -103,6 +106,7 @@ type HeatTrace struct {
 	Unit         string   `json:"unit"`
 	Throughput   Line     `json:"throughput"`
 	Temperatures []Line   `json:"temperatures"` // in degrees Celsius
+	Power        []Line   `json:"power"`        // in watts, a line a meter
 	Ceiling      *Ceiling `json:"ceiling,omitempty"`
 	Spans        []Span   `json:"spans"`
 	// Fan is when a fan ran, where that is known; FanKnown says whether.
@@ -208,7 +212,7 @@ func NewHeatTrace(s *session.Session, pass *session.Pass, findings []session.Fin
 	trace := HeatTrace{
 		ID: fmt.Sprintf("trace-%s-%d", s.ID, pass.Index), Title: s.DisplayName() + ": " + pass.Label(),
 		Unit: notation.Unit(), Writes: pass.Operation != load.Read, Colour: Throughput,
-		Throughput: Line{Name: "throughput"}, Temperatures: []Line{}, Spans: []Span{},
+		Throughput: Line{Name: "throughput"}, Temperatures: []Line{}, Power: []Line{}, Spans: []Span{},
 	}
 	if trace.Writes {
 		trace.Colour = Writes
@@ -223,7 +227,7 @@ func NewHeatTrace(s *session.Session, pass *session.Pass, findings []session.Fin
 			Point{sample.TSeconds, notation.Value(sample.BytesPerSecond)})
 	}
 	trace.Throughput.Points = thinned(trace.Throughput.Points)
-	trace.Temperatures = temperatureLines(pass)
+	trace.Temperatures, trace.Power = temperatureLines(pass), powerLines(pass)
 	trace.Fan, trace.FanKnown = fanStretches(pass)
 	if hop, ok := s.Chain.Binding(); ok {
 		trace.Ceiling = &Ceiling{
@@ -282,6 +286,34 @@ func temperatureLines(pass *session.Pass) []Line {
 		lines = append(lines, Line{Name: name, Points: thinned(points)})
 	}
 	sort.Slice(lines, func(i, j int) bool { return lines[i].Name < lines[j].Name })
+	return lines
+}
+
+// mostPowerPoints of a meter are drawn: its lane is low.
+const mostPowerPoints = 120
+
+// powerLines are what meters said of power, at their own times where they have them.
+func powerLines(pass *session.Pass) []Line {
+	byKey := map[string][]Point{}
+	for _, track := range pass.Tracks {
+		for i, at := range track.TSeconds {
+			if at >= 0 {
+				byKey[track.Key] = append(byKey[track.Key], Point{at, track.Values[i]})
+			}
+		}
+	}
+	tracked := maps.Clone(byKey)
+	for _, sample := range pass.Samples {
+		for key, watts := range sample.Readings {
+			if (session.StoragePower(key) || session.MachinePower(key)) && tracked[key] == nil {
+				byKey[key] = append(byKey[key], Point{sample.TSeconds, watts})
+			}
+		}
+	}
+	lines := make([]Line, 0, len(byKey))
+	for _, key := range slices.Sorted(maps.Keys(byKey)) {
+		lines = append(lines, Line{Name: table.MeterName(key), Points: thinnedTo(byKey[key], mostPowerPoints)})
+	}
 	return lines
 }
 

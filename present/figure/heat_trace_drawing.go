@@ -4,11 +4,14 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 
 	"gonum.org/v1/plot"
 	"gonum.org/v1/plot/plotter"
 	"gonum.org/v1/plot/vg"
 	"gonum.org/v1/plot/vg/draw"
+
+	"opengauge/core/unit"
 )
 
 // Parts of the sheet in pixels: a gap at its top, throughput, temperatures.
@@ -18,6 +21,8 @@ const (
 	// tallHeat is what temperatures have where they are many.
 	tallHeat = 290
 	margin   = 24
+	// powerHeight is the lane of power with its foot, and powerFoot what of that is the foot.
+	powerHeight, powerFoot = 96, 26
 	// sensorsRight is room for the names of many sensors, and manySensors is how many.
 	sensorsRight = 150
 	manySensors  = 2
@@ -25,7 +30,15 @@ const (
 
 // Height is more where many sensors are to be told apart.
 func (trace HeatTrace) Height(width float64) float64 {
-	return max(width*0.3, 280) + float64(trace.heatHeight())
+	return max(width*0.3, 280) + float64(trace.heatHeight()+trace.powerHeight())
+}
+
+// powerHeight is the room of the lane of power, where there is one.
+func (trace HeatTrace) powerHeight() int {
+	if len(trace.Power) == 0 {
+		return 0
+	}
+	return powerHeight
 }
 
 func (trace HeatTrace) heatHeight() int {
@@ -50,7 +63,7 @@ func (trace HeatTrace) Draw(sheet draw.Canvas) error {
 	if len(trace.Temperatures) > manySensors {
 		right = pixels(sensorsRight)
 	}
-	area := draw.Crop(sheet, pixels(margin), -right, pixels(margin), -pixels(topGap))
+	area := draw.Crop(sheet, pixels(margin), -right, pixels(float64(margin+trace.powerHeight())), -pixels(topGap))
 	split := pixels(float64(trace.heatHeight())) - pixels(topGap)
 	canvases := plot.Align([][]*plot.Plot{{flow}, {heat}}, draw.Tiles{Rows: 2, Cols: 1}, area)
 	upper := draw.Crop(canvases[0][0], 0, 0, split-(area.Max.Y-area.Min.Y)/2, 0)
@@ -59,7 +72,32 @@ func (trace HeatTrace) Draw(sheet draw.Canvas) error {
 	heat.Draw(lower)
 	labelSpans(flow.DataCanvas(upper), trace)
 	nameSensors(sheet, heat, heat.DataCanvas(lower), trace)
+	if len(trace.Power) > 0 {
+		drawPower(sheet, heat.DataCanvas(lower), trace)
+	}
 	return nil
+}
+
+// drawPower draws what meters said in a lane below, as wide as the one over it.
+func drawPower(sheet draw.Canvas, above draw.Canvas, trace HeatTrace) {
+	top := 0.0
+	for _, line := range trace.Power {
+		top = max(top, highest(line))
+	}
+	foot := sheet.Min.Y + pixels(powerFoot)
+	box := rectangle(above.Min.X, foot, above.Max.X, foot+pixels(powerHeight-powerFoot))
+	frame := panelFrame{seconds: max(trace.Seconds, 1e-9), top: Top(max(top, 0.1) * 1.05), unit: "W"}
+	frame.lane(sheet, box, frame.top, "W")
+	words, names := style(12, Ink, false), []string{}
+	for i, line := range trace.Power {
+		colour := lineColours[(i+3)%len(lineColours)]
+		frame.line(sheet, box, line, frame.top, draw.LineStyle{Color: paint(colour), Width: pixels(1.6),
+			Dashes: lineDashes[i%len(lineDashes)]})
+		names = append(names, fmt.Sprintf("%s, up to %s W", line.Name, unit.Digits(highest(line), 3)))
+	}
+	words.XAlign, words.YAlign = draw.XRight, draw.YTop
+	sheet.FillText(words, vg.Point{X: box.Max.X - pixels(6), Y: box.Min.Y - pixels(6)},
+		fitting(words, "power: "+strings.Join(names, "; "), box.Max.X-box.Min.X))
 }
 
 // flowPlot is the upper plot: throughput, from zero.

@@ -57,6 +57,7 @@ var Forms = []Form{
 	copyMatrixForm,
 	depthMapForm,
 	heatTraceForm,
+	coolDownForm,
 	rivalsForm,
 	fillLadderForm,
 	moneyForm,

@@ -52,11 +52,14 @@ func toneOf(colour string) string {
 	return ""
 }
 
-// Lanes are throughput and, if any were recorded, temperatures.
+// Lanes are throughput and, if any were recorded, temperatures and power.
 func (h HeatTrace) Lanes() []Lane {
 	lanes := []Lane{{Unit: h.Unit, Writes: h.Writes, Lines: []Line{h.Throughput}, Spans: h.Spans}}
 	if len(h.Temperatures) > 0 {
 		lanes = append(lanes, Lane{Unit: "°C", Warm: true, Lines: h.Temperatures, Spans: h.Spans})
+	}
+	if len(h.Power) > 0 {
+		lanes = append(lanes, Lane{Unit: "W", Lines: h.Power, Spans: h.Spans})
 	}
 	return lanes
 }

@@ -35,6 +35,7 @@ func (s *Screen) HeatTrace(trace figure.HeatTrace) {
 	s.faintly(trace.Subtitle)
 	s.flow(trace, columns)
 	s.heat(trace, columns)
+	s.power(trace, columns)
 	s.fan(trace, columns)
 	s.timeAxis(trace, columns)
 	s.spans(trace, columns)
@@ -111,6 +112,30 @@ func (s *Screen) heat(trace figure.HeatTrace, columns int) {
 	s.Printf("%*s  %s\n", axisWidth, "°C", warm.Render(Clean(strings.Join(names, "   "))))
 	for row := heatRows - 1; row >= 0; row-- {
 		s.Printf("%s%s\n", axis(row, heatRows, top), warm.Render(string(grid[row])))
+	}
+}
+
+// powerRows are those of the lane of power.
+const powerRows = 2
+
+// power draws what the first meter said as an area from zero.
+func (s *Screen) power(trace figure.HeatTrace, columns int) {
+	if len(trace.Power) == 0 {
+		return
+	}
+	line, most := trace.Power[0], 0.0
+	for _, point := range line.Points {
+		most = max(most, point.Value)
+	}
+	top := figure.Top(max(most, 0.1) * 1.05)
+	values := resample(line.Points, trace.Seconds, columns, math.Max)
+	s.Printf("%*s  %s\n", axisWidth, "W", faint.Render(Clean(line.Name)+", up to "+unit.Digits(most, 3)+" W"))
+	for row := powerRows - 1; row >= 0; row-- {
+		var text strings.Builder
+		for _, value := range values {
+			text.WriteRune(eighths[int(math.Round(8*min(max(value/top*powerRows-float64(row), 0), 1)))])
+		}
+		s.Printf("%s%s\n", axis(row, powerRows, top), text.String())
 	}
 }
 

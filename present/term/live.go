@@ -10,6 +10,7 @@ import (
 
 	"github.com/charmbracelet/x/ansi"
 
+	"opengauge/core/bench/sensor"
 	"opengauge/core/measure/run"
 	"opengauge/core/unit"
 	"opengauge/present/figure"
@@ -154,12 +155,32 @@ func (p *Progress) drawLive(page *Screen, report run.Progress) {
 	}
 }
 
+// readingUnit is how the names of readings end, and their unit.
+type readingUnit struct{ ending, unit string }
+
+// readingUnits are those of probes and of the machine's own sensors.
+func readingUnits() []readingUnit {
+	units := []readingUnit{{"_rpm", "rpm"}}
+	for _, q := range sensor.Quantities() {
+		switch q.Name {
+		case sensor.MachinePower:
+			units = append(units, readingUnit{q.Ending, "W, whole machine"})
+		case sensor.Power, sensor.Current, sensor.Voltage, "sound":
+			units = append(units, readingUnit{q.Ending, q.Unit})
+		}
+	}
+	return append(units, readingUnit{"_watts", "W"}, readingUnit{"_dbm", "dBm"}, readingUnit{"_bits_per_second", "bit/s"})
+}
+
 // reading writes "fan_running": 1 as people say it.
 func reading(name string, value float64) string {
-	for ending, unitName := range map[string]string{"_watts": " W", "_rpm": " rpm"} {
-		if bare, ok := strings.CutSuffix(name, ending); ok {
-			return fmt.Sprintf("%s %.3g%s", words(bare), value, unitName)
+	for _, known := range readingUnits() {
+		if bare, ok := strings.CutSuffix(name, known.ending); ok && bare != "" {
+			return strings.TrimSpace(fmt.Sprintf("%s %.3g %s", words(bare), value, known.unit))
 		}
+	}
+	if bare, ok := strings.CutSuffix(name, "_seconds"); ok {
+		return words(bare) + " " + unit.Latency(value)
 	}
 	if bare, ok := strings.CutSuffix(name, "_running"); ok {
 		if value > 0 {

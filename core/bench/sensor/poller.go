@@ -3,7 +3,9 @@ package sensor
 import (
 	"context"
 	"fmt"
+	"io"
 	"maps"
+	"slices"
 	"sync"
 	"time"
 
@@ -31,7 +33,13 @@ type Poller struct {
 	sources []Source
 	mutex   sync.Mutex
 	latest  map[string]stamped
+	// moments are what instruments said since they were taken.
+	moments []Moment
 }
+
+// mostKept bounds what is kept of instruments that nobody takes: a day of one reading a
+// second.
+const mostKept = 100_000
 
 type stamped struct {
 	Reading
@@ -54,6 +62,11 @@ func (p *Poller) Start(tell func(detail string)) (stop func()) {
 	return func() {
 		cancel()
 		running.Wait()
+		for _, source := range p.sources {
+			if open, ok := source.(io.Closer); ok {
+				_ = open.Close() // it was only read
+			}
+		}
 	}
 }
 
@@ -71,9 +84,7 @@ func (p *Poller) follow(ctx context.Context, source Source, tell func(string)) {
 			tell(source.Name() + " can be read again")
 		}
 		failing = err != nil
-		if err == nil {
-			p.keep(source.Name(), reading)
-		}
+		p.keep(source, reading)
 		select {
 		case <-ctx.Done():
 			return
@@ -88,11 +99,52 @@ func readOnce(ctx context.Context, source Source) (Reading, error) {
 	return source.Read(bounded)
 }
 
-func (p *Poller) keep(name string, reading Reading) {
+// keep takes what a source said. One of several figures may have failed: the others are
+// true.
+func (p *Poller) keep(source Source, reading Reading) {
+	if len(reading.Temperatures)+len(reading.Values) == 0 {
+		return
+	}
 	p.mutex.Lock()
 	defer p.mutex.Unlock()
-	p.latest[name] = stamped{Reading: reading, at: time.Now()}
+	now := time.Now()
+	p.latest[source.Name()] = stamped{Reading: reading, at: now}
+	if _, ok := source.(Instrument); !ok || len(reading.Values) == 0 {
+		return
+	}
+	moments := reading.Moments
+	if moments == nil {
+		moments = []Moment{{At: now, Values: reading.Values}}
+	}
+	p.moments = append(p.moments, moments[:min(len(moments), mostKept-len(p.moments))]...)
 }
+
+// Take hands out what instruments said since it was last asked, in the order of time.
+func (p *Poller) Take() []Moment {
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	taken := p.moments
+	p.moments = nil
+	slices.SortStableFunc(taken, func(a, b Moment) int { return a.At.Compare(b.At) })
+	return taken
+}
+
+// Figures are those of all instruments among the sources.
+func (p *Poller) Figures() []Figure {
+	var all []Figure
+	for _, source := range p.sources {
+		if instrument, ok := source.(Instrument); ok {
+			all = append(all, instrument.Figures()...)
+		}
+	}
+	return all
+}
+
+var (
+	_ Starter    = (*Poller)(nil)
+	_ Tracker    = (*Poller)(nil)
+	_ Instrument = (*Poller)(nil)
+)
 
 // Temperatures gives the latest of every source, as far as they are fresh.
 func (p *Poller) Temperatures() map[string]unit.Celsius {

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"net"
 	"net/http"
 	"net/url"
@@ -16,69 +17,141 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/prometheus/common/expfmt"
 	"github.com/prometheus/common/model"
-
-	"opengauge/core/unit"
 )
 
-// ParseProbe reads how an external thermometer is reached: "csv:FILE#COLUMN",
-// "http://HOST/PAGE#METRIC" or "scpi://HOST:PORT?ask=COMMAND". "NAME=" may stand
-// before it.
+// ProbeForms says how a probe is written.
+const ProbeForms = "csv:FILE#COLUMN, http://HOST/PAGE#METRIC, scpi://HOST:PORT?ask=COMMAND or " +
+	"serial:DEVICE?baud=115200&line=PATTERN, with NAME= or NAME:QUANTITY= before it"
+
+// ParseProbe reads how an external instrument is reached: "csv:FILE#COLUMN",
+// "http://HOST/PAGE#METRIC", "scpi://HOST:PORT?ask=COMMAND" or
+// "serial:DEVICE?baud=115200&line=PATTERN". "NAME=" or "NAME:QUANTITY=" may stand before
+// it; it is a temperature otherwise. Where a source says several things, each is
+// "NAME:QUANTITY=SELECTOR" behind the "#", with ";" between: a selector is a column, a
+// metric, the number of a field, or the name or number of a group of the pattern.
 func ParseProbe(text string) (Source, error) {
-	name, address := "", text
-	if before, after, named := strings.Cut(text, "="); named && !strings.ContainsAny(before, ":/#?") {
-		name, address = before, after
+	name, quantity, address := probeName(text)
+	source, err := parseAddress(name, quantity, address)
+	if err != nil {
+		return nil, fmt.Errorf("probe %q: %w; write %s", text, err, ProbeForms)
 	}
-	fault := func(why string) (Source, error) {
-		return nil, fmt.Errorf("probe %q: %s; write csv:FILE#COLUMN, http://HOST/PAGE#METRIC or "+
-			"scpi://HOST:PORT?ask=COMMAND", text, why)
-	}
-	if rest, isFile := strings.CutPrefix(address, "csv:"); isFile {
-		at := strings.LastIndex(rest, "#")
-		if at <= 0 || at == len(rest)-1 {
-			return fault("it names no file or no column")
+	return source, nil
+}
+
+// ParseProbes reads several, whose readings have to be told apart.
+func ParseProbes(texts []string) ([]Source, error) {
+	var sources []Source
+	owners := map[string]string{}
+	for _, text := range texts {
+		source, err := ParseProbe(text)
+		if err != nil {
+			return nil, err
 		}
-		return &csvProbe{name: cmp.Or(name, rest[at+1:]), file: rest[:at], column: rest[at+1:]}, nil
+		if instrument, ok := source.(Instrument); ok {
+			for _, figure := range instrument.Figures() {
+				if other, taken := owners[figure.Key]; taken {
+					return nil, fmt.Errorf("the probes %q and %q both say %q; put another NAME= before one of them", other, text,
+						figure.Name)
+				}
+				owners[figure.Key] = text
+			}
+		}
+		sources = append(sources, source)
+	}
+	return sources, nil
+}
+
+// probeName takes the name and the quantity off a probe. A file may have "=" in its own
+// name.
+func probeName(text string) (name, quantity, address string) {
+	before, after, named := strings.Cut(text, "=")
+	name, quantity, both := strings.Cut(before, ":")
+	if !named || strings.ContainsAny(name, "/#?") || both && !isQuantity(quantity) {
+		return "", "", text
+	}
+	return name, quantity, after
+}
+
+// parseAddress makes the source that an address names.
+func parseAddress(name, quantity, address string) (Source, error) {
+	switch {
+	case strings.HasPrefix(address, "csv:"):
+		return parseCSV(name, quantity, strings.TrimPrefix(address, "csv:"))
+	case strings.HasPrefix(address, "serial:"):
+		return parseSerial(name, quantity, strings.TrimPrefix(address, "serial:"))
 	}
 	parsed, err := url.Parse(address)
 	if err != nil {
-		return fault("it is no address")
+		return nil, errors.New("it is no address")
 	}
 	switch parsed.Scheme {
 	case "http", "https":
-		metric := parsed.Fragment
-		parsed.Fragment = ""
-		if metric == "" || parsed.Host == "" {
-			return fault("it names no host or no metric")
+		metrics := parsed.Fragment
+		parsed.Fragment, parsed.RawFragment = "", ""
+		if metrics == "" || parsed.Host == "" {
+			return nil, errors.New("it names no host or no metric")
 		}
-		return &pageProbe{name: cmp.Or(name, metric), address: parsed.String(), metric: metric}, nil
+		read, err := parseFigures(metrics, name, quantity)
+		return &pageProbe{figures: read, address: parsed.String()}, err
 	case "scpi":
 		ask := parsed.Query().Get("ask")
 		if parsed.Port() == "" || ask == "" || strings.ContainsAny(ask, "\r\n") {
-			return fault("it names no port or no command to ask")
+			return nil, errors.New("it names no port or no command to ask")
 		}
-		return &scpiProbe{name: cmp.Or(name, parsed.Host), address: parsed.Host, ask: ask}, nil
+		read, err := parseFigures(cmp.Or(parsed.Fragment, "1"), cmp.Or(name, unnamed(parsed.Fragment, parsed.Host)), quantity)
+		return &scpiProbe{figures: read, address: parsed.Host, ask: ask}, err
 	}
-	return fault("it is of no known kind")
+	return nil, errors.New("it is of no known kind")
 }
 
-// temperature makes the reading of a probe.
-func temperature(name string, celsius float64) (Reading, error) {
-	if !unit.Celsius(celsius).Believable() {
-		return Reading{}, fmt.Errorf("%v degrees Celsius cannot be true", celsius)
+// unnamed is what a figure is called that nobody named: as its source is, where that says
+// one thing alone.
+func unnamed(figures, source string) string {
+	if figures == "" {
+		return source
 	}
-	return Reading{Temperatures: map[string]unit.Celsius{name: unit.Celsius(celsius)}}, nil
+	return ""
+}
+
+func parseCSV(name, quantity, rest string) (Source, error) {
+	at := strings.LastIndex(rest, "#")
+	if at <= 0 || at == len(rest)-1 {
+		return nil, errors.New("it names no file or no column")
+	}
+	read, err := parseFigures(rest[at+1:], name, quantity)
+	return &csvProbe{figures: read, file: rest[:at]}, err
+}
+
+// title names a source by its figures.
+func (f figures) title() string {
+	var names []string
+	for _, each := range f {
+		if !slices.Contains(names, each.Name) {
+			names = append(names, each.Name)
+		}
+	}
+	return "the probe " + strings.Join(names, ", ")
 }
 
 // tailLength is how much of the end of a growing file is read.
 const tailLength = 64 << 10
 
 // csvProbe reads the last whole line of a file that a logger writes.
-type csvProbe struct{ name, file, column string }
+type csvProbe struct {
+	figures
+	file string
+	// last is the line that was read last, and since when it is the last one.
+	last  string
+	since time.Time
+}
 
-func (p *csvProbe) Name() string { return "the probe " + p.name }
+func (p *csvProbe) Name() string { return p.title() }
+
+func (p *csvProbe) Figures() []Figure { return p.list() }
 
 func (p *csvProbe) Read(context.Context) (Reading, error) {
 	file, err := os.Open(p.file)
@@ -90,48 +163,75 @@ func (p *csvProbe) Read(context.Context) (Reading, error) {
 	if err != nil {
 		return Reading{}, fmt.Errorf("its header cannot be read: %w", err)
 	}
-	column := slices.Index(header, p.column)
-	if column < 0 {
-		return Reading{}, fmt.Errorf("it has no column %q, but %s", p.column, strings.Join(header, ", "))
-	}
-	last, err := lastLine(file)
+	last, size, err := lastLine(file)
 	if err != nil {
 		return Reading{}, err
 	}
+	if err := p.grows(fmt.Sprint(size, last)); err != nil {
+		return Reading{}, err
+	}
 	fields, err := csv.NewReader(strings.NewReader(last)).Read()
-	if err != nil || column >= len(fields) {
-		return Reading{}, errors.New("its last line does not fit its header")
+	return p.reading(func(column string) (float64, error) {
+		at := slices.Index(header, column)
+		switch {
+		case at < 0:
+			return 0, fmt.Errorf("it has no column %q, but %s", column, strings.Join(header, ", "))
+		case err != nil || at >= len(fields):
+			return 0, errors.New("its last line does not fit its header")
+		}
+		return number(fields[at])
+	})
+}
+
+// grows says whether the logger still writes: what it said long ago is not so now.
+func (p *csvProbe) grows(last string) error {
+	if last != p.last || p.since.IsZero() {
+		p.last, p.since = last, time.Now()
 	}
-	celsius, err := strconv.ParseFloat(strings.TrimSpace(fields[column]), 64)
-	if err != nil {
-		return Reading{}, fmt.Errorf("%q is no temperature", fields[column])
+	if still := time.Since(p.since); still > freshFor {
+		return fmt.Errorf("the file has not grown for %.0f s: its logger may have stopped", still.Seconds())
 	}
-	return temperature(p.name, celsius)
+	return nil
+}
+
+// number reads a number as instruments write them.
+func number(text string) (float64, error) {
+	text = strings.TrimSpace(text)
+	value, err := strconv.ParseFloat(text, 64)
+	if err != nil || math.IsNaN(value) || math.IsInf(value, 0) {
+		return 0, fmt.Errorf("%.40q is no number", text)
+	}
+	return value, nil
 }
 
 // lastLine is the last line of a file that ends with a line break: one that is
 // being written is left alone.
-func lastLine(file *os.File) (string, error) {
+func lastLine(file *os.File) (line string, size int64, err error) {
 	info, err := file.Stat()
 	if err != nil {
-		return "", err
+		return "", 0, err
 	}
 	tail := make([]byte, min(info.Size(), tailLength))
 	if _, err := file.ReadAt(tail, info.Size()-int64(len(tail))); err != nil && err != io.EOF {
-		return "", err
+		return "", 0, err
 	}
 	end := bytes.LastIndexByte(tail, '\n')
 	if end < 0 {
-		return "", errors.New("it has no whole line")
+		return "", 0, errors.New("it has no whole line")
 	}
 	tail = bytes.TrimRight(tail[:end], "\r\n")
-	return string(tail[bytes.LastIndexByte(tail, '\n')+1:]), nil
+	return string(tail[bytes.LastIndexByte(tail, '\n')+1:]), info.Size(), nil
 }
 
 // pageProbe reads a metric from a page in OpenMetrics or Prometheus text.
-type pageProbe struct{ name, address, metric string }
+type pageProbe struct {
+	figures
+	address string
+}
 
-func (p *pageProbe) Name() string { return "the probe " + p.name }
+func (p *pageProbe) Name() string { return p.title() }
+
+func (p *pageProbe) Figures() []Figure { return p.list() }
 
 // largestPage is far above any page of metrics.
 const largestPage = 8 << 20
@@ -153,11 +253,7 @@ func (p *pageProbe) Read(ctx context.Context) (Reading, error) {
 	if err != nil {
 		return Reading{}, err
 	}
-	celsius, err := metricValue(content, p.metric)
-	if err != nil {
-		return Reading{}, err
-	}
-	return temperature(p.name, celsius)
+	return p.reading(func(metric string) (float64, error) { return metricValue(content, metric) })
 }
 
 // metricValue finds the first value of a metric. The end mark that OpenMetrics
@@ -186,9 +282,14 @@ func metricValue(page []byte, metric string) (float64, error) {
 }
 
 // scpiProbe asks an instrument over TCP (SCPI-99, Volume 1; IEEE 488.2, 8).
-type scpiProbe struct{ name, address, ask string }
+type scpiProbe struct {
+	figures
+	address, ask string
+}
 
-func (p *scpiProbe) Name() string { return "the probe " + p.name }
+func (p *scpiProbe) Name() string { return p.title() }
+
+func (p *scpiProbe) Figures() []Figure { return p.list() }
 
 func (p *scpiProbe) Read(ctx context.Context) (Reading, error) {
 	var dialer net.Dialer
@@ -207,10 +308,22 @@ func (p *scpiProbe) Read(ctx context.Context) (Reading, error) {
 	if err != nil {
 		return Reading{}, fmt.Errorf("the instrument's answer: %w", err)
 	}
-	first, _, _ := strings.Cut(strings.TrimSpace(answer), ",")
-	celsius, err := strconv.ParseFloat(first, 64)
-	if err != nil {
-		return Reading{}, fmt.Errorf("the instrument answers %q, which is no number", strings.TrimSpace(answer))
+	fields := strings.FieldsFunc(answer, func(r rune) bool { return r == ',' || r == ';' })
+	return p.reading(func(selector string) (float64, error) { return fieldOf(fields, selector) })
+}
+
+// fieldOf is the number in a field, counted from 1.
+func fieldOf(fields []string, selector string) (float64, error) {
+	at, err := strconv.Atoi(selector)
+	if err != nil || at < 1 {
+		return 0, fmt.Errorf("%q is not the number of a field, counted from 1", selector)
 	}
-	return temperature(p.name, celsius)
+	if at > len(fields) {
+		return 0, fmt.Errorf("the instrument answers %d fields, and not %d", len(fields), at)
+	}
+	value, err := number(fields[at-1])
+	if err != nil {
+		return 0, fmt.Errorf("the instrument answers %w", err)
+	}
+	return value, nil
 }

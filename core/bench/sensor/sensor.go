@@ -6,6 +6,8 @@
 package sensor
 
 import (
+	"time"
+
 	"opengauge/core/unit"
 )
 
@@ -39,4 +41,22 @@ func (None) Readings() map[string]float64 { return nil }
 type Reading struct {
 	Temperatures map[string]unit.Celsius
 	Values       map[string]float64
+	// Moments are what it said since the reading before, with its own times, the oldest
+	// first; nil where that is this reading alone.
+	Moments []Moment
+}
+
+// Moment is what an instrument said of its values at one time.
+type Moment struct {
+	At     time.Time
+	Values map[string]float64
+}
+
+// Instrument is a source, or a set of them, that says what its figures are.
+type Instrument interface{ Figures() []Figure }
+
+// Tracker is a set that keeps what its instruments say with their own times.
+type Tracker interface {
+	// Take hands out what was said since it was last asked, the oldest first.
+	Take() []Moment
 }

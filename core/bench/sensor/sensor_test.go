@@ -56,7 +56,7 @@ func TestAFileThatGrows(t *testing.T) {
 	write("time,case\n1\n")
 	reads(t, "csv:"+file+"#case", "", 0, "does not fit")
 	write("time,case\n1,warm\n")
-	reads(t, "csv:"+file+"#case", "", 0, "is no temperature")
+	reads(t, "csv:"+file+"#case", "", 0, "\"warm\" is no number")
 	write("time,case\n1,255\n")
 	reads(t, "csv:"+file+"#case", "", 0, "cannot be true")
 	write("")
@@ -174,4 +174,89 @@ func TestPollerOutlivesItsSources(t *testing.T) {
 		time.Sleep(100 * time.Millisecond)
 	}
 	t.Errorf("the poller knows %v and %v", p.Temperatures(), p.Readings())
+}
+
+func TestQuantitiesOfProbes(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "meter.csv")
+	content := "watts,wall,rpm,fps,hot,cold\n1,2,3,4,5,6\n4.5,61,900,58.25,188,-61\n"
+	if err := os.WriteFile(file, []byte(content), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	source := probe(t, "csv:"+file+"#usb:power=watts;wall:machine-power=wall;lid:fan=rpm;game:number(frames/s,higher)=fps;"+
+		"hot;cold;none")
+	reading, err := source.Read(context.Background())
+	for key, want := range map[string]float64{"usb_power_watts": 4.5, "wall_machine_watts": 61, "lid_fan_rpm": 900,
+		"game": 58.25} {
+		if got := reading.Values[key]; got != want {
+			t.Errorf("%s is %v, want %v", key, got, want)
+		}
+	}
+	if len(reading.Temperatures) != 0 || len(reading.Values) != 4 {
+		t.Errorf("what cannot be true was read: %v, %v", reading.Temperatures, reading.Values)
+	}
+	for _, want := range []string{"hot: 188 degrees Celsius cannot be true", "cold: -61 degrees", "no column \"none\""} {
+		if err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("the error is %v, want %q in it", err, want)
+		}
+	}
+	game := source.(Instrument).Figures()[3]
+	if game != (Figure{Name: "game", Key: "game", Quantity: Number, Unit: "frames/s", Better: Higher}) {
+		t.Errorf("a number is %+v", game)
+	}
+}
+
+func TestQuantitiesThatAreNone(t *testing.T) {
+	for text, want := range map[string]string{
+		"a:power=csv:f#x;y:speed=z":                   `"speed" is no quantity; there are temperature, power`,
+		"a:number=csv:f#x":                            `"number" is no quantity`,
+		"a:number(frames/s,faster)=csv:f#x":           "is no quantity",
+		"a:power=csv:f#x;x":                           `two of its figures are called "a"`,
+		"serial:":                                     "names no device",
+		"serial:/dev/x?baud=12":                       "baud=12 is not a rate",
+		"serial:/dev/x?mode=9N1":                      "mode=9N1 is not like 8N1",
+		"serial:/dev/x?line=[0-9]":                    "no group in brackets",
+		"serial:/dev/x?line=(":                        "line= is no pattern",
+		"serial:/dev/x?speed=9600":                    `"speed" is not known`,
+		"serial:/dev/x?line=(a)#volts:voltage=second": `no group "second"`,
+		"scpi://h:1?ask=T?#x:power=first":             "",
+	} {
+		_, err := ParseProbe(text)
+		if want == "" && err != nil || want != "" && (err == nil || !strings.Contains(err.Error(), want)) {
+			t.Errorf("%q gives %v, want %q in it", text, err, want)
+		}
+	}
+	for _, text := range []string{"power:x=csv:f#x", "csv:a=b#x", "x=y:power=csv:f#x"} {
+		if _, err := ParseProbe(text); (err == nil) != (text == "csv:a=b#x") {
+			t.Errorf("%q gives %v", text, err)
+		}
+	}
+	if _, err := ParseProbes([]string{"a=csv:f#x", "a=csv:g#y"}); err == nil || !strings.Contains(err.Error(), "both say") {
+		t.Errorf("two probes of one name give %v", err)
+	}
+	if _, err := ParseProbes([]string{"a=csv:f#x", "a:power=csv:g#y"}); err != nil {
+		t.Errorf("a power and a temperature of one name give %v", err)
+	}
+}
+
+// A logger that stopped is told from one that says the same again.
+func TestALoggerThatStops(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "log.csv")
+	if err := os.WriteFile(file, []byte("case\n40\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	p := probe(t, "csv:"+file+"#case").(*csvProbe)
+	read := func() error { _, err := p.Read(context.Background()); return err }
+	if err := read(); err != nil {
+		t.Fatal(err)
+	}
+	p.since = p.since.Add(-freshFor - time.Second)
+	if err := read(); err == nil || !strings.Contains(err.Error(), "has not grown for 11 s") {
+		t.Errorf("a file that stands still gives %v", err)
+	}
+	if err := os.WriteFile(file, []byte("case\n40\n40\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if err := read(); err != nil {
+		t.Errorf("a file that says the same again gives %v", err)
+	}
 }

@@ -98,7 +98,7 @@ func (s *machineSensors) processor(into sensor.Reading) {
 	}
 	joules, now := microjoules/1e6, time.Now()
 	if seconds := now.Sub(s.at).Seconds(); !s.at.IsZero() && joules >= s.energy && seconds > 0 {
-		into.Values["processor_power_watts"] = (joules - s.energy) / seconds
+		into.Values["processor_watts"] = (joules - s.energy) / seconds
 	}
 	s.energy, s.at = joules, now
 }

@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/judge/beside"
 	"opengauge/core/judge/factor"
 	"opengauge/core/judge/move"
 	"opengauge/core/judge/outcome"
@@ -82,6 +83,9 @@ type Comparison struct {
 	Crossings []CrossingRecord   `json:"crossings"`
 	// Quantities are figures of whole sessions besides their rates, from Outcomes.
 	Quantities []Quantity `json:"quantities"`
+	// Beside is what the storage and another load take from each other.
+	Beside []beside.Record `json:"beside"`
+	Pairs  []beside.Pair   `json:"-"`
 	// Quoted are figures that others published of the same parts. They are compared with
 	// nothing.
 	Quoted   []Quoted          `json:"quoted"`
@@ -127,6 +131,7 @@ func New(sessions []*session.Session, terms Terms) (Comparison, error) {
 	}
 	c.addAmounts(recorded, terms.Amounts)
 	c.Quoted = QuotedOf(sessions, terms.Quotes)
+	c.Pairs, c.Beside = beside.Of(sessions), beside.Records(sessions)
 	if len(c.Rows) == 0 && len(c.Amounts) == 0 {
 		if !slices.ContainsFunc(c.Outcomes, func(o outcome.Outcome) bool { return o.Failed() }) {
 			return c, errors.New("nothing to compare: " + nothingShared(sessions, all))

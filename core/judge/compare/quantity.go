@@ -2,8 +2,10 @@ package compare
 
 import (
 	"fmt"
+	"math"
 	"slices"
 
+	"opengauge/core/judge/cooling"
 	"opengauge/core/judge/move"
 	"opengauge/core/judge/outcome"
 	"opengauge/core/unit"
@@ -54,15 +56,32 @@ var quantities = []struct {
 	{"fan_cooled_kelvin", "cooler by the fan", false, func(o *outcome.Outcome) (float64, bool) {
 		return of(o.Fan, func(f *outcome.Fan) float64 { return f.Cooled })
 	}, kelvins},
+	{"cool_down_time_constant_seconds", "cools down by 63 % in", false, func(o *outcome.Outcome) (float64, bool) {
+		return of(o.Cooling, func(c *cooling.Curve) float64 { return c.Fit.TimeConstantSeconds })
+	}, move.Duration},
+	{"cool_down_floor_celsius", "cools down to", false, func(o *outcome.Outcome) (float64, bool) {
+		return of(o.Cooling, func(c *cooling.Curve) float64 { return math.Round(c.Fit.FloorCelsius) })
+	}, degrees},
 	{"mean_power_watts", "power, mean", false, func(o *outcome.Outcome) (float64, bool) {
 		return of(o.Power, func(p *outcome.Power) float64 { return p.MeanWatts })
 	}, watts},
 	{"peak_power_watts", "power, peak", false, func(o *outcome.Outcome) (float64, bool) {
 		return of(o.Power, func(p *outcome.Power) float64 { return p.PeakWatts })
 	}, watts},
+	{"idle_power_watts", "power, idle", false, func(o *outcome.Outcome) (float64, bool) {
+		if o.Power == nil || o.Power.IdleWatts == nil {
+			return 0, false
+		}
+		return *o.Power.IdleWatts, true
+	}, watts},
 	{"joules_per_gigabyte", "energy a GB", false, func(o *outcome.Outcome) (float64, bool) {
-		return of(o.Power, func(p *outcome.Power) float64 { return p.JoulesPerGB })
+		joules, there := of(o.Power, func(p *outcome.Power) float64 { return p.JoulesPerGB })
+		return joules, there && joules > 0
 	}, func(v float64) string { return fmt.Sprintf("%.2f J", v) }},
+	{"bytes_per_second_per_watt", "rate a watt", false, func(o *outcome.Outcome) (float64, bool) {
+		bytes, there := of(o.Power, func(p *outcome.Power) float64 { return p.BytesPerJoule })
+		return bytes, there && bytes > 0
+	}, func(v float64) string { return unit.Digits(v/1e6, 3) + " MB/s" }},
 }
 
 func of[T any](there *T, value func(*T) float64) (float64, bool) {

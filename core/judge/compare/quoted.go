@@ -31,7 +31,7 @@ func QuotedOf(sessions []*session.Session, quotes []book.Quote) []Quoted {
 	for _, q := range quotes {
 		for _, s := range sessions {
 			if isOf(s, q.Part) {
-				made = append(made, beside(s, q))
+				made = append(made, besideQuote(s, q))
 			}
 		}
 	}
@@ -45,7 +45,7 @@ func isOf(s *session.Session, part string) bool {
 		strings.EqualFold(s.Environment.DeviceModel, part)
 }
 
-func beside(s *session.Session, q book.Quote) Quoted {
+func besideQuote(s *session.Session, q book.Quote) Quoted {
 	made := Quoted{Quote: q, Session: s.DisplayName()}
 	asked := q.Load.Identity()
 	loads := LoadsOf(s)

@@ -9,6 +9,8 @@ import (
 	"slices"
 	"strings"
 
+	"opengauge/core/judge/cooling"
+	"opengauge/core/judge/energy"
 	"opengauge/core/judge/explain"
 	"opengauge/core/judge/finding"
 	"opengauge/core/record/session"
@@ -34,6 +36,8 @@ type Outcome struct {
 	Fan *Fan
 	// Power is nil where none was recorded.
 	Power *Power
+	// Cooling is how it cooled down at rest; nil where no rest tells it.
+	Cooling *cooling.Curve
 }
 
 // Warmest is the highest temperature of the thermometer that tells most.
@@ -58,8 +62,14 @@ type Fan struct {
 // Power is what was drawn while something was moved.
 type Power struct {
 	MeanWatts, PeakWatts float64
-	// JoulesPerGB is the energy to move 10^9 bytes.
-	JoulesPerGB float64
+	// Machine says that it is that of a whole machine, of which what it draws idle is taken
+	// off for the energy.
+	Machine bool
+	// IdleWatts is what was drawn while the storage was let be; nil where no rest says it.
+	IdleWatts *float64
+	// JoulesPerGB is the energy to move 10^9 bytes, and BytesPerJoule what was moved for one,
+	// which is also the rate a watt; 0 where that is not known.
+	JoulesPerGB, BytesPerJoule float64
 }
 
 // Of says what became of a session. findings are those of the session; those that it was
@@ -87,6 +97,9 @@ func Of(s *session.Session, findings []session.Finding) Outcome {
 	}
 	trace := traceOf(s)
 	o.Warmest, o.Fan, o.Power = trace.warmest(), trace.fan(), powerOf(s)
+	if curve, ok := cooling.Told(s); ok {
+		o.Cooling = &curve
+	}
 	return o
 }
 
@@ -272,22 +285,55 @@ func (t trace) started(at int) *Fan {
 	return f
 }
 
-// powerOf integrates power over the samples that have it.
+// powerOf puts together what the meters say of all passes: the storage's own, or else that
+// of a whole machine.
 func powerOf(s *session.Session) *Power {
-	joules, seconds, bytes, peak := 0.0, 0.0, 0.0, 0.0
+	var own, whole sum
 	for i := range s.Passes {
-		for _, sample := range s.Passes[i].Samples {
-			for name, watts := range sample.Readings {
-				if strings.HasSuffix(name, "power_watts") && watts > 0 {
-					joules, seconds = joules+watts*sample.ElapsedSeconds, seconds+sample.ElapsedSeconds
-					bytes, peak = bytes+float64(sample.Bytes), max(peak, watts)
-					break
-				}
+		for _, draw := range energy.Of(s, &s.Passes[i]) {
+			if draw.Machine {
+				whole.add(draw)
+				continue
 			}
+			own.add(draw)
+			break // several meters of the storage stand one behind the other
 		}
 	}
-	if seconds == 0 || bytes == 0 {
+	if made := own.power(); made != nil {
+		return made
+	}
+	return whole.power()
+}
+
+// sum adds up draws of one meter.
+type sum struct {
+	joules, seconds, peak float64
+	counted, bytes        float64
+	idle                  float64
+	machine               bool
+}
+
+func (t *sum) add(d energy.Draw) {
+	if !d.Told() {
+		return
+	}
+	t.joules, t.seconds, t.peak = t.joules+d.Joules, t.seconds+d.CoveredSeconds, max(t.peak, d.PeakWatts)
+	t.idle, t.machine = d.IdleWatts, d.Machine
+	if watts, known := d.Counted(); known {
+		t.counted, t.bytes = t.counted+watts*d.CoveredSeconds, t.bytes+float64(d.Bytes)
+	}
+}
+
+func (t *sum) power() *Power {
+	if t.seconds == 0 {
 		return nil
 	}
-	return &Power{MeanWatts: joules / seconds, PeakWatts: peak, JoulesPerGB: joules / (bytes / 1e9)}
+	made := &Power{MeanWatts: t.joules / t.seconds, PeakWatts: t.peak, Machine: t.machine}
+	if !math.IsNaN(t.idle) {
+		made.IdleWatts = &t.idle
+	}
+	if t.bytes > 0 && t.counted > 0 {
+		made.JoulesPerGB, made.BytesPerJoule = t.counted/(t.bytes/1e9), t.bytes/t.counted
+	}
+	return made
 }

@@ -12,11 +12,10 @@ import (
 	"slices"
 	"strings"
 
-	"gonum.org/v1/gonum/stat"
-
 	"opengauge/core/bench/book"
 	"opengauge/core/bench/link"
 	"opengauge/core/judge/compare"
+	"opengauge/core/judge/energy"
 	"opengauge/core/judge/factor"
 	"opengauge/core/judge/move"
 	"opengauge/core/judge/outcome"
@@ -359,7 +358,7 @@ func worthOf(s *session.Session, use Use, levels map[session.Key][]move.Phase) (
 		figure := loads.Figures[key]
 		pass := s.PassAt(figure.Passes[0])
 		worth := Worth{Use: use, Rate: figure.Rate, Session: s.DisplayName(),
-			Pass: key.String(), load: asked, BytesPerJoule: bytesPerJoule(pass)}
+			Pass: key.String(), load: asked, BytesPerJoule: bytesPerJoule(s, pass)}
 		if phases := levels[key]; len(phases) > 0 { // its mean is that of no state
 			worth.Rate = phases[0].Rate
 		}
@@ -420,21 +419,14 @@ func steadyRate(pass *session.Pass) unit.BytesPerSecond {
 	return unit.BytesPerSecond(bytes / seconds)
 }
 
-// bytesPerJoule is what a pass moved for the energy it took, or 0 where no power was
-// recorded.
-func bytesPerJoule(pass *session.Pass) float64 {
-	var watts []float64
-	for _, sample := range pass.Samples {
-		for name, value := range sample.Readings {
-			if strings.HasSuffix(name, "power_watts") && value > 0 {
-				watts = append(watts, value)
-			}
-		}
-	}
-	if len(watts) == 0 {
+// bytesPerJoule is what a pass moved for the energy it took, or 0 where that is not known.
+func bytesPerJoule(s *session.Session, pass *session.Pass) float64 {
+	draw, known := energy.OfStorage(s, pass)
+	if !known {
 		return 0
 	}
-	return float64(pass.BytesPerSecond) / stat.Mean(watts, nil)
+	bytes, _ := draw.BytesPerJoule()
+	return bytes
 }
 
 // in is what a figure becomes in a chain: the one that it was measured in, or

@@ -23,7 +23,8 @@ func priced(name, drive string, price float64, reads, writes float64) *session.S
 			Index: i, Load: load.Load{Operation: []load.Operation{load.Read, load.Write}[i], Access: load.Sequential,
 				Block: unit.MiB, Depth: 8}, ElapsedSeconds: 5,
 			BytesPerSecond: unit.BytesPerSecond(rate),
-			Samples:        []session.Sample{{TSeconds: 5, Readings: map[string]float64{"power_watts": 5}}},
+			Samples: []session.Sample{{TSeconds: 5, ElapsedSeconds: 5, Bytes: unit.Bytes(5 * rate),
+				Readings: map[string]float64{"power_watts": 5}}},
 		})
 	}
 	return s

@@ -50,10 +50,12 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error
 	before := r.readLinks()
 	asked := r.asked(&r.main, p)
 	asked.sampled = r.follow(p)
+	r.forgetTracks()
 	result, err := r.do(ctx, &r.main, asked)
 	var record *session.Pass
 	if result.Operations > 0 || result.Errors > 0 {
 		made := passRecord(p, r.main.Description(), result, r.began)
+		made.Tracks = r.tracks(result.Started, made.ElapsedSeconds)
 		if before != nil {
 			made.Link = &link.Record{Before: *before, After: *r.readLinks()}
 		}

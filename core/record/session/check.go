@@ -42,6 +42,11 @@ func (s *Session) Check() error {
 			return fmt.Errorf("session %s, pass %d: %w", s.ID, i, err)
 		}
 	}
+	for i := range s.Rests {
+		if err := s.Rests[i].check(); err != nil {
+			return fmt.Errorf("session %s, rest %d: %w", s.ID, i, err)
+		}
+	}
 	for i := range s.Contentions {
 		if err := s.Contentions[i].check(); err != nil {
 			return fmt.Errorf("session %s, contention %d: %w", s.ID, i, err)
@@ -126,6 +131,34 @@ func (p *Pass) check() error {
 			return fmt.Errorf("the sample at %v seconds goes back in time, or is negative", sample.TSeconds)
 		}
 		last = sample.TSeconds
+	}
+	return checkTracks(p.Tracks)
+}
+
+func (r *Rest) check() error {
+	if !(r.StartedSeconds >= 0) || !(r.ElapsedSeconds >= 0) {
+		return errors.New("a time is negative")
+	}
+	last := math.Inf(-1)
+	for _, sample := range r.Samples {
+		if !(sample.TSeconds >= last) {
+			return fmt.Errorf("the sample at %v seconds goes back in time", sample.TSeconds)
+		}
+		last = sample.TSeconds
+	}
+	return checkTracks(r.Tracks)
+}
+
+func checkTracks(tracks []Track) error {
+	for _, track := range tracks {
+		if len(track.TSeconds) != len(track.Values) {
+			return fmt.Errorf("the track of %q has %d times and %d values", track.Key, len(track.TSeconds), len(track.Values))
+		}
+		for i := 1; i < len(track.TSeconds); i++ {
+			if !(track.TSeconds[i] > track.TSeconds[i-1]) {
+				return fmt.Errorf("the track of %q goes back in time at %v seconds", track.Key, track.TSeconds[i])
+			}
+		}
 	}
 	return nil
 }

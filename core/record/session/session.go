@@ -13,6 +13,7 @@ import (
 	"opengauge/core/bench/book"
 	"opengauge/core/bench/host"
 	"opengauge/core/bench/link"
+	"opengauge/core/bench/sensor"
 	"opengauge/core/load"
 	"opengauge/core/plan"
 	"opengauge/core/stat"
@@ -58,6 +59,10 @@ type Session struct {
 	MergedFrom []string `json:"merged_from,omitempty"`
 	// Contentions are loads on several targets at once.
 	Contentions []Contention `json:"contentions,omitempty"`
+	// Rests are the stretches in which the storage was let be.
+	Rests []Rest `json:"rests,omitempty"`
+	// Instruments are what the figures of probes are.
+	Instruments []sensor.Figure `json:"instruments,omitempty"`
 	// Estimates are what an adaptive sweep filled in without measuring it.
 	Estimates []Estimate `json:"estimates,omitempty"`
 	// PayloadBytes is after how much written data comes again, but for the numbers in
@@ -154,6 +159,8 @@ type Pass struct {
 	Link    *link.Record `json:"link,omitempty"`
 	Latency Latency      `json:"latency_seconds"`
 	Samples []Sample     `json:"samples"`
+	// Tracks are what instruments said of power, at their own times since it began to count.
+	Tracks []Track `json:"tracks,omitempty"`
 }
 
 // RateInterval is a 95% interval.

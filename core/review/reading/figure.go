@@ -6,12 +6,14 @@ package reading
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"math"
+	"slices"
 
 	"gonum.org/v1/gonum/stat"
 
+	"opengauge/core/judge/energy"
 	"opengauge/core/judge/move"
-	"opengauge/core/judge/outcome"
 	"opengauge/core/record/session"
 	"opengauge/core/review"
 	"opengauge/core/unit"
@@ -25,6 +27,7 @@ var readers = map[string]func(*session.Session, *review.Decision) (float64, erro
 	"latency":        readLatency,
 	"watts":          readWatts,
 	"energy":         readEnergy,
+	"idle-watts":     readIdle,
 	"price-for-rate": inverse(readRate, 1e6),
 	"price-for-iops": inverse(readIOPS, 1000),
 }
@@ -147,31 +150,70 @@ func readLatency(s *session.Session, d *review.Decision) (float64, error) {
 	return mean(latencies)
 }
 
-func powerOf(s *session.Session, d *review.Decision) (*outcome.Power, error) {
-	if d.Of.Text != "" && len(passes(s, d)) == 0 {
+// draws are those of the passes that the figure is of; of all where it names none.
+func draws(s *session.Session, d *review.Decision) ([]energy.Draw, error) {
+	var found []energy.Draw
+	measured := false
+	for i := range s.Passes {
+		p := &s.Passes[i]
+		if !p.Counts() || d.Of.Copy != "" || d.Of.Text != "" && !d.Of.Matches(p.Load) {
+			continue
+		}
+		measured = true
+		if all := energy.Of(s, p); len(all) > 0 && all[0].Told() {
+			found = append(found, all[0])
+		}
+	}
+	switch {
+	case !measured && d.Of.Text != "":
 		return nil, errOther
+	case len(found) == 0:
+		return nil, errors.New("no power was recorded for most of a pass; name a meter with --probe NAME:power=...")
 	}
-	o := outcome.Of(s, nil)
-	if o.Power == nil {
-		return nil, errors.New("no power was recorded; name a meter with --probe")
-	}
-	return o.Power, nil
+	return found, nil
 }
 
 func readWatts(s *session.Session, d *review.Decision) (float64, error) {
-	power, err := powerOf(s, d)
+	found, err := draws(s, d)
 	if err != nil {
 		return 0, err
 	}
-	return power.MeanWatts, nil
+	joules, seconds := 0.0, 0.0
+	for _, draw := range found {
+		joules, seconds = joules+draw.Joules, seconds+draw.CoveredSeconds
+	}
+	return joules / seconds, nil
 }
 
 func readEnergy(s *session.Session, d *review.Decision) (float64, error) {
-	power, err := powerOf(s, d)
+	found, err := draws(s, d)
 	if err != nil {
 		return 0, err
 	}
-	return power.JoulesPerGB, nil
+	joules, bytes := 0.0, 0.0
+	for _, draw := range found {
+		each, known := draw.JoulesPerGB()
+		if !known {
+			return 0, errors.New("its meter measures a whole machine, and no rest says what that draws idle; begin the plan " +
+				"with a rest")
+		}
+		joules, bytes = joules+each*float64(draw.Bytes), bytes+float64(draw.Bytes)
+	}
+	return joules / bytes, nil
+}
+
+// readIdle takes the storage's own meter before that of a whole machine.
+func readIdle(s *session.Session, _ *review.Decision) (float64, error) {
+	idle := energy.Idle(s)
+	for _, own := range []func(string) bool{session.StoragePower, session.MachinePower} {
+		for _, key := range slices.Sorted(maps.Keys(idle)) {
+			if own(key) {
+				return idle[key], nil
+			}
+		}
+	}
+	return 0, errors.New("no rest says what is drawn idle; name a meter with --probe NAME:power=... and begin the plan " +
+		"with a rest")
 }
 
 // Words writes a value of a figure for people.

@@ -1,0 +1,118 @@
+package sensor
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+)
+
+// selected is a figure and where in what a source says it is found: a column, a metric, a
+// field or a group of a pattern.
+type selected struct {
+	Figure
+	selector string
+}
+
+// figures are those of one source.
+type figures []selected
+
+// list gives the figures themselves, and the power that follows from a voltage and a
+// current of one name.
+func (f figures) list() []Figure {
+	all := make([]Figure, 0, len(f)+1)
+	for _, each := range f {
+		all = append(all, each.Figure)
+	}
+	for _, derived := range f.derived() {
+		all = append(all, derived.power)
+	}
+	return all
+}
+
+// product is a power that follows from a voltage and a current.
+type product struct {
+	power          Figure
+	volts, amperes string
+}
+
+func (f figures) derived() []product {
+	var found []product
+	for _, volts := range f {
+		for _, amperes := range f {
+			if volts.Quantity != Voltage || amperes.Quantity != Current || volts.Name != amperes.Name || f.has(volts.Name, Power) {
+				continue
+			}
+			power, err := newFigure(volts.Name, Power)
+			if err == nil {
+				found = append(found, product{power, volts.Key, amperes.Key})
+			}
+		}
+	}
+	return found
+}
+
+func (f figures) has(name, quantity string) bool {
+	for _, each := range f {
+		if each.Name == name && each.Quantity == quantity {
+			return true
+		}
+	}
+	return false
+}
+
+// reading makes a reading of what a source says: value gives the number at a selector.
+// Figures that cannot be believed are left out and said; the others are read.
+func (f figures) reading(value func(selector string) (float64, error)) (Reading, error) {
+	var made Reading
+	var failed []error
+	for _, each := range f {
+		number, err := value(each.selector)
+		if err == nil {
+			err = each.enter(number, &made)
+		}
+		if err != nil {
+			failed = append(failed, err)
+		}
+	}
+	for _, p := range f.derived() {
+		volts, there := made.Values[p.volts]
+		amperes, both := made.Values[p.amperes]
+		if !there || !both {
+			continue
+		}
+		if err := p.power.enter(volts*amperes, &made); err != nil {
+			failed = append(failed, err)
+		}
+	}
+	return made, errors.Join(failed...)
+}
+
+// parseFigures reads "[NAME[:QUANTITY]=]SELECTOR" with ";" between, where what stands
+// before the whole probe names a single one.
+func parseFigures(text, name, quantity string) (figures, error) {
+	var found figures
+	seen := map[string]bool{}
+	for item := range strings.SplitSeq(text, ";") {
+		own, ownQuantity, selector := name, quantity, item
+		if before, after, named := strings.Cut(item, "="); named {
+			own, ownQuantity, _ = strings.Cut(before, ":")
+			selector = after
+		}
+		if own == "" {
+			own = selector
+		}
+		if selector == "" || strings.ContainsAny(own, "=;") {
+			return nil, errors.New("it names no figure between its signs")
+		}
+		figure, err := newFigure(own, ownQuantity)
+		if err != nil {
+			return nil, err
+		}
+		if seen[figure.Key] {
+			return nil, fmt.Errorf("two of its figures are called %q; give each a name", own)
+		}
+		seen[figure.Key] = true
+		found = append(found, selected{figure, selector})
+	}
+	return found, nil
+}

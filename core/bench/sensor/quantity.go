@@ -1,0 +1,153 @@
+package sensor
+
+import (
+	"fmt"
+	"math"
+	"regexp"
+	"slices"
+	"strings"
+
+	"opengauge/core/unit"
+)
+
+// Quantity is a kind of thing that a probe reads.
+type Quantity struct {
+	Name string
+	// Unit is as people write it, and Ending how the names of its readings end.
+	Unit, Ending string
+	// Says is what it is, in a few words.
+	Says string
+	// Lowest and Highest are what can be believed of it.
+	Lowest, Highest float64
+	// Of says of what: [Storage] or [Machine]; empty where that is no question.
+	Of string
+}
+
+// Of what a power is.
+const (
+	Storage = "storage"
+	Machine = "machine"
+)
+
+// Names of quantities that others ask for.
+const (
+	Temperature  = "temperature"
+	Power        = "power"
+	MachinePower = "machine-power"
+	Current      = "current"
+	Voltage      = "voltage"
+	// Number is anything else: its unit and which way is better are given with it.
+	Number = "number"
+)
+
+// quantities are those that a probe may read. What is believable is far wider than what is
+// usual on a bench and far narrower than what a wrong scale or a damaged line gives.
+var quantities = []Quantity{
+	{Name: Temperature, Unit: "°C", Says: "a thermometer", Lowest: float64(unit.Coldest), Highest: float64(unit.Hottest)},
+	{Name: Power, Unit: "W", Ending: "_power_watts", Says: "the power of the storage alone", Lowest: -1, Highest: 1000,
+		Of: Storage},
+	{Name: MachinePower, Unit: "W", Ending: "_machine_watts", Says: "the power of a whole machine, at the wall", Lowest: -1,
+		Highest: 5000, Of: Machine},
+	{Name: Current, Unit: "A", Ending: "_amperes", Says: "a current", Lowest: -50, Highest: 50},
+	{Name: Voltage, Unit: "V", Ending: "_volts", Says: "a voltage", Lowest: -60, Highest: 500},
+	{Name: "fan", Unit: "a minute", Ending: "_fan_rpm", Says: "the turns of a fan", Lowest: 0, Highest: 60000},
+	{Name: "sound", Unit: "dB", Ending: "_decibels", Says: "a level of sound", Lowest: 0, Highest: 140},
+	{Name: Number, Says: "anything else, with its unit and which way is better: number(frames/s,higher)",
+		Lowest: -math.MaxFloat64, Highest: math.MaxFloat64},
+}
+
+// Quantities gives those that a probe may read.
+func Quantities() []Quantity { return slices.Clone(quantities) }
+
+// Directions in which a figure is better.
+const (
+	Higher = "higher"
+	Lower  = "lower"
+)
+
+// Figure is one of the things that a source reads.
+type Figure struct {
+	// Name is what it is called, and Key its name among readings, or among temperatures.
+	Name string `json:"name"`
+	Key  string `json:"key"`
+	// Quantity is the name of one, and Unit that of its readings.
+	Quantity string `json:"quantity"`
+	Unit     string `json:"unit"`
+	// Of says of what a power is: "storage" or "machine".
+	Of string `json:"of,omitempty"`
+	// Better is "higher" or "lower", of a number.
+	Better string `json:"better,omitempty"`
+}
+
+// numberPattern is a number with its unit and its direction.
+var numberPattern = regexp.MustCompile(`^number\(([^,()]{1,24}),\s*(higher|lower)\)$`)
+
+// newFigure makes the figure of a name and a quantity as a probe names it; a temperature
+// where it names none.
+func newFigure(name, quantity string) (Figure, error) {
+	if quantity == "" {
+		quantity = Temperature
+	}
+	if parts := numberPattern.FindStringSubmatch(quantity); parts != nil {
+		return Figure{Name: name, Key: name, Quantity: Number, Unit: strings.TrimSpace(parts[1]), Better: parts[2]}, nil
+	}
+	for _, q := range quantities {
+		if q.Name == quantity && q.Name != Number {
+			return Figure{Name: name, Key: name + q.Ending, Quantity: q.Name, Unit: q.Unit, Of: q.Of}, nil
+		}
+	}
+	return Figure{}, fmt.Errorf("%q is no quantity; there are %s", quantity, quantityNames())
+}
+
+func quantityNames() string {
+	var names []string
+	for _, q := range quantities {
+		name := q.Name
+		if name == Number {
+			name = "number(UNIT,higher) and number(UNIT,lower)"
+		}
+		names = append(names, name)
+	}
+	return strings.Join(names, ", ")
+}
+
+// isQuantity says whether a text begins as a quantity does.
+func isQuantity(text string) bool {
+	word, _, _ := strings.Cut(text, "(")
+	return slices.ContainsFunc(quantities, func(q Quantity) bool { return q.Name == word })
+}
+
+// check says why a value cannot be true of a figure, or nothing.
+func (f Figure) check(value float64) error {
+	i := slices.IndexFunc(quantities, func(q Quantity) bool { return q.Name == f.Quantity })
+	if i < 0 {
+		return fmt.Errorf("%q is no quantity", f.Quantity)
+	}
+	q := quantities[i]
+	if !(value >= q.Lowest && value <= q.Highest) {
+		if f.Quantity == Temperature {
+			return fmt.Errorf("%v degrees Celsius cannot be true", value)
+		}
+		return fmt.Errorf("%v %s cannot be true of %s", value, f.Unit, q.Says)
+	}
+	return nil
+}
+
+// enter puts a value into a reading, if it can be true.
+func (f Figure) enter(value float64, into *Reading) error {
+	if err := f.check(value); err != nil {
+		return fmt.Errorf("%s: %w", f.Name, err)
+	}
+	if f.Quantity == Temperature {
+		if into.Temperatures == nil {
+			into.Temperatures = map[string]unit.Celsius{}
+		}
+		into.Temperatures[f.Key] = unit.Celsius(value)
+		return nil
+	}
+	if into.Values == nil {
+		into.Values = map[string]float64{}
+	}
+	into.Values[f.Key] = value
+	return nil
+}

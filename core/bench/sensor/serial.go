@@ -1,0 +1,352 @@
+package sensor
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/url"
+	"regexp"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"go.bug.st/serial"
+
+	"opengauge/core/unit"
+)
+
+// serialProbe reads the lines that an instrument writes to a serial line, of its own
+// accord or when it is asked. One goroutine reads them as they come; what they said, and
+// when, is handed out by Read.
+type serialProbe struct {
+	figures
+	device  string
+	mode    serial.Mode
+	pattern *regexp.Regexp
+	ask     string
+	// open opens the line.
+	open func(device string, mode *serial.Mode) (serial.Port, error)
+
+	mutex   sync.Mutex
+	port    serial.Port
+	ended   chan struct{} // closed once nobody reads the port any more
+	moments []Moment
+	latest  Reading
+	at      time.Time // of the latest
+	since   time.Time // when the port was opened
+	strange int       // lines since the last reading that do not fit
+	failed  error
+	refused error  // a figure that cannot be true, beside others that are
+	last    string // what the last of those lines was, or why it cannot be used
+}
+
+const (
+	usualBaud = 115200
+	// longestLine is far above what an instrument says at once.
+	longestLine = 4 << 10
+	// mostMoments are kept between two readings, and closest is how close they may be: who
+	// says more is listened to now and then.
+	mostMoments = 512
+	closest     = 2 * time.Millisecond
+	// listenFor is how long one read of the port waits.
+	listenFor = 100 * time.Millisecond
+)
+
+// parseSerial reads "DEVICE?baud=115200&mode=8N1&ask=COMMAND&line=PATTERN#FIGURES". Signs
+// of the pattern that mean something here are written as in addresses: %26 for "&", %23 for
+// "#".
+func parseSerial(name, quantity, rest string) (Source, error) {
+	rest, wanted, _ := strings.Cut(rest, "#")
+	device, query, _ := strings.Cut(rest, "?")
+	if device == "" {
+		return nil, errors.New("it names no device")
+	}
+	p := &serialProbe{device: device, mode: serial.Mode{BaudRate: usualBaud, DataBits: 8}, open: serial.Open,
+		pattern: anyNumber}
+	for part := range strings.SplitSeq(query, "&") {
+		if part == "" {
+			continue
+		}
+		key, value, _ := strings.Cut(part, "=")
+		value, err := url.PathUnescape(value)
+		if err == nil {
+			err = p.set(key, value)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	if wanted == "" {
+		wanted = p.namedGroups()
+		if wanted == "" && name == "" {
+			name = device[strings.LastIndexAny(device, `/\`)+1:]
+		}
+	}
+	read, err := parseFigures(cmp.Or(wanted, "1"), name, quantity)
+	if err != nil {
+		return nil, err
+	}
+	for _, each := range read {
+		if p.group(each.selector) < 0 {
+			return nil, fmt.Errorf("its pattern has no group %q", each.selector)
+		}
+	}
+	p.figures = read
+	return p, nil
+}
+
+// anyNumber picks the first number of a line.
+var anyNumber = regexp.MustCompile(`([-+]?[0-9]*\.?[0-9]+(?:[eE][-+]?[0-9]+)?)`)
+
+// set takes one of the things that an address says.
+func (p *serialProbe) set(key, value string) (err error) {
+	const slowest, fastest = 50, 4_000_000
+	switch key {
+	case "baud":
+		if p.mode.BaudRate, err = strconv.Atoi(value); err != nil || p.mode.BaudRate < slowest || p.mode.BaudRate > fastest {
+			return fmt.Errorf("baud=%s is not a rate from %d to %d", value, slowest, fastest)
+		}
+	case "mode":
+		return p.setMode(value)
+	case "ask":
+		if p.ask = value; value == "" || strings.ContainsAny(value, "\r\n") {
+			return errors.New("ask= names no command of one line")
+		}
+	case "line":
+		if p.pattern, err = regexp.Compile(value); err != nil {
+			return fmt.Errorf("line= is no pattern: %w", err)
+		}
+		if p.pattern.NumSubexp() == 0 {
+			return errors.New("line= has no group in brackets that picks the figure")
+		}
+	default:
+		return fmt.Errorf("%q is not known; there are baud, mode, ask and line", key)
+	}
+	return nil
+}
+
+// setMode reads data bits, parity and stop bits: "8N1", "7E2".
+func (p *serialProbe) setMode(value string) error {
+	fault := fmt.Errorf("mode=%s is not like 8N1: data bits, parity N, E or O, stop bits", value)
+	if len(value) != 3 || value[0] < '5' || value[0] > '8' {
+		return fault
+	}
+	p.mode.DataBits = int(value[0] - '0')
+	parity, known := map[byte]serial.Parity{'N': serial.NoParity, 'E': serial.EvenParity, 'O': serial.OddParity}[value[1]]
+	stop, both := map[byte]serial.StopBits{'1': serial.OneStopBit, '2': serial.TwoStopBits}[value[2]]
+	if !known || !both {
+		return fault
+	}
+	p.mode.Parity, p.mode.StopBits = parity, stop
+	return nil
+}
+
+// namedGroups are the named groups of the pattern as figures: "volts_voltage" is the
+// voltage "volts", and one that names no quantity is what the probe is.
+func (p *serialProbe) namedGroups() string {
+	var found []string
+	for _, name := range p.pattern.SubexpNames() {
+		if name == "" {
+			continue
+		}
+		figure := name
+		for _, q := range quantities {
+			if own, ok := strings.CutSuffix(name, "_"+strings.ReplaceAll(q.Name, "-", "_")); ok && q.Name != Number {
+				figure = own + ":" + q.Name
+			}
+		}
+		if figure != name {
+			found = append(found, figure+"="+name)
+		} else {
+			found = append(found, name)
+		}
+	}
+	return strings.Join(found, ";")
+}
+
+// group is the number of a group, or -1.
+func (p *serialProbe) group(selector string) int {
+	if at := p.pattern.SubexpIndex(selector); at > 0 {
+		return at
+	}
+	if at, err := strconv.Atoi(selector); err == nil && at > 0 && at <= p.pattern.NumSubexp() {
+		return at
+	}
+	return -1
+}
+
+func (p *serialProbe) Name() string { return p.title() }
+
+func (p *serialProbe) Figures() []Figure { return p.list() }
+
+// Read gives what was said since it was read last.
+func (p *serialProbe) Read(ctx context.Context) (Reading, error) {
+	if err := p.listen(); err != nil {
+		return Reading{}, err
+	}
+	asked := time.Now()
+	if p.ask != "" {
+		if _, err := io.WriteString(p.line(), p.ask+"\n"); err != nil {
+			_ = p.Close()
+			return Reading{}, fmt.Errorf("asking the instrument: %w", err)
+		}
+	}
+	for {
+		reading, said, err := p.take(asked)
+		if said || err != nil {
+			return reading, err
+		}
+		select {
+		case <-ctx.Done():
+			return Reading{}, p.silence()
+		case <-time.After(listenFor / 4):
+		}
+	}
+}
+
+func (p *serialProbe) line() serial.Port {
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	return p.port
+}
+
+// listen opens the line, if it is not open.
+func (p *serialProbe) listen() error {
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	if p.port != nil {
+		return nil
+	}
+	mode := p.mode
+	port, err := p.open(p.device, &mode)
+	if err != nil {
+		return fmt.Errorf("could not open %s: %w", p.device, err)
+	}
+	if err := port.SetReadTimeout(listenFor); err != nil {
+		return errors.Join(err, port.Close())
+	}
+	p.port, p.since, p.failed, p.moments, p.ended = port, time.Now(), nil, nil, make(chan struct{})
+	go p.follow(port, p.ended)
+	return nil
+}
+
+// follow reads lines until the port is closed, or gone.
+func (p *serialProbe) follow(port serial.Port, ended chan struct{}) {
+	defer close(ended)
+	var rest []byte
+	buffer := make([]byte, longestLine)
+	for {
+		read, err := port.Read(buffer)
+		if err != nil {
+			p.mutex.Lock()
+			p.failed = fmt.Errorf("%s cannot be read any more: %w", p.device, err)
+			p.mutex.Unlock()
+			return
+		}
+		rest = append(rest, buffer[:read]...)
+		for {
+			line, after, whole := bytes.Cut(rest, []byte("\n"))
+			if !whole {
+				break
+			}
+			p.hear(string(bytes.TrimRight(line, "\r")))
+			rest = after
+		}
+		if len(rest) > longestLine {
+			p.hear(string(rest[:40]))
+			rest = rest[:0]
+		}
+		rest = bytes.Clone(rest)
+	}
+}
+
+// hear takes a line.
+func (p *serialProbe) hear(line string) {
+	now := time.Now()
+	parts := p.pattern.FindStringSubmatch(line)
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	if parts == nil {
+		if strings.TrimSpace(line) != "" {
+			p.strange, p.last = p.strange+1, fmt.Sprintf("%.60q", line)
+		}
+		return
+	}
+	if now.Sub(p.at) < closest {
+		return
+	}
+	reading, err := p.reading(func(selector string) (float64, error) { return number(parts[p.group(selector)]) })
+	if err != nil {
+		p.strange, p.last, p.refused = p.strange+1, err.Error(), err
+	}
+	if len(reading.Values)+len(reading.Temperatures) == 0 {
+		return
+	}
+	p.latest, p.at = reading, now
+	if len(p.moments) < mostMoments {
+		p.moments = append(p.moments, Moment{At: now, Values: reading.Values})
+	}
+}
+
+// take gives what was said since it was last taken; said is false while there is nothing,
+// or nothing newer than what was asked for.
+func (p *serialProbe) take(asked time.Time) (reading Reading, said bool, err error) {
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	if p.failed != nil {
+		err := p.failed
+		p.port, p.failed = closed(p.port), nil
+		return Reading{}, false, err
+	}
+	if len(p.moments) == 0 || p.ask != "" && p.at.Before(asked) {
+		return Reading{}, false, nil
+	}
+	reading = p.latest
+	reading.Moments, err = p.moments, p.refused
+	p.moments, p.strange, p.refused = nil, 0, nil
+	return reading, true, err
+}
+
+func closed(port serial.Port) serial.Port {
+	_ = port.Close() // it is gone already
+	return nil
+}
+
+// silence says what came instead of a reading.
+func (p *serialProbe) silence() error {
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	if p.strange > 0 {
+		count := p.strange
+		p.strange, p.refused = 0, nil
+		return fmt.Errorf("%s of %s that say nothing that can be used, the last: %s", unit.Count(count, "line"), p.device, p.last)
+	}
+	last := p.since
+	if p.at.After(last) {
+		last = p.at
+	}
+	return fmt.Errorf("%s has said nothing for %.0f s", p.device, time.Since(last).Seconds())
+}
+
+// Close ends listening. It may be read again, which opens the line anew.
+func (p *serialProbe) Close() error {
+	p.mutex.Lock()
+	port, ended := p.port, p.ended
+	p.port = nil
+	p.mutex.Unlock()
+	if port == nil {
+		return nil
+	}
+	err := port.Close()
+	<-ended
+	return err
+}
+
+var (
+	_ Source    = (*serialProbe)(nil)
+	_ io.Closer = (*serialProbe)(nil)
+)
