@@ -35,12 +35,13 @@ type copyFlags struct {
 	seed                               uint64
 	repeat, parallel                   int
 	bothWays, verify, keep, copiesOnly bool
+	layOut, check                      string
 }
 
 func newCopy(env *environment) *cobra.Command {
 	flags := &copyFlags{}
 	cmd := &cobra.Command{
-		Use:   "copy FROM TO | copy --among A,B,C",
+		Use:   "copy FROM TO | copy --among A,B,C | copy --lay-out FOLDER | copy --check FOLDER",
 		Short: "Time copies of file sets, and say which end is the limit",
 		Long: `Copy times copies from the first read to the last byte on stable media, without
 cached data in the way. With --set it makes a set of files in FROM (the same from
@@ -53,6 +54,10 @@ can be held against both: the source alone, the destination alone. Between piece
 of work what was written is freed and the ends rest (--rest); every other repeat
 goes backwards, so that no way is always the later one.
 
+Where the program cannot run, --lay-out makes a set in FOLDER to be copied by hand
+(the same from the same --set, --size and --seed everywhere), opengauge stopwatch keeps
+how long that took, and --check says whether what arrived is whole, byte for byte.
+
 FROM and TO are folders, or sim:NAME for simulated parts. With --among it copies
 between every two of the ends, both ways, one large file and a mixed folder, and
 draws the matrix.`,
@@ -60,9 +65,14 @@ draws the matrix.`,
   opengauge copy ~/footage /media/stick --verify --repeat 3
   opengauge copy /media/a /media/b --set mixed-folder --both-ways --parallel 4
   opengauge copy --among /media/a,/media/b,/home/me/desk
+  opengauge copy --lay-out /media/stick --set mixed-folder --size 26GB
+  opengauge copy --check /media/stick --set mixed-folder --size 26GB
   opengauge copy --among sim:sandpiper,sim:dunlin,sim:curlew,sim:turnstone --size 20GB`,
 		Args: cobra.MaximumNArgs(2),
 		RunE: func(cmd *cobra.Command, arguments []string) error {
+			if flags.layOut != "" || flags.check != "" {
+				return env.copyByHand(cmd.Context(), arguments, flags)
+			}
 			return env.copy(cmd.Context(), arguments, flags)
 		},
 	}
@@ -78,6 +88,8 @@ draws the matrix.`,
 	set.BoolVar(&flags.keep, "keep", false, "keep the copy")
 	set.BoolVar(&flags.copiesOnly, "copies-only", false, "leave out the work of each end alone: which end is the "+
 		"limit is not told then")
+	set.StringVar(&flags.layOut, "lay-out", "", "make a set in this folder, to be copied by hand")
+	set.StringVar(&flags.check, "check", "", "say whether the set in this folder is whole")
 	set.StringVar(&flags.rest, "rest", "", "how long the ends rest before each piece of work but the first (default "+
 		"as long as the work before it took, at most "+transfer.LongestRest.String()+")")
 	set.StringVar(&flags.sample, "sample", "", "length of a sample, 10ms to 10m (default 1s)")

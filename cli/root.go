@@ -158,7 +158,7 @@ measured, and says what held it back.`,
 	root.AddCommand(newDemo(env), newMeasure(env), newCopy(env), newSurvey(env), newLink(env), newPlan(env),
 		newForesee(env), newExplain(env),
 		newCompare(env), newIsolate(env), newValue(env), newRank(env), newStreams(env), newReview(env), newReport(env),
-		newLogbook(env), newStandin(env))
+		newStopwatch(env), newLogbook(env), newStandin(env))
 	markUsage(root)
 	return root
 }

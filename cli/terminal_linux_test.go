@@ -97,4 +97,7 @@ func (m *terminal) await(texts ...string) string {
 	return ""
 }
 
+// press types a key.
+func (m *terminal) press(key string) { _, _ = m.master.WriteString(key) }
+
 func (m *terminal) types(line string) { _, _ = m.master.WriteString(line + "\n") }

@@ -24,6 +24,7 @@ func Copies(s *session.Session, notation unit.Notation) Table {
 		text("past the cache").Spared(6),
 	}}
 	cached, fromCache, verified := false, false, 0
+	byHand, widest := 0.0, 0.0
 	for i := range s.Copies {
 		c := &s.Copies[i]
 		from, to := "", ""
@@ -43,25 +44,38 @@ func Copies(s *session.Session, notation unit.Notation) Table {
 		case c.Dropped:
 			past = "dropped before"
 		default:
-			past, cached = "no", true
+			past, cached = "no", cached || c.ByHand == nil
 		}
 		if s.Simulated {
 			past = "yes"
 		}
+		if c.ByHand != nil {
+			past = "by hand"
+			byHand = max(byHand, c.ByHand.WithinSeconds)
+			widest = max(widest, c.HandShare())
+		}
 		verified += c.Verified
 		fromCache = fromCache || c.VerifiedFromCache
-		t.Rows = append(t.Rows, []string{
+		row := []string{
 			strconv.Itoa(c.Index + 1), c.Set, from, to, c.Bytes.Decimal(), unit.Grouped(int64(c.Files)),
 			seconds(c.ElapsedSeconds), seconds(c.FlushSeconds),
 			notation.Number(c.BytesPerSecond), perSecond(c.FilesPerSecond), unit.Latency(c.FileSeconds.P50),
 			unit.Latency(c.FileSeconds.P99), past,
-		})
+		}
+		if c.ByHand != nil { // nobody saw the flush, or single files
+			row[7], row[10], row[11] = "", "", ""
+		}
+		t.Rows = append(t.Rows, row)
 		if c.CutShort {
 			t.Notes = append(t.Notes, fmt.Sprintf("Copy %d did not come to its end: %s.", c.Index+1, c.Failure))
 		}
 	}
-	t.Notes = append(t.Notes, "Times are from the first read to the last byte on stable media; the flush is part "+
-		"of them.")
+	if byHand > 0 {
+		t.Notes = append(t.Notes, handNote(byHand, widest))
+	} else {
+		t.Notes = append(t.Notes, "Times are from the first read to the last byte on stable media; the flush is part "+
+			"of them.")
+	}
 	if cached && !s.Simulated {
 		t.Notes = append(t.Notes, "past the cache: no means that the system's cache stood in the way and could not "+
 			"be emptied: figures may be those of memory.")
@@ -75,6 +89,19 @@ func Copies(s *session.Session, notation unit.Notation) Table {
 			"emptied here: it says nothing of what the destination holds.")
 	}
 	return t
+}
+
+// muchByHand is the share of a time from which on its hand makes too much of it uncertain.
+const muchByHand = 0.05
+
+// handNote says what a stopwatch makes uncertain.
+func handNote(withinSeconds, widest float64) string {
+	text := fmt.Sprintf("Timed by hand: each time is known to within %s s, up to %s of it, and ends where the screen "+
+		"said so, whether all of it was on the storage or not.", unit.Digits(withinSeconds, 2), unit.Percent(widest))
+	if widest > muchByHand {
+		text += " Copy more at once: a longer time is known better."
+	}
+	return text
 }
 
 // perSecond writes a rate of files.

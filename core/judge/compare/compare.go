@@ -24,16 +24,14 @@ type Side struct {
 	ID        string     `json:"id"`
 	Name      string     `json:"name"`
 	Simulated bool       `json:"simulated"`
+	ByHand    bool       `json:"by_hand,omitempty"`
 	Factors   factor.Set `json:"factors"`
+
+	display string
 }
 
-// DisplayName is the name that the user gave, or else the id.
-func (s Side) DisplayName() string {
-	if s.Name != "" {
-		return s.Name
-	}
-	return s.ID
-}
+// DisplayName is what the session is called for people.
+func (s Side) DisplayName() string { return s.display }
 
 // Difference is a factor that is not the same in all sessions.
 type Difference struct {
@@ -112,7 +110,8 @@ func New(sessions []*session.Session, terms Terms) (Comparison, error) {
 		bench: factor.BenchOf(sessions)}
 	all := make([]Loads, len(sessions))
 	for i, s := range sessions {
-		c.Sides = append(c.Sides, Side{ID: s.ID, Name: s.Name, Simulated: s.Simulated, Factors: factor.Of(s)})
+		c.Sides = append(c.Sides, Side{ID: s.ID, Name: s.Name, Simulated: s.Simulated, ByHand: s.ByHand(),
+			Factors: factor.Of(s), display: s.DisplayName()})
 		all[i] = LoadsOf(s)
 		findings, judged := terms.Findings[s.ID]
 		if !judged {

@@ -138,7 +138,9 @@ func groupsOf(s *session.Session) []session.Group {
 	for i := range s.Copies {
 		if c := &s.Copies[i]; c.Counts() {
 			_, pass := s.Recording(c)
-			pass.Throughput = withinOf(pass)
+			if pass.ByHand == nil {
+				pass.Throughput = withinOf(pass)
+			}
 			copies.Add(c.Key(s), pass)
 		}
 	}
@@ -173,6 +175,7 @@ func figureOf(metric Metric, passes []*session.Pass) Figure {
 	switch within := passes[0].Throughput; {
 	case len(passes) > 1:
 		figure.Basis, figure.spread = Repeats, spreadOf(logs)
+		figure.spread.variance += handVariance(passes)
 	case metric != Latency && within != nil:
 		// The time of an amount varies by the same share as its rate.
 		half := float64(within.High-within.Low) / 2 / rates[0]
@@ -181,6 +184,22 @@ func figureOf(metric Metric, passes []*session.Pass) Figure {
 		figure.spread = spread{mean: logs[0], unknown: true}
 	}
 	return figure
+}
+
+// handVariance is what a reaction adds to the variance of a mean of logarithms: whoever is
+// late at every start and early at every end is so in all repeats, so that they do not take
+// it away.
+func handVariance(passes []*session.Pass) float64 {
+	share, timed := 0.0, false
+	for _, p := range passes {
+		if p.ByHand != nil && p.ElapsedSeconds > 0 {
+			share, timed = share+p.ByHand.WithinSeconds/p.ElapsedSeconds/float64(len(passes)), true
+		}
+	}
+	if !timed {
+		return 0
+	}
+	return spreadOfInterval(0, share).variance
 }
 
 // Interval gives the 95% interval of a figure, and whether it is known.

@@ -42,6 +42,11 @@ func (s *Session) Check() error {
 			return fmt.Errorf("session %s, pass %d: %w", s.ID, i, err)
 		}
 	}
+	for i := range s.Copies {
+		if h := s.Copies[i].ByHand; h != nil && !(h.WithinSeconds > 0) {
+			return fmt.Errorf("session %s, copy %d: %v s is no uncertainty of a hand", s.ID, i, h.WithinSeconds)
+		}
+	}
 	for i := range s.Rests {
 		if err := s.Rests[i].check(); err != nil {
 			return fmt.Errorf("session %s, rest %d: %w", s.ID, i, err)

@@ -67,6 +67,8 @@ type Copy struct {
 	// CutShort says that it did not come to its end, and Failure why.
 	CutShort bool   `json:"cut_short,omitempty"`
 	Failure  string `json:"failure,omitempty"`
+	// ByHand is of one that somebody timed with a stopwatch; nil for others.
+	ByHand *ByHand `json:"by_hand,omitempty"`
 	// VerifiedFromCache says that what was compared may have come from the system's
 	// cache, and not from the destination.
 	VerifiedFromCache bool `json:"verified_from_cache,omitempty"`
@@ -110,6 +112,9 @@ func (s *Session) Recording(c *Copy) (*Session, *Pass) {
 		Repeat: c.Repeat, Direct: c.Direct, CutShort: c.CutShort, StartedSeconds: c.StartedSeconds,
 		ElapsedSeconds: c.ElapsedSeconds, FlushSeconds: c.FlushSeconds, Bytes: c.Bytes, Operations: int64(c.Files),
 		BytesPerSecond: c.BytesPerSecond, IOPS: c.FilesPerSecond,
+	}
+	if c.ByHand != nil {
+		made.ByHand, made.Throughput = c.ByHand, c.ByHand.interval(c.Bytes, c.ElapsedSeconds)
 	}
 	about := c.To
 	if c.Work == CopySource {

@@ -161,6 +161,8 @@ type Pass struct {
 	Samples []Sample     `json:"samples"`
 	// Tracks are what instruments said of power, at their own times since it began to count.
 	Tracks []Track `json:"tracks,omitempty"`
+	// ByHand is of a copy as a recording that somebody timed with a stopwatch.
+	ByHand *ByHand `json:"-"`
 }
 
 // RateInterval is a 95% interval.
@@ -300,10 +302,15 @@ func (s *Session) SequentialRating(operation load.Operation) unit.BytesPerSecond
 // ElapsedSeconds is how long the session lasted on the target's clock.
 func (s *Session) ElapsedSeconds() float64 { return s.Ended.Sub(s.Started).Seconds() }
 
-// DisplayName is the name that the user gave, or else the id.
+// DisplayName is the name that the user gave, or else the id, marked where it was timed by
+// hand.
 func (s *Session) DisplayName() string {
+	name := s.ID
 	if s.Name != "" {
-		return s.Name
+		name = s.Name
 	}
-	return s.ID
+	if s.ByHand() {
+		name += byHandMark
+	}
+	return name
 }

@@ -162,7 +162,26 @@ func modelsOf(visits []reading.Visit, goodness func(*reading.Visit) float64) mod
 		coarse = append(coarse, observation{v.Cell, goodness(v), day})
 		fine = append(fine, observation{v.Cell, goodness(v), day + ", " + v.Host})
 	}
-	return models{fine: modelOf(fine), coarse: modelOf(coarse)}
+	made := models{fine: modelOf(fine), coarse: modelOf(coarse)}
+	byHand := handSpread(visits)
+	made.fine.fit.Sigma, made.coarse.fit.Sigma = max(made.fine.fit.Sigma, byHand), max(made.coarse.fit.Sigma, byHand)
+	return made
+}
+
+// handSpread is what a reaction makes of the spread of figures whose times were taken by
+// hand, as a standard deviation of their logarithms: its uncertainty is taken for a 95 %
+// interval.
+func handSpread(visits []reading.Visit) float64 {
+	const deviations = 1.96
+	widest := 0.0
+	for i := range visits {
+		for _, s := range visits[i].Sessions {
+			for j := range s.Copies {
+				widest = max(widest, s.Copies[j].HandShare())
+			}
+		}
+	}
+	return widest / deviations
 }
 
 // of gives a sum over cells by the finest blocks that tell it.

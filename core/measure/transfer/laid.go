@@ -1,0 +1,156 @@
+package transfer
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"opengauge/core/bench/space"
+	"opengauge/core/load/fileset"
+	"opengauge/core/unit"
+)
+
+// SetFolder is what the folder of a set is called that is laid out to be copied by hand:
+// what it holds follows from its name.
+func SetFolder(set fileset.Set) string {
+	return fmt.Sprintf("%s-%d-bytes-seed-%d", set.Name, set.Bytes(), set.Seed)
+}
+
+// LayOut writes a set's files into a new folder in a folder, to be copied by hand, and gives
+// where that is. What could not be finished is removed again.
+func LayOut(ctx context.Context, in string, set fileset.Set, progress func(unit.Bytes)) (folder string, err error) {
+	if room, err := space.Of(in); err == nil && room.Free < set.Bytes() {
+		return "", fmt.Errorf("%s has %s free, and the set takes %s", in, room.Free.Decimal(), set.Bytes().Decimal())
+	}
+	folder = filepath.Join(in, SetFolder(set))
+	if _, err := os.Lstat(folder); err == nil {
+		return "", fmt.Errorf("%s is there already; check it with --check, or remove it", folder)
+	}
+	if err := Make(ctx, folder, set, progress); err != nil {
+		if !errors.Is(err, fs.ErrExist) {
+			err = errors.Join(err, os.RemoveAll(folder))
+		}
+		return "", err
+	}
+	return folder, nil
+}
+
+// Arrived is what became of a set that was copied by hand.
+type Arrived struct {
+	// Whole is how many files are as they were laid out.
+	Whole int `json:"whole_files"`
+	// Missing, Shorter and Differing are files that are not, by their places in the set, and
+	// Strange what is there besides.
+	Missing   []string `json:"missing"`
+	Shorter   []string `json:"wrong_size"`
+	Differing []string `json:"differing"`
+	Strange   []string `json:"also_there"`
+}
+
+// OK says whether all of it arrived whole. What is there besides does not matter.
+func (a Arrived) OK() bool { return len(a.Missing)+len(a.Shorter)+len(a.Differing) == 0 }
+
+// CheckLaidOut compares what is in a folder with the set, byte for byte. The folder is that
+// of the set, or the one that it is in. Progress is told how many bytes are compared.
+func CheckLaidOut(ctx context.Context, folder string, set fileset.Set, progress func(unit.Bytes)) (Arrived, error) {
+	a := Arrived{Missing: []string{}, Shorter: []string{}, Differing: []string{}, Strange: []string{}}
+	if info, err := os.Stat(filepath.Join(folder, SetFolder(set))); err == nil && info.IsDir() {
+		folder = filepath.Join(folder, SetFolder(set))
+	}
+	if info, err := os.Stat(folder); err != nil || !info.IsDir() {
+		return a, fmt.Errorf("there is no folder %s", folder)
+	}
+	known, done := map[string]bool{}, unit.Bytes(0)
+	for number, entry := range set.Entries {
+		known[entry.Path] = true
+		if err := a.compare(ctx, folder, set, number); err != nil {
+			return a, err
+		}
+		if done += entry.Size; progress != nil {
+			progress(done)
+		}
+	}
+	return a, a.lookAround(folder, known)
+}
+
+// compare looks at one file.
+func (a *Arrived) compare(ctx context.Context, folder string, set fileset.Set, number int) error {
+	entry := set.Entries[number]
+	path := filepath.Join(folder, filepath.FromSlash(entry.Path))
+	info, err := os.Lstat(path)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		a.Missing = append(a.Missing, entry.Path)
+		return nil
+	case err != nil:
+		return fmt.Errorf("looking at %s: %w", entry.Path, err)
+	case !info.Mode().IsRegular():
+		a.Differing = append(a.Differing, entry.Path)
+		return nil
+	case unit.Bytes(info.Size()) != entry.Size:
+		a.Shorter = append(a.Shorter, entry.Path)
+		return nil
+	}
+	same, err := holds(path, whileWanted{ctx, set.Content(number)})
+	switch {
+	case err != nil && ctx.Err() != nil:
+		return ctx.Err()
+	case err != nil: // what cannot be read did not arrive
+		a.Differing = append(a.Differing, fmt.Sprintf("%s (%v)", entry.Path, err))
+	case !same:
+		a.Differing = append(a.Differing, entry.Path)
+	default:
+		a.Whole++
+	}
+	return nil
+}
+
+// holds says whether a file holds what a reader gives, for as long as the file is.
+func holds(path string, content io.Reader) (bool, error) {
+	file, err := os.Open(path)
+	if err != nil {
+		return false, err
+	}
+	defer file.Close()
+	found, wanted := make([]byte, block), make([]byte, block)
+	for {
+		n, err := io.ReadFull(file, found)
+		if n > 0 {
+			if _, made := io.ReadFull(content, wanted[:n]); made != nil {
+				return false, made
+			}
+			if !bytes.Equal(found[:n], wanted[:n]) {
+				return false, nil
+			}
+		}
+		switch {
+		case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
+			return true, nil
+		case err != nil:
+			return false, err
+		}
+	}
+}
+
+// mostStrange of the files that are there besides are named.
+const mostStrange = 100
+
+// lookAround finds what is there and not of the set.
+func (a *Arrived) lookAround(folder string, known map[string]bool) error {
+	return filepath.WalkDir(folder, func(path string, entry fs.DirEntry, err error) error {
+		if err != nil || entry.IsDir() || len(a.Strange) >= mostStrange {
+			return nil // what cannot be looked into is no part of the set
+		}
+		relative, err := filepath.Rel(folder, path)
+		if err == nil && !known[strings.ReplaceAll(relative, string(filepath.Separator), "/")] {
+			a.Strange = append(a.Strange, relative)
+		}
+		return nil
+	})
+}
