@@ -76,36 +76,40 @@ draws the matrix.`,
 			return env.copy(cmd.Context(), arguments, flags)
 		},
 	}
-	set := cmd.Flags()
-	set.StringSliceVar(&flags.sets, "set", nil, "file sets to make and copy: "+strings.Join(fileset.Names(), ", "))
-	set.StringSliceVar(&flags.among, "among", nil, "copy between every two of these ends")
-	set.StringVar(&flags.size, "size", "", "how much each set holds (default 1GiB)")
-	set.Uint64Var(&flags.seed, "seed", 1, "what sizes, names and contents of the sets follow from")
-	set.IntVar(&flags.repeat, "repeat", 1, "copy so many times")
-	set.IntVar(&flags.parallel, "parallel", 1, "copy so many files at once")
-	set.BoolVar(&flags.bothWays, "both-ways", false, "copy from TO to FROM too")
-	set.BoolVar(&flags.verify, "verify", false, "compare every file with what it was copied from")
-	set.BoolVar(&flags.keep, "keep", false, "keep the copy")
-	set.BoolVar(&flags.copiesOnly, "copies-only", false, "leave out the work of each end alone: which end is the "+
-		"limit is not told then")
-	set.StringVar(&flags.layOut, "lay-out", "", "make a set in this folder, to be copied by hand")
-	set.StringVar(&flags.check, "check", "", "say whether the set in this folder is whole")
-	set.StringVar(&flags.rest, "rest", "", "how long the ends rest before each piece of work but the first (default "+
-		"as long as the work before it took, at most "+transfer.LongestRest.String()+")")
-	set.StringVar(&flags.sample, "sample", "", "length of a sample, 10ms to 10m (default 1s)")
-	set.StringVar(&flags.name, "name", "", "a name for the session")
-	set.StringArrayVar(&flags.conditions, "condition", nil, "a key=value that describes the circumstances; may be "+
-		"repeated")
-	set.StringVar(&flags.fromThrough, "from-through", "", "the chain of FROM, as in the bench book; of a simulated "+
-		"drive, its enclosure or chain")
-	set.StringVar(&flags.toThrough, "to-through", "", "the chain of TO")
-	set.StringVar(&flags.failOn, "fail-on", "", "exit with 3 if a finding is at least a note, caution or fault")
-	set.BoolVar(&env.json, "json", false, "print the session as JSON")
+	flags.add(cmd)
+	cmd.Flags().BoolVar(&env.json, "json", false, "print the session as JSON")
 	env.addBenchFlag(cmd)
 	_ = cmd.RegisterFlagCompletionFunc("set", cobra.FixedCompletions(fileset.Names(),
 		cobra.ShellCompDirectiveNoFileComp))
 	_ = cmd.RegisterFlagCompletionFunc("fail-on", completeSeverities)
 	return cmd
+}
+
+func (f *copyFlags) add(cmd *cobra.Command) {
+	set := cmd.Flags()
+	set.StringSliceVar(&f.sets, "set", nil, "file sets to make and copy: "+strings.Join(fileset.Names(), ", "))
+	set.StringSliceVar(&f.among, "among", nil, "copy between every two of these ends")
+	set.StringVar(&f.size, "size", "", "how much each set holds (default 1GiB)")
+	set.Uint64Var(&f.seed, "seed", 1, "what sizes, names and contents of the sets follow from")
+	set.IntVar(&f.repeat, "repeat", 1, "copy so many times")
+	set.IntVar(&f.parallel, "parallel", 1, "copy so many files at once")
+	set.BoolVar(&f.bothWays, "both-ways", false, "copy from TO to FROM too")
+	set.BoolVar(&f.verify, "verify", false, "compare every file with what it was copied from")
+	set.BoolVar(&f.keep, "keep", false, "keep the copy")
+	set.BoolVar(&f.copiesOnly, "copies-only", false, "leave out the work of each end alone: which end is the "+
+		"limit is not told then")
+	set.StringVar(&f.layOut, "lay-out", "", "make a set in this folder, to be copied by hand")
+	set.StringVar(&f.check, "check", "", "say whether the set in this folder is whole")
+	set.StringVar(&f.rest, "rest", "", "how long the ends rest before each piece of work but the first (default "+
+		"as long as the work before it took, at most "+transfer.LongestRest.String()+")")
+	set.StringVar(&f.sample, "sample", "", "length of a sample, 10ms to 10m (default 1s)")
+	set.StringVar(&f.name, "name", "", "a name for the session")
+	set.StringArrayVar(&f.conditions, "condition", nil, "a key=value that describes the circumstances; may be "+
+		"repeated")
+	set.StringVar(&f.fromThrough, "from-through", "", "the chain of FROM, as in the bench book; of a simulated "+
+		"drive, its enclosure or chain")
+	set.StringVar(&f.toThrough, "to-through", "", "the chain of TO")
+	set.StringVar(&f.failOn, "fail-on", "", "exit with 3 if a finding is at least a note, caution or fault")
 }
 
 // longestRest bounds how long ends rest between copies.

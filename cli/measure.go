@@ -110,7 +110,7 @@ func (e *environment) runMeasurement(ctx context.Context, named string, flags *m
 	if err != nil {
 		return nil, err
 	}
-	defer func() { err = errors.Join(err, around.Target.Close()) }()
+	defer func() { err = errors.Join(err, closed(around.Target, err)) }()
 	e.duties.add(freeing(around.Target))
 	others, closeOthers, err := e.openOthers(ctx, m, base)
 	if err != nil {
@@ -136,6 +136,35 @@ func (e *environment) runMeasurement(ctx context.Context, named string, flags *m
 	}
 	s.Findings = finding.Detect(s, unit.Decimal)
 	return s, errors.Join(err, keeper.Finish(s))
+}
+
+// closeWithin is how long storage that failed may take to be closed without giving anything
+// back meanwhile.
+const closeWithin = 10 * time.Second
+
+// closed closes a target. One that failed may hold whoever closes it for ever: a server that
+// hangs, a disk that is gone. Then what was made on it stays, and the next run removes it.
+func closed(t target.Target, failed error) error {
+	if failed == nil {
+		return t.Close()
+	}
+	done := make(chan error, 1)
+	go func() { done <- t.Close() }()
+	left := freeing(t)
+	for before := ""; ; {
+		select {
+		case err := <-done:
+			return err
+		case <-time.After(closeWithin):
+		}
+		held := heldByKernel()
+		if now := left(); now == before && held != "" {
+			return fmt.Errorf("the test file is left on %s, which does not let it be removed now (%s); the next run there "+
+				"removes it", t.Description().Address, held)
+		} else {
+			before = now
+		}
+	}
 }
 
 // freeing says how much of a target's space is not given back yet, once that has begun.
@@ -286,7 +315,7 @@ func showPasses(screen *term.Screen, s *session.Session, notation unit.Notation)
 // showInstruments writes what meters said of the passes, how it went down in rests, and
 // what another load and the storage take from each other.
 func showInstruments(screen *term.Screen, s *session.Session, notation unit.Notation) {
-	for _, each := range []table.Table{table.Power(s, notation), table.Rests(s),
+	for _, each := range []table.Table{table.RoundTrips(s), table.Power(s, notation), table.Rests(s),
 		table.Beside(beside.Of([]*session.Session{s}), notation)} {
 		if len(each.Rows) > 0 {
 			screen.Println("")

@@ -68,7 +68,10 @@ func newPlace(t *testing.T) string {
 // serve runs a stand-in until the test ends.
 func serve(t *testing.T, standin *exec.Cmd) {
 	t.Helper()
-	const address = "127.0.0.1:10809"
+	address := "127.0.0.1:10809"
+	if strings.Contains(strings.Join(standin.Args, " "), "standin wire") {
+		address = "127.0.0.1:10808"
+	}
 	if taken, err := net.DialTimeout("tcp", address, time.Second); err == nil {
 		_ = taken.Close()
 		t.Skip("something else serves ", address)

@@ -133,7 +133,8 @@ func (e *environment) stopwatch(ctx context.Context, flags *stopwatchFlags) (err
 
 // stopwatchRequest reads the flags. Every error is one of usage.
 func (e *environment) stopwatchRequest(f *stopwatchFlags) (r byhand.Request, times []float64, err error) {
-	r = byhand.Request{ID: session.NewID(), Name: f.name, WithinSeconds: byhand.Within, Environment: survey.Environment(Version())}
+	r = byhand.Request{ID: session.NewID(), Name: f.name, WithinSeconds: byhand.Within,
+		Environment: survey.Environment(Version())}
 	if f.set == "" || f.size == "" || f.from == "" || f.to == "" {
 		return r, nil, errors.New("say what is copied, and between what: --set, --size, --from and --to")
 	}
@@ -234,7 +235,8 @@ func parseHandSeconds(text string) (float64, error) {
 	for i, part := range parts {
 		value, err := strconv.ParseFloat(part, 64)
 		whole := i == len(parts)-1 || value == math.Trunc(value)
-		if err != nil || math.IsNaN(value) || math.IsInf(value, 0) || value < 0 || i > 0 && value >= 60 || !whole || len(parts) > 3 {
+		finite := err == nil && !math.IsNaN(value) && !math.IsInf(value, 0)
+		if !finite || value < 0 || i > 0 && value >= 60 || !whole || len(parts) > 3 {
 			return 0, fault
 		}
 		seconds = seconds*60 + value

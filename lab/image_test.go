@@ -22,6 +22,7 @@ var modules = []string{
 	"scsi_common", "scsi_mod", "sd_mod", "libata", "libahci", "ahci", "drivetemp",
 	"usb-common", "usbcore", "xhci-hcd", "xhci-pci", "usb-storage", "uas",
 	"virtio_ring", "virtio", "virtio_pci_modern_dev", "virtio_pci_legacy_dev", "virtio_pci", "virtio_blk",
+	"failover", "net_failover", "virtio_net",
 	"crc32c_generic", "libcrc32c", "crc16", "mbcache", "jbd2", "ext4",
 }
 

@@ -95,7 +95,7 @@ func (d *Decision) read(n document.Node, p *places) error {
 		return n.Errorf(`a copy moves its file set; "amount" goes with a load`)
 	case d.Of.Copy != "" && !d.Figure.Copies:
 		return n.Errorf("%s is not known of copies", d.Figure.Name)
-	case !given["of"] && !d.Figure.OfAll:
+	case !given["of"] && !d.Figure.ofAll:
 		return n.Errorf(`%s needs "of" what: read, write, a load, or "copy SET"`, d.Figure.Name)
 	}
 	return nil

@@ -19,8 +19,9 @@ type Figure struct {
 	Larger bool
 	// Amount and Priced say what it needs: an amount of data, a price.
 	Amount, Priced bool
-	// OfAll says that it is known of all of a session too, where nobody says of what.
-	OfAll bool
+	// ofAll says that it is known of all of a session too. It is no part of a review's
+	// definition.
+	ofAll bool
 	// Copies says that it is known of copies too.
 	Copies bool
 }
@@ -31,9 +32,9 @@ var Figures = []Figure{
 	{Name: "rate", Says: "throughput of a load, or of a copy", Unit: "B/s", Larger: true, Copies: true},
 	{Name: "iops", Says: "operations a second of a load", Unit: "a second", Larger: true},
 	{Name: "latency", Says: "99th percentile of the latency of a load", Unit: "s"},
-	{Name: "watts", Says: "mean power while it is measured", Unit: "W", OfAll: true},
-	{Name: "energy", Says: "energy to move 1 GB", Unit: "J/GB", OfAll: true},
-	{Name: "idle-watts", Says: "power while the storage is let be, in a rest", Unit: "W", OfAll: true},
+	{Name: "watts", Says: "mean power while it is measured", Unit: "W", ofAll: true},
+	{Name: "energy", Says: "energy to move 1 GB", Unit: "J/GB", ofAll: true},
+	{Name: "idle-watts", Says: "power while the storage is let be, in a rest", Unit: "W", ofAll: true},
 	{Name: "price-for-rate", Says: "price for each MB/s of a load", Unit: "a MB/s", Priced: true, Copies: true},
 	{Name: "price-for-iops", Says: "price for a thousand operations a second of a load", Unit: "for 1000 a second",
 		Priced: true},

@@ -33,6 +33,10 @@ type request struct {
 	Loose  map[string]string `json:"loose"`
 	// Stream sends each line that the program says of how far it is, as a line of its own.
 	Stream bool `json:"stream"`
+	// Inside is a folder that a whole system is in, and Script what its shell is told there
+	// instead of the program being run.
+	Inside string `json:"inside"`
+	Script string `json:"script"`
 	// Limit is what the kernel lets the program do to devices: a device's path, and limits
 	// as in io.max (Documentation/admin-guide/cgroup-v2.rst).
 	Limit []limit `json:"limit"`
@@ -82,7 +86,7 @@ func serve() error {
 		if err := json.Unmarshal(lines.Bytes(), &asked); err != nil {
 			return err
 		}
-		if len(asked.Run) == 0 {
+		if len(asked.Run) == 0 && asked.Script == "" {
 			return nil
 		}
 		if err := send(line, carryOut(asked, line)); err != nil {
@@ -245,6 +249,23 @@ func prepare(asked request) error {
 	return nil
 }
 
+// furnish gives a system in a folder what the kernel tells, once.
+func furnish(root string) error {
+	for _, each := range []struct{ kind, place string }{{"proc", "/proc"}, {"sysfs", "/sys"}, {"devtmpfs", "/dev"},
+		{"tmpfs", "/tmp"}, {"tmpfs", "/run"}} {
+		var status unix.Statfs_t
+		const procMagic, sysMagic, memoryMagic = 0x9fa0, 0x62656572, 0x01021994
+		if unix.Statfs(root+each.place, &status) == nil && (status.Type == procMagic || status.Type == sysMagic ||
+			status.Type == memoryMagic) {
+			continue
+		}
+		if err := unix.Mount(each.kind, root+each.place, each.kind, 0, ""); err != nil {
+			return fmt.Errorf("mounting %s in %s: %w", each.place, root, err)
+		}
+	}
+	return nil
+}
+
 func carryOut(asked request, line io.Writer) answer {
 	if err := prepare(asked); err != nil {
 		return answer{Code: -1, Stderr: err.Error()}
@@ -260,6 +281,14 @@ func carryOut(asked request, line io.Writer) answer {
 		}
 	}
 	command := exec.Command("/opengauge", asked.Run...)
+	if asked.Script != "" {
+		if err := furnish(asked.Inside); err != nil {
+			return answer{Code: -1, Stderr: err.Error()}
+		}
+		command = exec.Command("/bin/sh", "-c", asked.Script)
+		command.Dir = "/"
+		command.SysProcAttr = &syscall.SysProcAttr{Chroot: asked.Inside}
+	}
 	if len(asked.Limit) > 0 {
 		group, err := limited(asked.Limit)
 		if err != nil {
@@ -268,7 +297,7 @@ func carryOut(asked request, line io.Writer) answer {
 		defer group.Close()
 		command.SysProcAttr = &syscall.SysProcAttr{UseCgroupFD: true, CgroupFD: int(group.Fd())}
 	}
-	command.Env = []string{"HOME=/tmp", "OPENGAUGE_LOGBOOK=/tmp/logbook.db"}
+	command.Env = []string{"HOME=/tmp", "OPENGAUGE_LOGBOOK=/tmp/logbook.db", "PATH=/usr/sbin:/usr/bin:/sbin:/bin"}
 	var stdout, stderr bytes.Buffer
 	command.Stdout, command.Stderr = &stdout, &stderr
 	if asked.Stream {

@@ -65,6 +65,7 @@ func foldOf(r Report, s *session.Session) Fold {
 		{"at-once", "Targets at once of %s", table.Contentions(s, r.Notation), false},
 		{"shares", "Shares over time of %s", table.Shares(s, r.Notation), true},
 		{"repeats", "Repeats of %s", table.Repeats(s, r.Notation), false},
+		{"round-trips", "Round trips of %s", table.RoundTrips(s), false},
 		{"power", "Power of %s", table.Power(s, r.Notation), len(s.Passes) > mostSearched},
 		{"rests", "Rests of %s", table.Rests(s), false},
 		{"beside", "Another load beside %s", table.Beside(beside.Of([]*session.Session{s}), r.Notation), false},

@@ -27,30 +27,16 @@ func Copies(s *session.Session, notation unit.Notation) Table {
 	byHand, widest := 0.0, 0.0
 	for i := range s.Copies {
 		c := &s.Copies[i]
-		from, to := "", ""
+		from, to := "(made)", "(nowhere)"
 		if c.From >= 0 {
 			from = s.Ends[c.From].Address
-		} else {
-			from = "(made)"
 		}
-		if to = "(nowhere)"; c.To >= 0 {
+		if c.To >= 0 {
 			to = s.Ends[c.To].Address
 		}
-		past := "yes"
-		switch {
-		case c.Direct && c.Dropped, c.Direct && c.Work == session.CopyDestination:
-		case c.Direct:
-			past = "large files"
-		case c.Dropped:
-			past = "dropped before"
-		default:
-			past, cached = "no", cached || c.ByHand == nil
-		}
-		if s.Simulated {
-			past = "yes"
-		}
+		past := pastCache(s, c)
+		cached = cached || past == "no"
 		if c.ByHand != nil {
-			past = "by hand"
 			byHand = max(byHand, c.ByHand.WithinSeconds)
 			widest = max(widest, c.HandShare())
 		}
@@ -76,7 +62,7 @@ func Copies(s *session.Session, notation unit.Notation) Table {
 		t.Notes = append(t.Notes, "Times are from the first read to the last byte on stable media; the flush is part "+
 			"of them.")
 	}
-	if cached && !s.Simulated {
+	if cached {
 		t.Notes = append(t.Notes, "past the cache: no means that the system's cache stood in the way and could not "+
 			"be emptied: figures may be those of memory.")
 	}
@@ -89,6 +75,21 @@ func Copies(s *session.Session, notation unit.Notation) Table {
 			"emptied here: it says nothing of what the destination holds.")
 	}
 	return t
+}
+
+// pastCache says how a copy passed the system's cache.
+func pastCache(s *session.Session, c *session.Copy) string {
+	switch {
+	case c.ByHand != nil:
+		return "by hand"
+	case s.Simulated, c.Direct && c.Dropped, c.Direct && c.Work == session.CopyDestination:
+		return "yes"
+	case c.Direct:
+		return "large files"
+	case c.Dropped:
+		return "dropped before"
+	}
+	return "no"
 }
 
 // muchByHand is the share of a time from which on its hand makes too much of it uncertain.

@@ -3,6 +3,7 @@ package table
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -10,6 +11,8 @@ import (
 	"opengauge/core/judge/cooling"
 	"opengauge/core/judge/energy"
 	"opengauge/core/record/session"
+	"opengauge/core/stat"
+	"opengauge/core/storage/wire"
 	"opengauge/core/unit"
 )
 
@@ -17,15 +20,15 @@ import (
 // no meter.
 func Power(s *session.Session, n unit.Notation) Table {
 	t := Table{Columns: []Column{
-		number("pass"), text("load").Kept(), text("meter"), number("mean W").Kept(), number("peak W"), number("idle W").Spared(1),
-		number("J/GB").Kept(), number(n.Unit() + " a W"), number("heard").Spared(2),
+		number("pass"), text("load").Kept(), text("meter"), number("mean W").Kept(), number("peak W"),
+		number("idle W").Spared(1), number("J/GB").Kept(), number(n.Unit() + " a W"), number("heard").Spared(2),
 	}}
 	machine, gaps := false, false
 	for _, pass := range inPlanOrder(s) {
 		for _, draw := range energy.Of(s, pass) {
 			heard := draw.CoveredSeconds / max(pass.ElapsedSeconds, 1e-9)
-			row := []string{strconv.Itoa(pass.Index + 1), pass.Label(), MeterName(draw.Key), "", "", wattsText(draw.IdleWatts), "", "",
-				unit.Percent(heard)}
+			row := []string{strconv.Itoa(pass.Index + 1), pass.Label(), MeterName(draw.Key), "", "",
+				wattsText(draw.IdleWatts), "", "", unit.Percent(heard)}
 			if draw.Told() {
 				row[3], row[4] = wattsText(draw.MeanWatts), wattsText(draw.PeakWatts)
 			}
@@ -106,7 +109,8 @@ func Rests(s *session.Session) Table {
 
 // TimeConstant is a fitted time constant with what explains the curve about as well.
 func TimeConstant(f *cooling.Fit) string {
-	return fmt.Sprintf("%s s (%s to %s)", unit.Digits(f.TimeConstantSeconds, 3), unit.Digits(f.Low, 3), unit.Digits(f.High, 3))
+	return fmt.Sprintf("%s s (%s to %s)", unit.Digits(f.TimeConstantSeconds, 3), unit.Digits(f.Low, 3),
+		unit.Digits(f.High, 3))
 }
 
 func restName(r *session.Rest) string {
@@ -137,6 +141,47 @@ func restWatts(r *session.Rest) string {
 	return strings.Join(texts, ", ")
 }
 
+// RoundTrips is the table of round trips over a network alone: at rest, and beside each pass;
+// without rows where none were taken.
+func RoundTrips(s *session.Session) Table {
+	t := Table{Columns: []Column{text("round trip"), text("load").Kept(), number("median").Kept(), number("longest"),
+		number("times idle")}}
+	idle := math.NaN()
+	add := func(when, load string, trips []float64) {
+		if len(trips) == 0 {
+			return
+		}
+		median := stat.Median(trips)
+		row := []string{when, load, unit.Latency(median), unit.Latency(slices.Max(trips)), ""}
+		if idle > 0 && load != "" {
+			row[4] = unit.Digits(median/idle, 2)
+		}
+		t.Rows = append(t.Rows, row)
+		if load == "" {
+			idle = median
+		}
+	}
+	var resting []float64
+	for _, rest := range s.Rests {
+		for _, sample := range rest.Samples {
+			if trip, ok := sample.Readings[wire.RoundTripReading]; ok {
+				resting = append(resting, trip)
+			}
+		}
+	}
+	add("idle", "", resting)
+	for _, pass := range inPlanOrder(s) {
+		var trips []float64
+		for _, sample := range pass.Samples {
+			if trip, ok := sample.Readings[wire.RoundTripReading]; ok {
+				trips = append(trips, trip)
+			}
+		}
+		add("beside pass "+strconv.Itoa(pass.Index+1), pass.Label(), trips)
+	}
+	return t
+}
+
 // Beside is the table of what the storage and another load take from each other; without
 // rows where there was no other load.
 func Beside(pairs []beside.Pair, n unit.Notation) Table {
@@ -153,8 +198,8 @@ func Beside(pairs []beside.Pair, n unit.Notation) Table {
 		t.Rows = append(t.Rows, row)
 	}
 	if missing {
-		t.Notes = append(t.Notes, "The other load alone is what its figure is while the storage rests: begin the plan with a "+
-			"rest. The storage alone is the same load without the other: compare with a session of it.")
+		t.Notes = append(t.Notes, "The other load alone is what its figure is while the storage rests: begin the plan with "+
+			"a rest. The storage alone is the same load without the other: compare with a session of it.")
 	}
 	return t
 }

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 
+	"opengauge/core/bench/link"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/payload"
@@ -49,28 +50,65 @@ func Passes(s *session.Session, notation unit.Notation) Table {
 		t.Notes = append(t.Notes, fmt.Sprintf("%s operations failed; they are not counted in the figures.",
 			unit.Grouped(failing)))
 	}
-	if s.PayloadBytes > 0 && s.PayloadBytes < payload.Usual {
-		t.Notes = append(t.Notes, fmt.Sprintf("Written data comes again after %s, as this computer has little memory: "+
-			"storage that compresses over longer stretches may look faster.", s.PayloadBytes.Capacity()))
-	}
-	if s.Target.PartFlush {
-		t.Notes = append(t.Notes, "This file system refuses the full flush: what was written last may still be in the "+
-			"drive's own cache, and figures of writes may be too high.")
-	}
-	for _, m := range s.Moved {
-		if m.WrittenBytes > 0 {
-			t.Notes = append(t.Notes, fmt.Sprintf("In all %s were written to %s and %s read from it, filling and settling "+
-				"included.", m.WrittenBytes.Decimal(), m.Address, m.ReadBytes.Decimal()))
-		}
-	}
-	if note := schedulesNote(s); note != "" {
-		t.Notes = append(t.Notes, note)
-	}
+	t.Notes = append(t.Notes, aboutTarget(s)...)
 	if s.State != session.Complete {
 		t.Notes = append(t.Notes, "The session is "+string(s.State)+": passes may be missing, and the last one may "+
 			"be cut short.")
 	}
 	return t
+}
+
+// aboutTarget says what of a session's target its figures depend on.
+func aboutTarget(s *session.Session) []string {
+	var notes []string
+	if s.PayloadBytes > 0 && s.PayloadBytes < payload.Usual {
+		notes = append(notes, fmt.Sprintf("Written data comes again after %s, as this computer has little memory: "+
+			"storage that compresses over longer stretches may look faster.", s.PayloadBytes.Capacity()))
+	}
+	if s.Environment.Server != "" {
+		notes = append(notes, "This is "+s.Environment.Server+". Direct I/O passes this machine's cache by, and not the "+
+			"server's memory, which may have answered: only a test file larger than that shows the server's storage.")
+	}
+	notes = append(notes, serverNotes(s)...)
+	if s.Target.PartFlush {
+		notes = append(notes, "This file system refuses the full flush: what was written last may still be in the "+
+			"drive's own cache, and figures of writes may be too high.")
+	}
+	for _, m := range s.Moved {
+		if m.WrittenBytes > 0 {
+			notes = append(notes, fmt.Sprintf("In all %s were written to %s and %s read from it, filling and settling "+
+				"included.", m.WrittenBytes.Decimal(), m.Address, m.ReadBytes.Decimal()))
+		}
+	}
+	if note := schedulesNote(s); note != "" {
+		notes = append(notes, note)
+	}
+	return notes
+}
+
+// serverNotes say what the protocol of a server's folder counted over all passes.
+func serverNotes(s *session.Session) []string {
+	counted := map[string]int64{}
+	for i := range s.Passes {
+		for name, grown := range s.Passes[i].Link.Growth() {
+			counted[link.Counted(name)] += grown
+		}
+	}
+	requests := counted[link.Requests]
+	if requests == 0 {
+		return nil
+	}
+	text := fmt.Sprintf("The protocol counted %s requests to the server", unit.Grouped(requests))
+	if trips := counted[link.RoundTrips]; trips > 0 {
+		text += fmt.Sprintf(", %s each on average", unit.Latency(float64(trips)/float64(requests)/1000))
+	}
+	for _, each := range []struct{ counter, says string }{{link.RequestsAgain, "sent again"},
+		{link.RequestTimeouts, "not answered in time"}, {link.RequestsFailed, "failed"}, {link.Reconnects, "reconnections"}} {
+		if count := counted[each.counter]; count > 0 {
+			text += fmt.Sprintf(", %s %s", unit.Grouped(count), each.says)
+		}
+	}
+	return []string{text + "."}
 }
 
 // schedulesNote says how well the program kept to the schedules of fixed rates, and what

@@ -83,7 +83,8 @@ func (w Stopwatch) Lines(columns, rows int) []string {
 		if number > 0 {
 			before = w.Laps[number-1]
 		}
-		lines = append(lines, fmt.Sprintf("  lap %d at %s, %.1f s after the one before", number+1, clockText(lap), lap-before))
+		lines = append(lines, fmt.Sprintf("  lap %d at %s, %.1f s after the one before", number+1, clockText(lap),
+			lap-before))
 	}
 	var taken []string
 	for _, seconds := range w.Taken {

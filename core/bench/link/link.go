@@ -97,6 +97,12 @@ const (
 	FromBook   = "book"
 )
 
+// BothWays says whether the link carries its rate in both directions at once, as far as that
+// is known of its standard: an Ethernet does, but for half duplex (IEEE 802.3, 1.4).
+func (s State) BothWays() bool {
+	return strings.HasPrefix(s.Standard, "ethernet") && !strings.Contains(s.Standard, "half-duplex")
+}
+
 // adapted is how much of what is possible a link that adapts its rate has to fall below to
 // be worth a word: between neighbouring rates it moves by itself.
 const adapted = 0.5

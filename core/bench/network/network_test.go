@@ -255,7 +255,8 @@ func TestWhatProtocolsCount(t *testing.T) {
 func TestWhatInterfacesCount(t *testing.T) {
 	files := rack()
 	for _, name := range []string{"pier", "pier.10"} {
-		for file, count := range map[string]string{"rx_packets": "1000", "tx_packets": "900", "rx_bytes": "5", "tx_bytes": "6",
+		for file, count := range map[string]string{"rx_packets": "1000", "tx_packets": "900", "rx_bytes": "5",
+			"tx_bytes":  "6",
 			"rx_errors": "7", "tx_errors": "-1", "rx_dropped": "8", "tx_dropped": "many"} {
 			files["sys/class/net/"+name+"/statistics/"+file] = count
 		}

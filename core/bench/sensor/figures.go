@@ -39,7 +39,8 @@ func (f figures) derived() []product {
 	var found []product
 	for _, volts := range f {
 		for _, amperes := range f {
-			if volts.Quantity != Voltage || amperes.Quantity != Current || volts.Name != amperes.Name || f.has(volts.Name, Power) {
+			both := volts.Quantity == Voltage && amperes.Quantity == Current && volts.Name == amperes.Name
+			if !both || f.has(volts.Name, Power) {
 				continue
 			}
 			power, err := newFigure(volts.Name, Power)

@@ -182,7 +182,8 @@ func TestQuantitiesOfProbes(t *testing.T) {
 	if err := os.WriteFile(file, []byte(content), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	source := probe(t, "csv:"+file+"#usb:power=watts;wall:machine-power=wall;lid:fan=rpm;game:number(frames/s,higher)=fps;"+
+	source := probe(t, "csv:"+file+"#usb:power=watts;wall:machine-power=wall;lid:fan=rpm;"+
+		"game:number(frames/s,higher)=fps;"+
 		"hot;cold;none")
 	reading, err := source.Read(context.Background())
 	for key, want := range map[string]float64{"usb_power_watts": 4.5, "wall_machine_watts": 61, "lid_fan_rpm": 900,
@@ -230,7 +231,8 @@ func TestQuantitiesThatAreNone(t *testing.T) {
 			t.Errorf("%q gives %v", text, err)
 		}
 	}
-	if _, err := ParseProbes([]string{"a=csv:f#x", "a=csv:g#y"}); err == nil || !strings.Contains(err.Error(), "both say") {
+	_, err := ParseProbes([]string{"a=csv:f#x", "a=csv:g#y"})
+	if err == nil || !strings.Contains(err.Error(), "both say") {
 		t.Errorf("two probes of one name give %v", err)
 	}
 	if _, err := ParseProbes([]string{"a=csv:f#x", "a:power=csv:g#y"}); err != nil {

@@ -323,7 +323,8 @@ func (p *serialProbe) silence() error {
 	if p.strange > 0 {
 		count := p.strange
 		p.strange, p.refused = 0, nil
-		return fmt.Errorf("%s of %s that say nothing that can be used, the last: %s", unit.Count(count, "line"), p.device, p.last)
+		return fmt.Errorf("%s of %s that say nothing that can be used, the last: %s", unit.Count(count, "line"),
+			p.device, p.last)
 	}
 	last := p.since
 	if p.at.After(last) {

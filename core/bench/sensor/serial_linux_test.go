@@ -79,7 +79,8 @@ func TestAMeterOnASerialLine(t *testing.T) {
 		t.Fatalf("%d moments, %v", len(reading.Moments), err)
 	}
 	last := reading.Moments[len(reading.Moments)-1]
-	if watts := last.Values["bus_power_watts"]; !(math.Abs(watts-5.5) <= 1e-9) || reading.Values["bus_power_watts"] != watts ||
+	watts := last.Values["bus_power_watts"]
+	if !(math.Abs(watts-5.5) <= 1e-9) || reading.Values["bus_power_watts"] != watts ||
 		reading.Temperatures["case"] != 31.5 {
 		t.Errorf("it says %v and %v", reading.Values, reading.Temperatures)
 	}
@@ -198,7 +199,8 @@ func TestAFlood(t *testing.T) {
 		}
 	}
 	reading, err := within(p, 5*time.Second)
-	if err != nil || len(reading.Moments) > mostMoments || len(reading.Moments) < 10 || reading.Values["usb_power_watts"] != 4.25 {
+	few := len(reading.Moments) < 10
+	if err != nil || len(reading.Moments) > mostMoments || few || reading.Values["usb_power_watts"] != 4.25 {
 		t.Errorf("%d moments of a flood, %v, %v", len(reading.Moments), reading.Values, err)
 	}
 }

@@ -96,7 +96,7 @@ func (m *Machine) served(net network.Network, folder network.Folder) Served {
 // link than the one that it offers.
 func (m *Machine) wayThrough(net network.Network, name string) []link.Hop {
 	var hops []link.Hop
-	if place := net.DeviceFolder(name); place != "" {
+	if place := net.DeviceFolder(name); place != "" && !strings.Contains(place, "/virtual/") {
 		hops = slices.DeleteFunc(m.hops(place, deepest), func(h link.Hop) bool { return h.Standard == "virtio" })
 	}
 	return append(hops, net.Hops(name)...)

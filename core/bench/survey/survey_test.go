@@ -438,7 +438,7 @@ func TestSensorsOfTheMachine(t *testing.T) {
 		t.Errorf("the machine says %v, %v", rest.Temperatures, err)
 	}
 	if rest.Values["hwmon3_fan1_rpm"] != 1450 || rest.Values["hwmon3_power1_watts"] != 4.2 ||
-		rest.Values["processor_power_watts"] <= 0 {
+		rest.Values["processor_watts"] <= 0 {
 		t.Errorf("readings are %v", rest.Values)
 	}
 }

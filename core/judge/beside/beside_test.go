@@ -27,7 +27,8 @@ func TestWhatEachLoses(t *testing.T) {
 	game := sensor.Figure{Name: "game", Key: "game", Quantity: sensor.Number, Unit: "frames/s", Better: sensor.Higher}
 	rest := session.Rest{ElapsedSeconds: 5}
 	for i := range 6 {
-		rest.Samples = append(rest.Samples, session.RestSample{TSeconds: float64(i), Readings: map[string]float64{"game": 60}})
+		rest.Samples = append(rest.Samples, session.RestSample{TSeconds: float64(i),
+			Readings: map[string]float64{"game": 60}})
 	}
 	rest.Samples[0].Readings["game"] = 5 // it only just began
 	with := &session.Session{Name: "with", Instruments: []sensor.Figure{game}, Rests: []session.Rest{rest},

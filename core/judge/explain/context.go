@@ -19,6 +19,8 @@ type Context struct {
 	// Volume is how likely it is that limits are provisioned for it: 1 of a volume, 0
 	// of a drive on the bench; in between it is for the recording to say.
 	Volume float64
+	// Wire says that it is a network alone, with no storage behind it.
+	Wire bool
 	// Disk says that it is known to be a disk with zones.
 	Disk bool
 	// Counted says that the drive counts how often it slows itself, and Slowdowns how
@@ -55,6 +57,7 @@ const unknownVolume = 0.35
 func ContextOf(s *session.Session, pass *session.Pass) Context {
 	c := Context{Writes: pass.Operation == load.Write || pass.WriteShare >= 0.5, Volume: volumeShare(s)}
 	c.Disk = s.Conditions[StorageCondition] == StorageDisk
+	c.Wire = s.Target.Kind == string(target.Wire)
 	c.Counted, c.Slowdowns = Slowdowns(pass)
 	for _, e := range s.Events {
 		since := e.TSeconds - pass.StartedSeconds

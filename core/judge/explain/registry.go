@@ -37,6 +37,8 @@ type Explanation struct {
 	Kinds []string
 	// Benign explanations are of healthy storage.
 	Benign bool
+	// storage says that only storage does it, and no network.
+	storage bool
 	// drive and volume are how often it occurs on a drive and on a volume, for reads and
 	// for writes, among recordings that change.
 	drive, volume often
@@ -57,6 +59,10 @@ func (o often) of(writes bool) float64 {
 func evenly(weight float64) often { return often{weight, weight} }
 
 func (x *Explanation) has(kind string) bool { return slices.Contains(x.Kinds, kind) }
+
+// Possible says whether it can be at all: what only storage does is not done by a network
+// alone.
+func (x *Explanation) Possible(c Context) bool { return !c.Wire || !x.storage }
 
 // Weight is how often an explanation occurs, in parts of any whole, of reads or writes,
 // where it is so likely that it is a volume.
@@ -115,21 +121,22 @@ var Explanations = []*Explanation{
 		drive: evenly(0.1), volume: evenly(0.03), fit: fitDrift},
 	{Name: "warm-up ramp", Says: "it is slow at first and then holds", Benign: true,
 		drive: evenly(0.06), volume: evenly(0.04), fit: fitRamp},
-	{Name: "housekeeping", Says: "the drive looks after itself for moments", Benign: true,
+	{Name: "housekeeping", storage: true, Says: "the drive looks after itself for moments", Benign: true,
 		drive: evenly(0.12), volume: evenly(0.04), fit: fitHousekeeping},
 
-	{Name: "heat, on and off", Says: "the drive slows itself above one temperature, until it is below another",
+	{Name: "heat, on and off", storage: true,
+		Says:  "the drive slows itself above one temperature, until it is below another",
 		Kinds: []string{HeatThrottle}, drive: evenly(0.16), volume: evenly(0.001), fit: fitOnOff},
-	{Name: "heat, held", Says: "the drive slows itself by as much as it takes to hold a temperature",
+	{Name: "heat, held", storage: true, Says: "the drive slows itself by as much as it takes to hold a temperature",
 		Kinds: []string{HeatThrottle}, drive: evenly(0.08), volume: evenly(0.0005), fit: fitHeld},
-	{Name: "heat, for good", Says: "the drive slowed itself at a temperature, and stayed slow",
+	{Name: "heat, for good", storage: true, Says: "the drive slowed itself at a temperature, and stayed slow",
 		Kinds: []string{HeatThrottle}, drive: often{0.08, 0.03}, volume: evenly(0.0005), fit: fitLatched},
 
-	{Name: "write area", Says: "the fast write area is full", Kinds: []string{CacheExhausted},
+	{Name: "write area", storage: true, Says: "the fast write area is full", Kinds: []string{CacheExhausted},
 		drive: often{1e-6, 0.24}, volume: often{1e-6, 0.01}, fit: fitCliff},
-	{Name: "write area, gradual", Says: "the fast write area fills up, and throughput with it",
+	{Name: "write area, gradual", storage: true, Says: "the fast write area fills up, and throughput with it",
 		Kinds: []string{CacheExhausted}, drive: often{1e-6, 0.05}, volume: often{1e-6, 0.002}, fit: fitGradual},
-	{Name: "write area, refilled", Says: "the fast write area is emptied behind, and spent again",
+	{Name: "write area, refilled", storage: true, Says: "the fast write area is emptied behind, and spent again",
 		Kinds: []string{CacheExhausted}, drive: often{1e-6, 0.04}, volume: often{1e-6, 0.002}, fit: fitRefilled},
 
 	{Name: "burst allowance", Says: "a burst allowance is spent", Kinds: []string{CreditExhausted},
@@ -141,13 +148,14 @@ var Explanations = []*Explanation{
 	{Name: "somebody else", Says: "something else used the storage for a while", Kinds: []string{BackgroundLoad},
 		drive: evenly(0.08), volume: evenly(0.12), fit: fitOthers},
 
-	{Name: "heat and write area", Says: "the drive slows itself when hot, and its fast write area runs out",
+	{Name: "heat and write area", storage: true, Says: "the drive slows itself when hot, and its fast write area runs out",
 		Kinds: []string{HeatThrottle, CacheExhausted}, drive: often{1e-6, 0.04}, volume: often{1e-6, 1e-5},
 		fit: fitHeatAndCliff},
 	{Name: "allowance and somebody else", Says: "a burst allowance is spent, and something else used the storage",
 		Kinds: []string{CreditExhausted, BackgroundLoad}, drive: evenly(0.0003), volume: evenly(0.05),
 		fit: fitAllowanceAndOthers},
-	{Name: "write area and somebody else", Says: "the fast write area ran out, and something else used the storage",
+	{Name: "write area and somebody else", storage: true,
+		Says:  "the fast write area ran out, and something else used the storage",
 		Kinds: []string{CacheExhausted, BackgroundLoad}, drive: often{1e-6, 0.015}, volume: often{1e-6, 1e-4},
 		fit: fitCliffAndOthers},
 

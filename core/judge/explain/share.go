@@ -23,6 +23,9 @@ func compete(e *evidence) []Share {
 	var scores []float64
 	best := math.Inf(-1)
 	for _, x := range Explanations {
+		if !x.Possible(e.context) {
+			continue
+		}
 		f, possible := x.fit(e)
 		if !possible {
 			continue

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"opengauge/core/bench/link"
 	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -54,8 +55,9 @@ func findCachedResult(s *session.Session, n unit.Notation) []session.Finding {
 			CachedResultEvidence{FileSystem: s.Target.FileSystem})}
 	}
 	found := findMissingReads(s, n)
-	faster := func(limit unit.BytesPerSecond, say func(fastest *session.Pass) (string, CachedResultEvidence)) {
-		passes, indexes := passesWhere(s, func(p *session.Pass) bool { return p.BytesPerSecond > limit })
+	faster := func(limit unit.BytesPerSecond, rate func(*session.Pass) unit.BytesPerSecond,
+		say func(fastest *session.Pass) (string, CachedResultEvidence)) {
+		passes, indexes := passesWhere(s, func(p *session.Pass) bool { return rate(p) > limit })
 		if limit <= 0 || len(passes) == 0 {
 			return
 		}
@@ -65,7 +67,8 @@ func findCachedResult(s *session.Session, n unit.Notation) []session.Finding {
 		found = append(found, cached(summary, 0.95, indexes, evidence))
 	}
 	if hop, ok := s.Chain.Binding(); ok {
-		faster(hop.Payload*aboveCeiling, func(p *session.Pass) (string, CachedResultEvidence) {
+		through := func(p *session.Pass) unit.BytesPerSecond { return rateThrough(hop, p) }
+		faster(hop.Payload*aboveCeiling, through, func(p *session.Pass) (string, CachedResultEvidence) {
 			return fmt.Sprintf("%s ran at %s, but %s carries at most %s: a cache answered, or the chain is not the "+
 					"one that was named.",
 					p.Label(), n.Rate(p.BytesPerSecond), hop.Name, n.Rate(hop.Payload)),
@@ -73,7 +76,8 @@ func findCachedResult(s *session.Session, n unit.Notation) []session.Finding {
 		})
 	}
 	traffic := s.Environment.MemoryTraffic
-	faster(traffic, func(p *session.Pass) (string, CachedResultEvidence) {
+	all := func(p *session.Pass) unit.BytesPerSecond { return p.BytesPerSecond }
+	faster(traffic, all, func(p *session.Pass) (string, CachedResultEvidence) {
 		return fmt.Sprintf("%s ran at %s, more than this computer's memory moves, %s: the data did not come from "+
 			"storage.",
 			p.Label(), n.Rate(p.BytesPerSecond), n.Rate(traffic)), CachedResultEvidence{Memory: traffic}
@@ -122,6 +126,15 @@ func findMissingReads(s *session.Session, n unit.Notation) []session.Finding {
 	summary := fmt.Sprintf("%s read %s at %s, of which the device gave %s: memory answered, or the file has holes.",
 		worst.Label(), worst.Bytes.Decimal(), n.Rate(worst.BytesPerSecond), worst.DeviceReadBytes.Decimal())
 	return []session.Finding{cached(summary, 0.95, indexes, evidence)}
+}
+
+// rateThrough is what a pass moves through a hop one way: where that carries both ways at
+// once, of a mixed load the way that has more.
+func rateThrough(hop link.Hop, p *session.Pass) unit.BytesPerSecond {
+	if p.Operation != load.Mixed || !hop.BothWays() {
+		return p.BytesPerSecond
+	}
+	return p.BytesPerSecond * unit.BytesPerSecond(max(p.WriteShare, 1-p.WriteShare))
 }
 
 func allPasses(s *session.Session) []int {

@@ -51,8 +51,12 @@ func findLinkBound(s *session.Session, n unit.Notation) []session.Finding {
 	if len(whole) == 0 {
 		return nil
 	}
-	fastest := greatest(whole, throughputOf)
-	suspects := suspectHops(s.Chain, fastest.BytesPerSecond)
+	oneWay := func(p *session.Pass) float64 { return float64(p.BytesPerSecond) }
+	if binding, ok := s.Chain.Binding(); ok {
+		oneWay = func(p *session.Pass) float64 { return float64(rateThrough(binding, p)) }
+	}
+	fastest := greatest(whole, oneWay)
+	suspects := suspectHops(s.Chain, unit.BytesPerSecond(oneWay(fastest)))
 	if len(suspects) == 0 {
 		return nil
 	}
@@ -61,7 +65,7 @@ func findLinkBound(s *session.Session, n unit.Notation) []session.Finding {
 		return nil // that says it better
 	}
 	plateau, indexes := passesWhere(s, func(p *session.Pass) bool {
-		return p.Counts() && !p.Scheduled() && p.BytesPerSecond >= fastest.BytesPerSecond*plateauShare
+		return p.Counts() && !p.Scheduled() && rateThrough(hop, p) >= rateThrough(hop, fastest)*plateauShare
 	})
 	evidence := LinkBoundEvidence{
 		Hop: hop.Name, Standard: hop.Standard, UsableLow: hop.Usable.Low, UsableHigh: hop.Usable.High,

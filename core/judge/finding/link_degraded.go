@@ -2,7 +2,9 @@ package finding
 
 import (
 	"fmt"
+	"strings"
 
+	"opengauge/core/bench/link"
 	"opengauge/core/judge/explain"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
@@ -50,9 +52,22 @@ func findLinkDegraded(s *session.Session, n unit.Notation) []session.Finding {
 		f.Summary = fmt.Sprintf("%s trained as %s, but both of its ends can do %s: it carries at most %s "+
 			"instead of %s.",
 			hop.Name, hop.Standard, hop.Capable.Standard, n.Rate(hop.Usable.High), n.Rate(hop.Capable.Usable.High))
-		f.Advice = "Try another cable, another port and a clean connector, in that order, one at a time; " +
-			"then look whether power saving or a firmware setting holds the link down."
+		f.Advice = trainBetter(hop)
 		found = append(found, f)
 	}
 	return found
+}
+
+// trainBetter says what to try so that a hop trains as both of its ends can.
+func trainBetter(hop link.Hop) string {
+	switch {
+	case hop.Adapts():
+		return "Move the two ends nearer to each other, out of the way of what is between them, or use another " +
+			"channel; where it has to be fast, use a cable."
+	case strings.HasPrefix(hop.Standard, "ethernet"):
+		return "Try another cable (a gigabit needs all four pairs), another port of the switch, and let both ends " +
+			"negotiate by themselves, in that order, one at a time."
+	}
+	return "Try another cable, another port and a clean connector, in that order, one at a time; " +
+		"then look whether power saving or a firmware setting holds the link down."
 }

@@ -215,7 +215,8 @@ func newRunner(request Request, keeper Keeper, watch func(Progress)) *runner {
 			Started: time.Now().UTC().Truncate(time.Millisecond), State: session.Interrupted,
 			Simulated: d.Kind == target.Simulated,
 			Plan:      request.Plan, Target: describe(d), Chain: request.Chain, Parts: request.Parts,
-			Instruments: request.instruments(), Conditions: request.Conditions, Environment: request.Environment, Review: request.Visit,
+			Instruments: request.instruments(), Conditions: request.Conditions, Environment: request.Environment,
+			Review: request.Visit,
 			Passes: []session.Pass{}, Events: []session.Event{}, Findings: []session.Finding{},
 		},
 	}

@@ -23,11 +23,13 @@ func TestALaidOutSetArrives(t *testing.T) {
 	if err != nil || told != set.Bytes() {
 		t.Fatalf("%s, %v, told of %s", folder, err, told)
 	}
-	if _, err := LayOut(context.Background(), home, set, nil); err == nil || !strings.Contains(err.Error(), "is there already") {
+	_, err = LayOut(context.Background(), home, set, nil)
+	if err == nil || !strings.Contains(err.Error(), "is there already") {
 		t.Errorf("over a set that is there another is laid: %v", err)
 	}
 	for _, where := range []string{home, folder} {
-		if a, err := CheckLaidOut(context.Background(), where, set, nil); err != nil || !a.OK() || a.Whole != len(set.Entries) {
+		a, err := CheckLaidOut(context.Background(), where, set, nil)
+		if err != nil || !a.OK() || a.Whole != len(set.Entries) {
 			t.Errorf("%s: %+v, %v", where, a, err)
 		}
 	}
@@ -43,8 +45,8 @@ func TestALaidOutSetArrives(t *testing.T) {
 	slices.Sort(a.Differing)
 	want := []string{spoiled[0], spoiled[3]}
 	slices.Sort(want)
-	if !slices.Equal(a.Differing, want) || !slices.Equal(a.Missing, spoiled[1:2]) || !slices.Equal(a.Shorter, spoiled[2:3]) ||
-		!slices.Equal(a.Strange, []string{"left.db"}) {
+	if !slices.Equal(a.Differing, want) || !slices.Equal(a.Missing, spoiled[1:2]) ||
+		!slices.Equal(a.Shorter, spoiled[2:3]) || !slices.Equal(a.Strange, []string{"left.db"}) {
 		t.Errorf("of %v it finds %+v", spoiled, a)
 	}
 	if _, err := CheckLaidOut(context.Background(), filepath.Join(home, "none"), set, nil); err == nil {

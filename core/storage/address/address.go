@@ -1,7 +1,7 @@
 // Package address knows what an address means: a simulated part (sim:), a volume that
-// a server on a network serves (nbd://), the other end of a network (wire://), or a path. It opens what is named, with all
-// that stands around it: sensors, the chain, the parts, and what the machine says of
-// itself.
+// a server on a network serves (nbd://), the other end of a network (wire://), or a path.
+// It opens what is named, with all that stands around it: sensors, the chain, the parts,
+// and what the machine says of itself.
 //
 // What was opened belongs to the goroutine that opened it.
 package address

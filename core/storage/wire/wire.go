@@ -50,8 +50,8 @@ func IsAddress(text string) bool { return strings.HasPrefix(text, Scheme) }
 func ParseAddress(text string) (nbd.Address, error) {
 	rest, ok := strings.CutPrefix(text, Scheme)
 	rest = strings.TrimSuffix(rest, "/")
-	if _, _, err := net.SplitHostPort(rest); err != nil {
-		rest = net.JoinHostPort(strings.Trim(rest, "[]"), Port)
+	if bare := strings.Trim(rest, "[]"); !strings.Contains(bare, ":") || net.ParseIP(bare) != nil {
+		rest = net.JoinHostPort(bare, Port)
 	}
 	host, port, err := net.SplitHostPort(rest)
 	if !ok || err != nil || host == "" || port == "" || strings.ContainsAny(rest, "/?# ") {
