@@ -110,7 +110,7 @@ func (e *environment) runMeasurement(ctx context.Context, named string, flags *m
 	if err != nil {
 		return nil, err
 	}
-	defer func() { err = errors.Join(err, closed(around.Target, err)) }()
+	defer func() { err = errors.Join(err, e.closed(around.Target, err)) }()
 	e.duties.add(freeing(around.Target))
 	others, closeOthers, err := e.openOthers(ctx, m, base)
 	if err != nil {
@@ -144,7 +144,7 @@ const closeWithin = 10 * time.Second
 
 // closed closes a target. One that failed may hold whoever closes it for ever: a server that
 // hangs, a disk that is gone. Then what was made on it stays, and the next run removes it.
-func closed(t target.Target, failed error) error {
+func (e *environment) closed(t target.Target, failed error) error {
 	if failed == nil {
 		return t.Close()
 	}
@@ -157,13 +157,13 @@ func closed(t target.Target, failed error) error {
 			return err
 		case <-time.After(closeWithin):
 		}
-		held := heldByKernel()
-		if now := left(); now == before && held != "" {
+		now, held := left(), heldByKernel()
+		if now == before && held != "" {
+			e.held.Store(true)
 			return fmt.Errorf("the test file is left on %s, which does not let it be removed now (%s); the next run there "+
 				"removes it", t.Description().Address, held)
-		} else {
-			before = now
 		}
+		before = now
 	}
 }
 

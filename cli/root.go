@@ -11,6 +11,7 @@ import (
 	"io"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"syscall"
 
 	"github.com/spf13/cobra"
@@ -56,6 +57,8 @@ type environment struct {
 	ctx context.Context
 	// duties are what has to be done before the program ends.
 	duties duties
+	// held says that storage holds a thread of this program, and is not waited for any more.
+	held atomic.Bool
 }
 
 func (e *environment) screen() *term.Screen { return term.NewScreen(e.stdout) }
@@ -84,7 +87,11 @@ func Main(arguments []string, stdout, stderr io.Writer) int {
 	go func() { ended <- root.ExecuteContext(ctx) }()
 	select {
 	case err := <-ended:
-		return exitCode(errors.Join(err, lost.cause()), messages)
+		code := exitCode(errors.Join(err, lost.cause()), messages)
+		if env.held.Load() {
+			endHeld()
+		}
+		return code
 	case <-signals:
 		cancel()
 		return env.endAfterSignal(ended, signals)

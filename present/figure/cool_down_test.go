@@ -25,7 +25,7 @@ func TestCoolDown(t *testing.T) {
 	if !ok || len(c.Curves) != 2 || c.Seconds != 120 {
 		t.Fatalf("%d curves over %v s", len(c.Curves), c.Seconds)
 	}
-	if message := c.Head().Message; message != "limpet cools from 70 °C to 32 °C, with a time constant of 40 s" {
+	if message := c.Head().Message; message != "limpet cools from 70 °C to 32 °C, with a time constant of 39.9 s" {
 		t.Errorf("it says %q", message)
 	}
 	if summary := c.Summary(); !strings.Contains(summary, "barnacle, drive: from 60 °C to 30.1 °C, time constant 20 s (") {
