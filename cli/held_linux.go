@@ -19,11 +19,6 @@ var holding = map[int]string{
 	unix.SYS_CLOSE: "closing a file", unix.SYS_IOCTL: "a device",
 }
 
-// endHeld ends this program by force: as it ends, the kernel would wait for what storage
-// that hangs was asked, and only a signal that cannot be caught makes it give that up. All
-// that is to be said was said.
-func endHeld() { _ = unix.Kill(os.Getpid(), unix.SIGKILL) }
-
 // heldByKernel says in what the kernel holds a thread of this process (proc(5),
 // /proc/pid/task/tid/syscall, and its state D and wchan in stat), or nothing.
 func heldByKernel() string {

@@ -110,7 +110,7 @@ func (e *environment) runMeasurement(ctx context.Context, named string, flags *m
 	if err != nil {
 		return nil, err
 	}
-	defer func() { err = errors.Join(err, e.closed(around.Target, err)) }()
+	defer func() { err = errors.Join(err, closed(around.Target, err)) }()
 	e.duties.add(freeing(around.Target))
 	others, closeOthers, err := e.openOthers(ctx, m, base)
 	if err != nil {
@@ -138,32 +138,52 @@ func (e *environment) runMeasurement(ctx context.Context, named string, flags *m
 	return s, errors.Join(err, keeper.Finish(s))
 }
 
-// closeWithin is how long storage that failed may take to be closed without giving anything
-// back meanwhile.
+// closeWithin is how long storage that failed has to say that it is there, and then to be
+// closed without giving anything back meanwhile.
 const closeWithin = 10 * time.Second
 
-// closed closes a target. One that failed may hold whoever closes it for ever: a server that
-// hangs, a disk that is gone. Then what was made on it stays, and the next run removes it.
-func (e *environment) closed(t target.Target, failed error) error {
+// closed closes a target. One that failed may hold whoever asks for ever: a server that
+// hangs. Such a one is not even closed, as no signal ends who waits for what it was asked to
+// be over; what was made on it stays, and the next run removes it.
+func closed(t target.Target, failed error) error {
 	if failed == nil {
 		return t.Close()
 	}
-	done := make(chan error, 1)
-	go func() { done <- t.Close() }()
-	left := freeing(t)
+	left := func(why string) error {
+		return fmt.Errorf("the test file is left on %s, which does not let it be removed now (%s); the next run there "+
+			"removes it", t.Description().Address, why)
+	}
+	if storage, ok := t.(target.Answerer); ok {
+		if !awaited(storage.Answers) {
+			return left("it does not answer")
+		}
+	}
+	closing := make(chan error, 1)
+	go func() { closing <- t.Close() }()
+	freed := freeing(t)
 	for before := ""; ; {
 		select {
-		case err := <-done:
+		case err := <-closing:
 			return err
 		case <-time.After(closeWithin):
 		}
-		now, held := left(), heldByKernel()
+		now, held := freed(), heldByKernel()
 		if now == before && held != "" {
-			e.held.Store(true)
-			return fmt.Errorf("the test file is left on %s, which does not let it be removed now (%s); the next run there "+
-				"removes it", t.Description().Address, held)
+			return left(held)
 		}
 		before = now
+	}
+}
+
+// awaited does something, and says whether it was over in time.
+func awaited(do func() error) (inTime bool) {
+	done := make(chan error, 1)
+	go func() { done <- do() }()
+	select {
+	case <-done:
+		return true
+	case <-time.After(closeWithin):
+		return false
 	}
 }
 

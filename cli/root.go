@@ -11,7 +11,6 @@ import (
 	"io"
 	"slices"
 	"strings"
-	"sync/atomic"
 	"syscall"
 
 	"github.com/spf13/cobra"
@@ -57,8 +56,6 @@ type environment struct {
 	ctx context.Context
 	// duties are what has to be done before the program ends.
 	duties duties
-	// held says that storage holds a thread of this program, and is not waited for any more.
-	held atomic.Bool
 }
 
 func (e *environment) screen() *term.Screen { return term.NewScreen(e.stdout) }
@@ -87,11 +84,7 @@ func Main(arguments []string, stdout, stderr io.Writer) int {
 	go func() { ended <- root.ExecuteContext(ctx) }()
 	select {
 	case err := <-ended:
-		code := exitCode(errors.Join(err, lost.cause()), messages)
-		if env.held.Load() {
-			endHeld()
-		}
-		return code
+		return exitCode(errors.Join(err, lost.cause()), messages)
 	case <-signals:
 		cancel()
 		return env.endAfterSignal(ended, signals)

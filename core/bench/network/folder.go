@@ -3,6 +3,7 @@ package network
 import (
 	"net"
 	"path"
+	"slices"
 	"strings"
 
 	"opengauge/core/bench/kernel"
@@ -46,6 +47,13 @@ var protocols = []protocol{
 	{"sshfs", []string{"fuse.sshfs"}, readNFS},
 	{"ceph", []string{"ceph"}, readCeph},
 }
+
+// servedNames are file systems that a server on a network keeps, by the names that the
+// kernel and statfs(2) have for them.
+var servedNames = []string{"nfs", "nfs4", "cifs", "smb", "smb2", "smb3", "9p", "v9fs", "ceph", "fuse.sshfs"}
+
+// Served says whether a file system of that name is kept by a server, which may hang.
+func Served(fileSystem string) bool { return slices.Contains(servedNames, strings.ToLower(fileSystem)) }
 
 // Folders gives the folders among what is mounted that somebody else keeps, with the
 // interface that leads there.

@@ -200,6 +200,16 @@ func TestFoldersOfServers(t *testing.T) {
 			t.Errorf("%s %s is\n%+v, %q, want\n%+v, %q", c.mount.FileSystem, c.mount.Source, got, got.Title(), c.want, c.title)
 		}
 	}
+	for _, p := range protocols {
+		for _, name := range p.fileSystems {
+			if p.name != "virtiofs" && !Served(name) {
+				t.Errorf("nobody keeps %s", name)
+			}
+		}
+	}
+	if Served("ext4") || Served("") {
+		t.Error("a drive's file system is kept by a server")
+	}
 	if _, ok := n.Folder(kernel.Mount{FileSystem: "ext4", Source: "/dev/vda1"}); ok {
 		t.Error("a drive's file system is taken for a server's")
 	}

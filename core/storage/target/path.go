@@ -9,6 +9,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"opengauge/core/bench/network"
 	"opengauge/core/bench/space"
 	"opengauge/core/clock"
 	"opengauge/core/storage/direct"
@@ -277,7 +278,13 @@ func (k *kernelFile) Open(shape Shape) (Queue, error) {
 			return nil, explain("drop the cache of", k.file.Name(), err)
 		}
 	}
-	return k.carrier.open(k.file, k.clock, shape)
+	carrier := k.carrier
+	if carrier == Automatic && network.Served(k.description.FileSystem) {
+		// A program whose operations a server holds could not end: the kernel waits for those of
+		// its native queue even where it is killed, and lets threads go.
+		carrier = Threads
+	}
+	return carrier.open(k.file, k.clock, shape)
 }
 
 func (k *kernelFile) Close() error {
