@@ -95,7 +95,7 @@ tools: browser-check ## install what some tests and the screenshots need (Debian
 	apt-get update -qq
 	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends qemu-system-x86 qemu-utils e2fsprogs \
 		mount nbdkit libnbd-bin chromium chromium-driver git xvfb xterm imagemagick fonts-dejavu-core fonts-liberation wine wine64 fdisk dosfstools \
-		gcc libc6-dev gcc-mingw-w64-x86-64 python3-minimal qemu-user-static debootstrap \
+		gcc libc6-dev gcc-mingw-w64-x86-64 python3-minimal qemu-user-static debootstrap iproute2 xdotool \
 		$(if $(shell command -v npm),,npm) >/dev/null
 
 browser-check: ## fetch the accessibility checker that the report's tests use (npm)

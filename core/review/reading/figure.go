@@ -168,7 +168,7 @@ func draws(s *session.Session, d *review.Decision) ([]energy.Draw, error) {
 	case !measured && d.Of.Text != "":
 		return nil, errOther
 	case len(found) == 0:
-		return nil, errors.New("no power was recorded for most of a pass; name a meter with --probe NAME:power=...")
+		return nil, errors.New("no power was recorded for most of a pass; name a meter with --probe, as NAME:power=SOURCE")
 	}
 	return found, nil
 }
@@ -212,8 +212,8 @@ func readIdle(s *session.Session, _ *review.Decision) (float64, error) {
 			}
 		}
 	}
-	return 0, errors.New("no rest says what is drawn idle; name a meter with --probe NAME:power=... and begin the plan " +
-		"with a rest")
+	return 0, errors.New("no rest says what is drawn idle; name a meter with --probe, as NAME:power=SOURCE, and begin " +
+		"the plan with a rest")
 }
 
 // Words writes a value of a figure for people.
