@@ -35,6 +35,7 @@ var documents = []document{
 	{"import", "opengauge.import/1", importRecord{}, "What was added to a logbook."},
 	{"survey", "opengauge.survey/1", surveyRecord{}, "The storage that this machine has, and how it is connected."},
 	{"windows-capture", windows.Format, windows.Capture{}, "What a Windows machine was asked, and what it answered."},
+	{"arrived", "opengauge.arrived/1", arrivedRecord{}, "What became of a file set that was copied by hand."},
 	{"chain", "opengauge.chain/1", chainRecord{}, "A chain of links with its ceilings."},
 	{"standards", "opengauge.standards/1", standardsList{}, "Link standards with their ceilings."},
 	{"plan-check", "opengauge.plan-check/1", planCheck{}, "What a plan would take."},

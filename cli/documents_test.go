@@ -62,6 +62,8 @@ func TestDocumentsFollowTheirSchemas(t *testing.T) {
 	other := filepath.Join(t.TempDir(), "other.db")
 	d.must("logbook", "quote", "dunlin", "read random 4 KiB, depth 1", "9000 IOPS", "--source", "a review", "--set", "x")
 	d.must("logbook", "note", "limpet-depth-map", "seen", "--at", "1s", "--condition", "deck=wet")
+	laid := t.TempDir()
+	d.must("copy", "--lay-out", laid, "--set", "archive", "--size", "2MB")
 	commands := map[string][][]string{
 		"session": {
 			{"measure", t.TempDir(), "--hold", "20ms", "--size", "4MiB", "--verify", "--json"},
@@ -72,6 +74,8 @@ func TestDocumentsFollowTheirSchemas(t *testing.T) {
 			{"copy", "sim:sandpiper", "sim:curlew", "--size", "2GB", "--json"},
 			{"logbook", "show", "limpet-depth-map", "--json"},
 			{"logbook", "show", "copies", "--json"},
+			{"measure", "sim:sandpiper", "--plan", "cool-repeats", "--through", "barnacle", "--json"},
+			{"stopwatch", "--set", "archive", "--size", "26GB", "--from", "tablet", "--to", "curlew", "--seconds", "47", "--json"},
 		},
 		"list":        {{"logbook", "list", "--json"}},
 		"explanation": {{"explain", "limpet-passive", "--json"}, {"explain", "lagoon-burst", "--json"}},
@@ -94,6 +98,7 @@ func TestDocumentsFollowTheirSchemas(t *testing.T) {
 		"chain":      {{"link", "deck port: usb 3.2 gen 2 > limpet: pcie 3.0 x4", "--json"}},
 		"standards":  {{"link", "--json"}},
 		"plan-check": {{"plan", "check", "quick", "--json"}},
+		"arrived":    {{"copy", "--check", laid, "--set", "archive", "--size", "2MB", "--json"}},
 		"plan":       {{"plan", "show", "fill-ladder", "--json"}},
 		"plans":      {{"plan", "list", "--json"}},
 		"review-check": {{"review", "check", reviews + "cases.yaml", "--json"},

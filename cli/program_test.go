@@ -475,7 +475,7 @@ func TestBadInput(t *testing.T) {
 		{"bits for a size", []string{"measure", folder, "--size", "1Gb"}, 2, "bits"},
 		{"unknown plan", []string{"measure", folder, "--plan", "nonesuch"}, 2,
 			"not built in (cool-repeats, data-kinds, depth-map, fill-ladder, latency-under-load, long-small, " +
-				"long-write, quick, quick-read, run-on, start, steady-state, warm-up)"},
+				"long-write, quick, quick-read, run-on, start, steady-state, warm-up, wire)"},
 		{"broken plan", []string{"measure", folder, "--plan", badPlan}, 2, "bad.yaml:3:66: depth \"none\""},
 		{"bad precision", []string{"measure", folder, "--until-within", "0"}, 2, "--until-within"},
 		{"bad workers", []string{"measure", folder, "--workers", "0"}, 2, "--workers"},

@@ -3,6 +3,7 @@ package figure
 import (
 	"fmt"
 	"maps"
+	"math"
 	"slices"
 	"sort"
 	"strings"
@@ -290,9 +291,10 @@ func temperatureLines(pass *session.Pass) []Line {
 }
 
 // mostPowerPoints of a meter are drawn: its lane is low.
-const mostPowerPoints = 120
+const mostPowerPoints = 40
 
-// powerLines are what meters said of power, at their own times where they have them.
+// powerLines are what meters said of power, at their own times where they have them; those
+// that move.
 func powerLines(pass *session.Pass) []Line {
 	byKey := map[string][]Point{}
 	for _, track := range pass.Tracks {
@@ -312,9 +314,23 @@ func powerLines(pass *session.Pass) []Line {
 	}
 	lines := make([]Line, 0, len(byKey))
 	for _, key := range slices.Sorted(maps.Keys(byKey)) {
-		lines = append(lines, Line{Name: table.MeterName(key), Points: thinnedTo(byKey[key], mostPowerPoints)})
+		line := Line{Name: table.MeterName(key), Points: thinnedTo(byKey[key], mostPowerPoints)}
+		if !flat(line) {
+			lines = append(lines, line)
+		}
 	}
 	return lines
+}
+
+// flatShare is by how much a line has to move to tell more than its mean, which tables have.
+const flatShare = 0.1
+
+func flat(line Line) bool {
+	least := math.Inf(1)
+	for _, p := range line.Points {
+		least = min(least, p.Value)
+	}
+	return highest(line)-least < flatShare*highest(line)
 }
 
 // wholePass is the share of a pass from which on a stretch is all of it: what a

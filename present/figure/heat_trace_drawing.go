@@ -23,6 +23,8 @@ const (
 	margin   = 24
 	// powerHeight is the lane of power with its foot, and powerFoot what of that is the foot.
 	powerHeight, powerFoot = 96, 26
+	// leastFlow is what throughput has at the least where power is drawn too.
+	leastFlow = 220
 	// sensorsRight is room for the names of many sensors, and manySensors is how many.
 	sensorsRight = 150
 	manySensors  = 2
@@ -63,7 +65,11 @@ func (trace HeatTrace) Draw(sheet draw.Canvas) error {
 	if len(trace.Temperatures) > manySensors {
 		right = pixels(sensorsRight)
 	}
-	area := draw.Crop(sheet, pixels(margin), -right, pixels(float64(margin+trace.powerHeight())), -pixels(topGap))
+	power := trace.powerHeight()
+	if height := float64((sheet.Max.Y - sheet.Min.Y) / pixels(1)); height < float64(leastFlow+trace.heatHeight()+power) {
+		power = 0 // on a low sheet throughput has the room
+	}
+	area := draw.Crop(sheet, pixels(margin), -right, pixels(float64(margin+power)), -pixels(topGap))
 	split := pixels(float64(trace.heatHeight())) - pixels(topGap)
 	canvases := plot.Align([][]*plot.Plot{{flow}, {heat}}, draw.Tiles{Rows: 2, Cols: 1}, area)
 	upper := draw.Crop(canvases[0][0], 0, 0, split-(area.Max.Y-area.Min.Y)/2, 0)
@@ -72,7 +78,7 @@ func (trace HeatTrace) Draw(sheet draw.Canvas) error {
 	heat.Draw(lower)
 	labelSpans(flow.DataCanvas(upper), trace)
 	nameSensors(sheet, heat, heat.DataCanvas(lower), trace)
-	if len(trace.Power) > 0 {
+	if power > 0 {
 		drawPower(sheet, heat.DataCanvas(lower), trace)
 	}
 	return nil
