@@ -103,7 +103,8 @@ browser-check: ## fetch the accessibility checker that the report's tests use (n
 
 FUZZED = core/document:FuzzParse core/plan:FuzzParse core/load:FuzzParse core/unit:FuzzParseBytes \
 	core/bench/book:FuzzParse core/bench/book:FuzzParseQuote core/bench/survey:FuzzReadCapture core/bench/survey:FuzzDeviceMegabits \
-	core/bench/survey:FuzzWindowsCapture core/bench/survey:FuzzMacosRegistry \
+	core/bench/survey:FuzzWindowsCapture core/bench/survey:FuzzMacosRegistry core/bench/network:FuzzWhatProtocolsCount \
+	core/bench/sensor:FuzzParseProbe \
 	core/storage/nbd:FuzzReplies core/standin:FuzzParseScript core/judge/stream:FuzzParse core/record/series:FuzzRead \
 	core/storage/sim:FuzzParseBench core/review:FuzzParse core/record/exchange:FuzzRead core/record/spool:FuzzRead
 

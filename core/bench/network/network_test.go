@@ -336,3 +336,34 @@ func TestWhatWasToldIsKept(t *testing.T) {
 		t.Error("half a document is read")
 	}
 }
+
+// Whatever the kernel's files hold, nothing but counts comes out.
+func FuzzWhatProtocolsCount(f *testing.F) {
+	f.Add(mountstats, "1) \\\\10.0.0.2\\songs\nReads: 40 total 1 failed\n", "Tcp: A OutSegs\nTcp: 1 5\n")
+	f.Fuzz(func(t *testing.T, stats, smb, snmp string) {
+		got := map[string]int64{}
+		countNFS(stats, "/mnt/a nest", got)
+		countSMB(smb, Folder{At: "/mnt/smb", Server: "10.0.0.2", Share: "songs"}, got)
+		for name, count := range got {
+			if count < 0 {
+				t.Errorf("%s is %d", name, count)
+			}
+		}
+		n := Network{kernel.Of(oneFile{"proc/net/snmp", snmp}), Nothing()}
+		n.countTCP(got)
+	})
+}
+
+// oneFile is a machine with a single file.
+type oneFile struct{ name, content string }
+
+func (o oneFile) Read(name string) ([]byte, error) {
+	if name != o.name {
+		return nil, os.ErrNotExist
+	}
+	return []byte(o.content), nil
+}
+
+func (oneFile) Target(string) (string, error) { return "", os.ErrNotExist }
+
+func (oneFile) List(string) ([]string, error) { return nil, os.ErrNotExist }

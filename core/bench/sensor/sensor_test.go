@@ -262,3 +262,24 @@ func TestALoggerThatStops(t *testing.T) {
 		t.Errorf("a file that says the same again gives %v", err)
 	}
 }
+
+// Whatever somebody writes is a probe with figures of keys of their own, or an error.
+func FuzzParseProbe(f *testing.F) {
+	for _, text := range []string{"case=csv:f#x", "a:power=csv:f#u:voltage=v;u:current=i", "scpi://h:1?ask=T?#x:power=1",
+		"serial:/dev/x?baud=9600&mode=7E1&ask=P&line=(?P<a_voltage>[0-9]+)", "n:number(frames/s,higher)=http://h/p#m"} {
+		f.Add(text)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		source, err := ParseProbe(text)
+		if err != nil {
+			return
+		}
+		keys := map[string]bool{}
+		for _, figure := range source.(Instrument).Figures() {
+			if figure.Key == "" || keys[figure.Key] || figure.Unit == "" {
+				t.Errorf("%q has the figure %+v", text, figure)
+			}
+			keys[figure.Key] = true
+		}
+	})
+}
