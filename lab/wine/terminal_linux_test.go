@@ -34,6 +34,7 @@ func TestWindowsInAConsole(t *testing.T) {
 	t.Cleanup(func() { _ = run.Process.Kill(); _ = master.Close() })
 	shown.await(t, "pass 1/6")
 	shown.await(t, "left")
+	time.Sleep(3 * time.Second) // a pass that settles has measured nothing yet
 	if _, err := master.WriteString("\x03"); err != nil {
 		t.Fatal(err)
 	}
