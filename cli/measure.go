@@ -154,7 +154,7 @@ func closed(t target.Target, failed error) error {
 			"removes it", t.Description().Address, why)
 	}
 	if storage, ok := t.(target.Answerer); ok {
-		if !awaited(storage.Answers) {
+		if errors.Is(target.Within(closeWithin, storage.Answers), target.ErrHeld) {
 			return left("it does not answer")
 		}
 	}
@@ -172,18 +172,6 @@ func closed(t target.Target, failed error) error {
 			return left(held)
 		}
 		before = now
-	}
-}
-
-// awaited does something, and says whether it was over in time.
-func awaited(do func() error) (inTime bool) {
-	done := make(chan error, 1)
-	go func() { done <- do() }()
-	select {
-	case <-done:
-		return true
-	case <-time.After(closeWithin):
-		return false
 	}
 }
 

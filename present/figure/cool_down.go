@@ -124,32 +124,17 @@ func (c CoolDown) Table() table.Table {
 }
 
 // Height is what its rows take.
-func (c CoolDown) Height(width float64) float64 {
-	columns := panelColumns(len(c.Curves), width)
-	return float64((len(c.Curves)+columns-1)/columns)*panelHeight + 10
-}
+func (c CoolDown) Height(width float64) float64 { return panelsHeight(len(c.Curves), width) }
 
 // Draw draws a panel a curve.
 func (c CoolDown) Draw(sheet draw.Canvas) error {
-	area := draw.Crop(sheet, pixels(margin/2), -pixels(margin/2), pixels(4), -pixels(4))
-	columns := panelColumns(len(c.Curves), float64((sheet.Max.X-sheet.Min.X)/pixels(1)))
-	if len(c.Curves) == 1 {
-		columns = 1
-	}
-	rows := (len(c.Curves) + columns - 1) / columns
-	width := (area.Max.X - area.Min.X) / vg.Length(columns)
-	height := (area.Max.Y - area.Min.Y) / vg.Length(rows)
 	top := 20.0
 	for _, curve := range c.Curves {
 		top = max(top, highest(curve.Read))
 	}
 	frame := panelFrame{seconds: max(c.Seconds, 1e-9), top: Top(top * 1.05), unit: "°C"}
-	for i, curve := range c.Curves {
-		left := area.Min.X + width*vg.Length(i%columns)
-		upper := area.Max.Y - height*vg.Length(i/columns)
-		part := area
-		part.Rectangle = rectangle(left, upper-height, left+width-pixels(10), upper)
-		frame.cooled(part, curve)
+	for i, part := range panelParts(sheet, len(c.Curves)) {
+		frame.cooled(part, c.Curves[i])
 	}
 	return nil
 }

@@ -21,6 +21,8 @@ const (
 
 func panelColumns(count int, width float64) int {
 	switch {
+	case count == 1:
+		return 1
 	case width < narrowBelow && count > 4:
 		return 2
 	case width < narrowBelow:
@@ -31,19 +33,34 @@ func panelColumns(count int, width float64) int {
 	return 3
 }
 
-// Height is what its rows take.
-func (o OverTime) Height(width float64) float64 {
-	columns := panelColumns(len(o.Panels), width)
-	return float64((len(o.Panels)+columns-1)/columns)*panelHeight + 10
+// panelsHeight is what the rows of so many panels take.
+func panelsHeight(count int, width float64) float64 {
+	columns := panelColumns(count, width)
+	return float64((count+columns-1)/columns)*panelHeight + 10
 }
+
+// panelParts are the parts of a sheet that so many panels are drawn on, in a grid.
+func panelParts(sheet draw.Canvas, count int) []draw.Canvas {
+	area := draw.Crop(sheet, pixels(margin/2), -pixels(margin/2), pixels(4), -pixels(4))
+	columns := panelColumns(count, float64((sheet.Max.X-sheet.Min.X)/pixels(1)))
+	rows := (count + columns - 1) / columns
+	width := (area.Max.X - area.Min.X) / vg.Length(columns)
+	height := (area.Max.Y - area.Min.Y) / vg.Length(rows)
+	parts := make([]draw.Canvas, count)
+	for i := range parts {
+		left := area.Min.X + width*vg.Length(i%columns)
+		upper := area.Max.Y - height*vg.Length(i/columns)
+		parts[i] = area
+		parts[i].Rectangle = rectangle(left, upper-height, left+width-pixels(10), upper)
+	}
+	return parts
+}
+
+// Height is what its rows take.
+func (o OverTime) Height(width float64) float64 { return panelsHeight(len(o.Panels), width) }
 
 // Draw draws the panels in a grid.
 func (o OverTime) Draw(sheet draw.Canvas) error {
-	area := draw.Crop(sheet, pixels(margin/2), -pixels(margin/2), pixels(4), -pixels(4))
-	columns := panelColumns(len(o.Panels), float64((sheet.Max.X-sheet.Min.X)/pixels(1)))
-	rows := (len(o.Panels) + columns - 1) / columns
-	width := (area.Max.X - area.Min.X) / vg.Length(columns)
-	height := (area.Max.Y - area.Min.Y) / vg.Length(rows)
 	top, warm := 0.0, 20.0
 	for _, panel := range o.Panels {
 		for _, line := range panel.Throughput {
@@ -55,12 +72,8 @@ func (o OverTime) Draw(sheet draw.Canvas) error {
 	}
 	frame := panelFrame{seconds: max(o.Seconds, 1e-9), top: Top(top * 1.05), warm: Top(warm), unit: o.Unit,
 		writes: o.Writes}
-	for i, panel := range o.Panels {
-		left := area.Min.X + width*vg.Length(i%columns)
-		upper := area.Max.Y - height*vg.Length(i/columns)
-		part := area
-		part.Rectangle = rectangle(left, upper-height, left+width-pixels(10), upper)
-		frame.draw(part, panel)
+	for i, part := range panelParts(sheet, len(o.Panels)) {
+		frame.draw(part, o.Panels[i])
 	}
 	return nil
 }

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"opengauge/core/bench/sensor"
 	"opengauge/core/judge/beside"
 	"opengauge/core/judge/cooling"
 	"opengauge/core/judge/energy"
@@ -57,10 +58,10 @@ const fullyHeard = 0.97
 
 // MeterName is what a meter is called for people.
 func MeterName(key string) string {
-	if name, machine := strings.CutSuffix(key, "_machine_watts"); machine {
+	if name, machine := strings.CutSuffix(key, sensor.MachinePowerEnding); machine {
 		return name + ", whole machine"
 	}
-	if name, own := strings.CutSuffix(key, "_power_watts"); own {
+	if name, own := strings.CutSuffix(key, sensor.PowerEnding); own {
 		return name
 	}
 	return "storage"

@@ -1,6 +1,7 @@
 package network
 
 import (
+	"cmp"
 	"net"
 	"path"
 	"slices"
@@ -76,20 +77,13 @@ func (n Network) Folder(m kernel.Mount) (Folder, bool) {
 			}
 			f := Folder{At: m.At, Protocol: p.name, Share: m.Source, Options: m.Options, Number: m.Number}
 			p.read(m, &f)
-			if host := firstOf(f.Address, f.Server); host != "" {
+			if host := cmp.Or(f.Address, f.Server); host != "" {
 				f.Interface = n.Route(host)
 			}
 			return f, true
 		}
 	}
 	return Folder{}, false
-}
-
-func firstOf(a, b string) string {
-	if a != "" {
-		return a
-	}
-	return b
 }
 
 // option is the value of one of a mount's options; empty where it has none.
@@ -133,7 +127,7 @@ func readNinep(m kernel.Mount, f *Folder) {
 	}
 	if net.ParseIP(m.Source) != nil || f.Transport == "tcp" {
 		f.Server = m.Source
-		f.Share = firstOf(option(m.Options, "aname"), "/")
+		f.Share = cmp.Or(option(m.Options, "aname"), "/")
 	}
 }
 
@@ -151,20 +145,6 @@ func readCeph(m kernel.Mount, f *Folder) {
 	if host, _, err := net.SplitHostPort(f.Server); err == nil {
 		f.Server = host
 	}
-}
-
-// Holding is the folder that a file is in: the last of the longest that it is under.
-func Holding(folders []Folder, file string) (best Folder, found bool) {
-	for _, f := range folders {
-		at := strings.TrimSuffix(f.At, "/")
-		if file != at && !strings.HasPrefix(file, at+"/") {
-			continue
-		}
-		if !found || len(f.At) >= len(best.At) {
-			best, found = f, true
-		}
-	}
-	return best, found
 }
 
 // Title says what a folder is in a few words: "nfs 4.2 from 10.0.0.2:/export".

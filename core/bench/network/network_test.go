@@ -213,13 +213,6 @@ func TestFoldersOfServers(t *testing.T) {
 	if _, ok := n.Folder(kernel.Mount{FileSystem: "ext4", Source: "/dev/vda1"}); ok {
 		t.Error("a drive's file system is taken for a server's")
 	}
-	nested := []Folder{{At: "/mnt"}, {At: "/mnt/nest"}, {At: "/mnt/nest", Share: "over it"}}
-	if f, ok := Holding(nested, "/mnt/nest/a"); !ok || f.Share != "over it" {
-		t.Errorf("/mnt/nest/a is in %+v", f)
-	}
-	if f, ok := Holding(nested, "/mnt/nestling"); !ok || f.At != "/mnt" {
-		t.Errorf("/mnt/nestling is in %+v", f)
-	}
 }
 
 // A mount's statistics, as a kernel of 2025 writes them.

@@ -40,13 +40,19 @@ const (
 	Number = "number"
 )
 
+// How the names of readings of power end.
+const (
+	PowerEnding        = "_power_watts"
+	MachinePowerEnding = "_machine_watts"
+)
+
 // quantities are those that a probe may read. What is believable is far wider than what is
 // usual on a bench and far narrower than what a wrong scale or a damaged line gives.
 var quantities = []Quantity{
 	{Name: Temperature, Unit: "°C", Says: "a thermometer", Lowest: float64(unit.Coldest), Highest: float64(unit.Hottest)},
-	{Name: Power, Unit: "W", Ending: "_power_watts", Says: "the power of the storage alone", Lowest: -1, Highest: 1000,
+	{Name: Power, Unit: "W", Ending: PowerEnding, Says: "the power of the storage alone", Lowest: -1, Highest: 1000,
 		Of: Storage},
-	{Name: MachinePower, Unit: "W", Ending: "_machine_watts", Says: "the power of a whole machine, at the wall",
+	{Name: MachinePower, Unit: "W", Ending: MachinePowerEnding, Says: "the power of a whole machine, at the wall",
 		Lowest: -1, Highest: 5000, Of: Machine},
 	{Name: Current, Unit: "A", Ending: "_amperes", Says: "a current", Lowest: -50, Highest: 50},
 	{Name: Voltage, Unit: "V", Ending: "_volts", Says: "a voltage", Lowest: -60, Highest: 500},

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"opengauge/core/bench/host"
+	"opengauge/core/bench/kernel"
 	"opengauge/core/bench/link"
 	"opengauge/core/bench/network"
 	"opengauge/core/bench/sensor"
@@ -125,24 +126,17 @@ func (m *Machine) FolderOf(name string) (Served, bool) {
 	if real, err := filepath.EvalSymlinks(absolute); err == nil {
 		absolute = real
 	}
-	mounts, err := m.Mounts()
-	if err != nil {
-		return Served{}, false
-	}
 	at, ok := m.mounts().holding(absolute)
 	if !ok {
 		return Served{}, false
 	}
 	net := m.Network()
-	for _, mount := range slices.Backward(mounts) {
-		if mount.At != at.At || mount.Source != at.Source {
-			continue
-		}
-		if folder, ok := net.Folder(mount); ok {
-			return m.served(net, folder), true
-		}
+	folder, ok := net.Folder(kernel.Mount{At: at.At, FileSystem: at.FileSystem, Options: at.Options, Source: at.Source,
+		Number: at.number})
+	if !ok {
+		return Served{}, false
 	}
-	return Served{}, false
+	return m.served(net, folder), true
 }
 
 // DescribeServed adds to an environment what a figure of a server's folder depends on.

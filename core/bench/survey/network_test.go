@@ -91,3 +91,14 @@ func TestAnInterfaceIsWatched(t *testing.T) {
 		}
 	}
 }
+
+// Of places under each other the last of the longest holds a file.
+func TestThePlaceThatHoldsAFile(t *testing.T) {
+	nested := mountTable{{At: "/mnt"}, {At: "/mnt/nest"}, {At: "/mnt/nest", Source: "over it"}}
+	if m, ok := nested.holding("/mnt/nest/a"); !ok || m.Source != "over it" {
+		t.Errorf("/mnt/nest/a is in %+v", m)
+	}
+	if m, ok := nested.holding("/mnt/nestling"); !ok || m.At != "/mnt" {
+		t.Errorf("/mnt/nestling is in %+v", m)
+	}
+}

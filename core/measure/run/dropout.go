@@ -92,28 +92,12 @@ func vanished(err error, on target.Target) bool {
 	if !ok || !errors.Is(err, engine.ErrTooManyErrors) && kind != fault.Failed {
 		return false
 	}
-	return within(answerWithin, device.Answers) != nil
+	return target.Within(answerWithin, device.Answers) != nil
 }
 
 // answerWithin is how long storage has to say that it is there. What a server keeps, or a
 // disk behind a bridge, may hold whoever asks for ever.
 const answerWithin = 10 * time.Second
-
-// errHeld says that whoever asked is held.
-var errHeld = errors.New("it does not answer, and holds whoever asks")
-
-// within does what may be held for ever, and gives up on it after a while: what it does is
-// of no use any more then.
-func within(stretch time.Duration, do func() error) error {
-	done := make(chan error, 1)
-	go func() { done <- do() }()
-	select {
-	case err := <-done:
-		return err
-	case <-time.After(stretch):
-		return errHeld
-	}
-}
 
 // overWhichLinks says at what rates a device came back, or nothing where that is
 // not known.
@@ -136,7 +120,7 @@ func (r *runner) reopened(device target.Reopener, left time.Duration) error {
 	if r.session.Simulated {
 		return device.Reopen(ours)
 	}
-	return within(max(left, answerWithin), func() error { return device.Reopen(ours) })
+	return target.Within(max(left, answerWithin), func() error { return device.Reopen(ours) })
 }
 
 // outlast notes that the device vanished and waits for it. It gives nothing if
@@ -154,7 +138,7 @@ func (r *runner) outlast(ctx context.Context, failure error) error {
 			return failure
 		}
 		err := r.reopened(device, r.request.ReturnWithin-(r.main.Now()-lost))
-		if errors.Is(err, errHeld) { // nobody knows when it comes back, and in which state
+		if errors.Is(err, target.ErrHeld) { // nobody knows when it comes back, and in which state
 			return errors.Join(failure, err)
 		}
 		if err == nil {

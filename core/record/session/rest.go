@@ -3,6 +3,7 @@ package session
 import (
 	"strings"
 
+	"opengauge/core/bench/sensor"
 	"opengauge/core/unit"
 )
 
@@ -36,8 +37,8 @@ type Track struct {
 // StoragePower says whether a reading is the power of the storage alone: by its name, which
 // the quantity of a probe gives it. Older records have the processor's among them.
 func StoragePower(key string) bool {
-	return key == "power_watts" || strings.HasSuffix(key, "_power_watts") && key != "processor_power_watts"
+	return key == "power_watts" || strings.HasSuffix(key, sensor.PowerEnding) && key != "processor_power_watts"
 }
 
 // MachinePower says whether a reading is the power of a whole machine.
-func MachinePower(key string) bool { return strings.HasSuffix(key, "_machine_watts") }
+func MachinePower(key string) bool { return strings.HasSuffix(key, sensor.MachinePowerEnding) }

@@ -1,0 +1,22 @@
+package target
+
+import (
+	"errors"
+	"time"
+)
+
+// ErrHeld says that whoever asked storage for something is held.
+var ErrHeld = errors.New("it does not answer, and holds whoever asks")
+
+// Within does what storage may hold for ever, and gives up on it after a while with
+// [ErrHeld]: what it does is of no use any more then.
+func Within(stretch time.Duration, do func() error) error {
+	done := make(chan error, 1)
+	go func() { done <- do() }()
+	select {
+	case err := <-done:
+		return err
+	case <-time.After(stretch):
+		return ErrHeld
+	}
+}
