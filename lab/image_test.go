@@ -81,11 +81,10 @@ func built(t *testing.T, folder, of string) []byte {
 	return content
 }
 
-// unpackKernel reads the kernel and the wanted modules out of a Debian package,
-// by their bare names.
-func unpackKernel(t *testing.T, kernelPackage string) map[string][]byte {
+// eachPacked reads what is in a Debian package, file by file.
+func eachPacked(t *testing.T, debian string, look func(header *tar.Header, content io.Reader)) {
 	t.Helper()
-	unpack := exec.Command("dpkg-deb", "--fsys-tarfile", kernelPackage)
+	unpack := exec.Command("dpkg-deb", "--fsys-tarfile", debian)
 	stream, err := unpack.StdoutPipe()
 	if err != nil {
 		t.Fatal(err)
@@ -94,31 +93,42 @@ func unpackKernel(t *testing.T, kernelPackage string) map[string][]byte {
 		t.Skip("dpkg-deb cannot be run: ", err)
 	}
 	defer unpack.Wait()
+	for packed := tar.NewReader(stream); ; {
+		header, err := packed.Next()
+		if errors.Is(err, io.EOF) {
+			return
+		}
+		if err != nil {
+			t.Fatalf("reading %s: %v", debian, err)
+		}
+		look(header, packed)
+	}
+}
+
+// unpackKernel reads the kernel and the wanted modules out of a Debian package,
+// by their bare names.
+func unpackKernel(t *testing.T, kernelPackage string) map[string][]byte {
+	t.Helper()
 	wanted := map[string]bool{}
 	for _, name := range modules {
 		wanted[name] = true
 	}
 	found := map[string][]byte{}
-	for packed := tar.NewReader(stream); ; {
-		header, err := packed.Next()
-		if errors.Is(err, io.EOF) {
-			return found
-		}
-		if err != nil {
-			t.Fatalf("reading %s: %v", kernelPackage, err)
-		}
+	eachPacked(t, kernelPackage, func(header *tar.Header, content io.Reader) {
 		base := path.Base(header.Name)
 		name, isModule := strings.CutSuffix(base, ".ko")
 		if strings.HasPrefix(base, "vmlinuz-") {
 			name, isModule = "vmlinuz", true
 		}
 		if !isModule || name != "vmlinuz" && !wanted[name] {
-			continue
+			return
 		}
-		if found[name], err = io.ReadAll(packed); err != nil {
+		var err error
+		if found[name], err = io.ReadAll(content); err != nil {
 			t.Fatal(err)
 		}
-	}
+	})
+	return found
 }
 
 // archive packs files as the kernel expects its first file system: a cpio

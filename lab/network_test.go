@@ -2,7 +2,6 @@ package lab
 
 import (
 	"archive/tar"
-	"errors"
 	"fmt"
 	"io"
 	"math"
@@ -83,28 +82,12 @@ func tailOf(out []byte) string {
 // unpackModules puts the modules of a network into a system, and gives the kernel's release.
 func unpackModules(t *testing.T, kernelPackage, root string) (release string) {
 	t.Helper()
-	unpack := exec.Command("dpkg-deb", "--fsys-tarfile", kernelPackage)
-	stream, err := unpack.StdoutPipe()
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := unpack.Start(); err != nil {
-		t.Skip("dpkg-deb cannot be run: ", err)
-	}
-	defer unpack.Wait()
-	for packed := tar.NewReader(stream); ; {
-		header, err := packed.Next()
-		if errors.Is(err, io.EOF) {
-			return release
-		}
-		if err != nil {
-			t.Fatal(err)
-		}
+	eachPacked(t, kernelPackage, func(header *tar.Header, packed io.Reader) {
 		name := path.Clean(header.Name)
 		order := strings.HasPrefix(path.Base(name), "modules.")
 		wanted := order || networkModules.MatchString(name)
 		if !strings.Contains(name, "lib/modules/") || header.Typeflag != tar.TypeReg || !wanted {
-			continue
+			return
 		}
 		release = strings.Split(name[strings.Index(name, "lib/modules/")+len("lib/modules/"):], "/")[0]
 		to := filepath.Join(root, "usr", name[strings.Index(name, "lib/modules/"):])
@@ -116,7 +99,8 @@ func unpackModules(t *testing.T, kernelPackage, root string) (release string) {
 			t.Fatal(err)
 		}
 		write(t, to, content)
-	}
+	})
+	return release
 }
 
 // twoHosts is a machine with a second host in it, over cables of 20 Mbit/s.
