@@ -15,6 +15,7 @@ require (
 	github.com/goccy/go-yaml v1.19.2
 	github.com/hanwen/go-fuse/v2 v2.12.1
 	github.com/invopop/jsonschema v0.14.0
+	github.com/jackc/pgx/v5 v5.13.0
 	github.com/jsimonetti/rtnetlink/v2 v2.3.0
 	github.com/klauspost/compress v1.20.3
 	github.com/mdlayher/ethtool v0.7.0
@@ -27,6 +28,7 @@ require (
 	github.com/shirou/gopsutil/v4 v4.26.10
 	github.com/spf13/cobra v1.10.2
 	github.com/spf13/pflag v1.0.9
+	go.bug.st/serial v1.8.0
 	golang.org/x/image v0.30.0
 	golang.org/x/sync v0.24.0
 	golang.org/x/sys v0.49.0
@@ -62,6 +64,9 @@ require (
 	github.com/google/go-cmp v0.7.0 // indirect
 	github.com/google/uuid v1.6.0 // indirect
 	github.com/inconshreveable/mousetrap v1.1.0 // indirect
+	github.com/jackc/pgpassfile v1.0.0 // indirect
+	github.com/jackc/pgservicefile v0.0.0-20240606120523-5a60cdf6a761 // indirect
+	github.com/jackc/puddle/v2 v2.2.3 // indirect
 	github.com/lucasb-eyer/go-colorful v1.4.1 // indirect
 	github.com/lufia/plan9stats v0.0.0-20211012122336-39d0f177ccd0 // indirect
 	github.com/mattn/go-isatty v0.0.24 // indirect
@@ -88,7 +93,6 @@ require (
 	github.com/twpayne/go-geom v1.6.1 // indirect
 	github.com/xo/terminfo v0.0.0-20220910002029-abceb7e1c41e // indirect
 	github.com/yusufpapurcu/wmi v1.2.4 // indirect
-	go.bug.st/serial v1.8.0 // indirect
 	go.uber.org/multierr v1.11.0 // indirect
 	go.yaml.in/yaml/v3 v3.0.5 // indirect
 	go.yaml.in/yaml/v4 v4.0.0-rc.2 // indirect

@@ -69,15 +69,15 @@ func (e *environment) listSessions(flags *filterFlags, limit int) error {
 		return err
 	}
 	if e.json {
-		return e.writeJSON(sessionList{Format: "opengauge.list/1", Logbook: book.Path(), Total: total,
+		return e.writeJSON(sessionList{Format: "opengauge.list/1", Logbook: book.Place(), Total: total,
 			Sessions: summaries})
 	}
 	screen := e.screen()
 	switch {
 	case total == 0 && filter.Narrow():
-		screen.Println("No session in the logbook " + book.Path() + " is like that.")
+		screen.Println("No session in the logbook " + book.Place() + " is like that.")
 	case total == 0:
-		screen.Println("The logbook " + book.Path() + " has no sessions yet.")
+		screen.Println("The logbook " + book.Place() + " has no sessions yet.")
 	default:
 		screen.Table(table.Sessions(summaries))
 	}

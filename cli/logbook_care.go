@@ -198,9 +198,9 @@ func (e *environment) checkLogbook() error {
 	if len(faults) > 0 {
 		return fmt.Errorf("the logbook %s has %d faults; restore a backup, or save what can be "+
 			"read with --repair FILE",
-			book.Path(), len(faults))
+			book.Place(), len(faults))
 	}
-	screen.Printf("%s: %s, and nothing is damaged\n", screens.Clean(book.Path()), unit.Count(count, "session"))
+	screen.Printf("%s: %s, and nothing is damaged\n", screens.Clean(book.Place()), unit.Count(count, "session"))
 	return nil
 }
 

@@ -19,7 +19,7 @@ func (e *environment) path() (string, error) {
 	if e.logbookPath != "" {
 		return e.logbookPath, nil
 	}
-	return logbook.DefaultPath()
+	return logbook.DefaultPlace()
 }
 
 // openLogbook opens a logbook that has to be there.
@@ -63,7 +63,7 @@ func (e *environment) keeping(name string) (keeper *logbook.Keeper, end func() e
 		if err := mayBeNamed(book, name); err != nil {
 			return nil, nil, errors.Join(err, book.Close())
 		}
-	case !logbook.Busy(err):
+	case !logbook.Waits(err):
 		return nil, nil, err
 	}
 	keeper = logbook.Keep(path, book)

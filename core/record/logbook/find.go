@@ -3,8 +3,14 @@ package logbook
 import (
 	"cmp"
 	"context"
+	"crypto/sha256"
 	"database/sql"
+	"encoding/hex"
 	"encoding/json"
+	"errors"
+	"maps"
+	"slices"
+	"strings"
 
 	fastjson "github.com/go-json-experiment/json"
 	"github.com/pressly/goose/v3"
@@ -15,140 +21,191 @@ import (
 	"opengauge/core/unit"
 )
 
-// Layouts from which on sessions are found by their conditions and ranked by their
-// figures, from which on rankings name what they rank by its fields, and from which on
-// by its amount too, with an entry for each set of parts.
+// Layouts of files from which on sessions are found by their conditions and ranked by their
+// figures, from which on rankings name what they rank by its fields, from which on by its
+// amount too, and from which on there is an entry for each set of parts, and an outline for
+// each session.
 const (
-	findable = 3
-	byFields = 4
-	byEntry  = 6
+	findable  = 3
+	byFields  = 4
+	byAmount  = 6
+	byEntries = 9
 )
 
 // fillFinding are the migrations that put the sessions of an older logbook into the
 // tables by which they are found. Only the last does it, for rankings of today's form:
 // those before it would do what it does anew.
-func fillFinding() []*goose.Migration {
+func (l *Logbook) fillFinding() []*goose.Migration {
 	done := &goose.GoFunc{RunTx: func(context.Context, *sql.Tx) error { return nil }}
 	return []*goose.Migration{
 		goose.NewGoMigration(findable, done, nil),
 		goose.NewGoMigration(byFields, done, nil),
-		goose.NewGoMigration(byEntry, &goose.GoFunc{RunTx: func(ctx context.Context, tx *sql.Tx) error {
-			for _, table := range []string{"conditions", "figures", "rankings"} {
-				if _, err := tx.ExecContext(ctx, `DELETE FROM `+table); err != nil {
+		goose.NewGoMigration(byAmount, done, nil),
+		goose.NewGoMigration(byEntries, &goose.GoFunc{RunTx: func(ctx context.Context, tx *sql.Tx) error {
+			within := transaction{tx, ctx, inFile}
+			for _, table := range []string{"conditions", "figures", "rankings", "outlines"} {
+				if _, err := within.Exec(`DELETE FROM ` + table); err != nil {
 					return err
 				}
 			}
-			return indexAll(ctx, tx)
+			return l.indexAll(within)
 		}}, nil),
 	}
 }
 
 // indexAll notes all sessions of a logbook by what they are found.
-func indexAll(ctx context.Context, tx *sql.Tx) error {
+func (l *Logbook) indexAll(tx transaction) error {
 	ids, err := queryTexts(tx, `SELECT id FROM sessions`)
 	if err != nil {
 		return err
 	}
-	found, err := newIndex(tx)
-	if err != nil {
-		return err
-	}
+	found := l.newIndex(tx)
 	for _, id := range ids {
 		s, err := brief(tx, id)
 		if err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE sessions SET passes = ? WHERE id = ?`, len(s.Passes), id); err != nil {
+		if _, err := tx.Exec(`UPDATE sessions SET passes = $1 WHERE id = $2`, len(s.Passes), id); err != nil {
 			return err
 		}
-		if err := found.add(s); err != nil {
+		noted, err := l.noted(s)
+		if err != nil {
+			return err
+		}
+		if err := found.add(noted); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// index notes by what sessions are found, within a transaction.
-type index struct {
-	condition, ranking, figure *sql.Stmt
-	rankings                   map[ranking]int64
+// noted is by what a session is found, ready to be put into rows.
+type noted struct {
+	id         string
+	startedMS  int64
+	conditions map[string]string
+	class      string
+	setup      string
+	figures    map[string]float64 // by the name of the load
+	outline    []byte
 }
 
-// ranking is a load among sessions of a class.
-type ranking struct{ class, load string }
+func (l *Logbook) noted(s *session.Session) (noted, error) {
+	made := noted{id: s.ID, startedMS: s.Started.UnixMilli(), conditions: s.Conditions, class: clip(s.Class()),
+		setup: clip(entryOf(s)), figures: map[string]float64{}}
+	for key, value := range Figures(s) {
+		name, err := rankingName(key)
+		if err != nil {
+			return made, err
+		}
+		made.figures[name] = value
+	}
+	var err error
+	made.outline, err = l.packOutline(s)
+	return made, err
+}
 
-func newIndex(tx *sql.Tx) (*index, error) {
-	made := &index{rankings: map[ranking]int64{}}
-	for _, each := range []struct {
-		statement **sql.Stmt
-		text      string
-	}{
-		{&made.condition, `INSERT INTO conditions (key, value, session) VALUES (?, ?, ?)`},
-		{&made.ranking, `INSERT INTO rankings (class, load) VALUES (?, ?)
-			ON CONFLICT DO UPDATE SET load = load RETURNING id`},
-		{&made.figure, `INSERT INTO figures (ranking, value, session, entry) VALUES (?, ?, ?, ?)`},
-	} {
-		var err error
-		if *each.statement, err = tx.Prepare(each.text); err != nil { // ends with the transaction
-			return nil, err
+// longestKey is as long as what is searched for may be: no index takes everything.
+const longestKey = 1000
+
+// clip is a text as it is searched for: a long one by its beginning, and by what tells it
+// from others.
+func clip(text string) string {
+	if len(text) <= longestKey {
+		return text
+	}
+	sum := sha256.Sum256([]byte(text))
+	return strings.ToValidUTF8(text[:longestKey-65], "") + " " + hex.EncodeToString(sum[:])
+}
+
+// index notes by what sessions are found, within a transaction.
+type index struct {
+	tx  transaction
+	ids map[[2]string]int64 // of rankings, and of set-ups, whose second text is empty
+}
+
+func (l *Logbook) newIndex(tx transaction) *index { return &index{tx, map[[2]string]int64{}} }
+
+// add notes the conditions and figures of sessions that are not noted yet.
+func (x *index) add(sessions ...noted) error {
+	conditions, outlines := rows{table: "conditions (key, value, session)"}, rows{table: "outlines (session, document)"}
+	for _, s := range sessions {
+		for _, key := range slices.Sorted(maps.Keys(s.conditions)) {
+			conditions.add(clip(key), clip(s.conditions[key]), s.id)
+		}
+		outlines.add(s.id, s.outline)
+	}
+	figures, err := x.figures(sessions)
+	if err != nil {
+		return err
+	}
+	return errors.Join(conditions.put(x.tx), outlines.put(x.tx), figures.put(x.tx))
+}
+
+// figures are the rows of what sessions are ranked by, in one order for all who add some: so
+// no two wait for each other.
+func (x *index) figures(sessions []noted) (rows, error) {
+	var wanted [][2]string
+	for _, s := range sessions {
+		wanted = append(wanted, [2]string{s.setup})
+		for name := range s.figures {
+			wanted = append(wanted, [2]string{s.class, name})
+		}
+	}
+	slices.SortFunc(wanted, func(a, b [2]string) int { return cmp.Or(cmp.Compare(a[0], b[0]), cmp.Compare(a[1], b[1])) })
+	for _, key := range slices.Compact(wanted) {
+		if err := x.learn(key); err != nil {
+			return rows{}, err
+		}
+	}
+	made := rows{table: "figures (session, ranking, setup, value, started_ms)"}
+	for _, s := range sessions {
+		for _, name := range slices.Sorted(maps.Keys(s.figures)) {
+			made.add(s.id, x.ids[[2]string{s.class, name}], x.ids[[2]string{s.setup}], s.figures[name], s.startedMS)
 		}
 	}
 	return made, nil
 }
 
-// add notes the conditions and figures of a session that is not noted yet.
-func (x *index) add(s *session.Session) error {
-	for key, value := range s.Conditions {
-		if _, err := x.condition.Exec(key, value, s.ID); err != nil {
-			return err
-		}
+// learn finds the id of a ranking or a set-up, or makes it.
+func (x *index) learn(key [2]string) error {
+	if _, known := x.ids[key]; known {
+		return nil
 	}
-	class := s.Class()
-	for key, value := range Figures(s) {
-		name, err := rankingName(key)
-		if err != nil {
-			return err
-		}
-		id, err := x.rankingOf(ranking{class, name})
-		if err != nil {
-			return err
-		}
-		if _, err := x.figure.Exec(id, value, s.ID, entryOf(s)); err != nil {
-			return err
-		}
+	find, add, arguments := `SELECT id FROM setups WHERE name = $1`, `INSERT INTO setups (name) VALUES ($1)`, []any{key[0]}
+	if key[1] != "" {
+		find, add = `SELECT id FROM rankings WHERE class = $1 AND load = $2`, `INSERT INTO rankings (class, load) VALUES ($1, $2)`
+		arguments = append(arguments, key[1])
 	}
-	return nil
+	var id int64
+	err := x.tx.QueryRow(find, arguments...).Scan(&id)
+	if errors.Is(err, sql.ErrNoRows) { // others may add it meanwhile
+		if _, err := x.tx.Exec(add+` ON CONFLICT DO NOTHING`, arguments...); err != nil {
+			return err
+		}
+		err = x.tx.QueryRow(find, arguments...).Scan(&id)
+	}
+	x.ids[key] = id
+	return err
 }
 
 // entryOf is what runs of the same parts share; a session of which no part is known is one
 // by itself.
 func entryOf(s *session.Session) string { return cmp.Or(s.SetUp(), s.ID) }
 
-func (x *index) rankingOf(r ranking) (id int64, err error) {
-	id, ok := x.rankings[r]
-	if ok {
-		return id, nil
-	}
-	if err := x.ranking.QueryRow(r.class, r.load).Scan(&id); err != nil {
-		return 0, err
-	}
-	x.rankings[r] = id
-	return id, nil
-}
-
 // noteAnew notes the conditions and figures of a session in the place of those that
 // were noted before.
-func noteAnew(tx *sql.Tx, s *session.Session) error {
-	for _, table := range []string{"conditions", "figures"} {
-		if _, err := tx.Exec(`DELETE FROM `+table+` WHERE session = ?`, s.ID); err != nil {
-			return err
-		}
-	}
-	found, err := newIndex(tx)
+func (l *Logbook) noteAnew(tx transaction, s *session.Session) error {
+	made, err := l.noted(s)
 	if err != nil {
 		return err
 	}
-	return found.add(s)
+	for _, table := range []string{"conditions", "figures", "outlines"} {
+		if _, err := tx.Exec(`DELETE FROM `+table+` WHERE session = $1`, s.ID); err != nil {
+			return err
+		}
+	}
+	return l.newIndex(tx).add(made)
 }
 
 // Figures gives what a session is ranked by: the median throughput of each load, in
@@ -209,14 +266,14 @@ func queryTexts(from querier, query string, arguments ...any) ([]string, error) 
 // brief reads a session without its samples.
 func brief(from querier, id string) (*session.Session, error) {
 	var document string
-	if err := from.QueryRow(`SELECT document FROM sessions WHERE id = ?`, id).Scan(&document); err != nil {
+	if err := from.QueryRow(`SELECT document FROM sessions WHERE id = $1`, id).Scan(&document); err != nil {
 		return nil, err
 	}
 	s := &session.Session{}
 	if err := fastjson.Unmarshal([]byte(document), s); err != nil {
 		return nil, err
 	}
-	documents, err := queryTexts(from, `SELECT document FROM passes WHERE session = ? ORDER BY position`, id)
+	documents, err := queryTexts(from, `SELECT document FROM passes WHERE session = $1 ORDER BY position`, id)
 	if err != nil {
 		return nil, err
 	}

@@ -48,8 +48,9 @@ func names(summaries []Summary) string {
 	return strings.Join(all, " ")
 }
 
-func TestFilters(t *testing.T) {
-	book := newBook(t)
+func TestFilters(t *testing.T) { onEachEngine(t, filters) }
+
+func filters(t *testing.T, book *Logbook) {
 	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
 	for number, name := range []string{"ebb", "flood", "slack"} {
 		s := example(fmt.Sprintf("k%d", number), name, at.AddDate(0, 0, number))
@@ -109,8 +110,9 @@ func TestFilters(t *testing.T) {
 	}
 }
 
-func TestStandings(t *testing.T) {
-	book := newBook(t)
+func TestStandings(t *testing.T) { onEachEngine(t, standings) }
+
+func standings(t *testing.T, book *Logbook) {
 	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
 	for number, rate := range []float64{100, 200, 300, 300, 500} {
 		keep(t, book, ranked(fmt.Sprintf("k%d", number), fmt.Sprintf("n%d", number), at, rate))
@@ -142,8 +144,9 @@ func TestStandings(t *testing.T) {
 }
 
 // Runs of the same parts are one entry, and what differs by less than runs do is a tie.
-func TestStandingsOfSetUps(t *testing.T) {
-	book := newBook(t)
+func TestStandingsOfSetUps(t *testing.T) { onEachEngine(t, standingsOfSetUps) }
+
+func standingsOfSetUps(t *testing.T, book *Logbook) {
 	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
 	for number, each := range []struct {
 		drive string
@@ -175,8 +178,9 @@ func TestStandingsOfSetUps(t *testing.T) {
 	}
 }
 
-func TestImportingTwiceChangesNothing(t *testing.T) {
-	book := newBook(t)
+func TestImportingTwiceChangesNothing(t *testing.T) { onEachEngine(t, importingTwiceChangesNothing) }
+
+func importingTwiceChangesNothing(t *testing.T, book *Logbook) {
 	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
 	var sessions []*session.Session
 	for number := range 250 {
@@ -205,7 +209,10 @@ func TestImportingTwiceChangesNothing(t *testing.T) {
 }
 
 func TestAnImportThatFailsKeepsWholeSessions(t *testing.T) {
-	book := newBook(t)
+	onEachEngine(t, anImportThatFailsKeepsWholeSessions)
+}
+
+func anImportThatFailsKeepsWholeSessions(t *testing.T, book *Logbook) {
 	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
 	broken := func(yield func(*session.Session, error) bool) {
 		for number := range 130 {
@@ -233,7 +240,7 @@ func older(t *testing.T, sessions ...*session.Session) string {
 		t.Fatal(err)
 	}
 	defer database.Close()
-	files, _ := fs.Sub(migrations, "migrations")
+	files, _ := fs.Sub(migrations, "migrations/sqlite")
 	provider, err := goose.NewProvider(goose.DialectSQLite3, database, files)
 	if err != nil {
 		t.Fatal(err)
@@ -298,11 +305,11 @@ func TestMergeALogbookWhole(t *testing.T) {
 	}
 	book := newBook(t)
 	keep(t, book, ranked("t0000", "", at, 1))
-	done, err := merge(book, theirs.Path())
+	done, err := merge(book, theirs.Place())
 	if err != nil || done.Added != 119 || done.Known != 1 || len(done.Conflicting) != 0 {
 		t.Fatalf("%+v, %v", done, err)
 	}
-	if done, err = merge(book, theirs.Path()); err != nil || done.Added != 0 || done.Known != 120 {
+	if done, err = merge(book, theirs.Place()); err != nil || done.Added != 0 || done.Known != 120 {
 		t.Errorf("again: %+v, %v", done, err)
 	}
 	if got, _, err := book.List(Filter{Tags: []string{"article"}}); err != nil || len(got) != 1 {
@@ -316,7 +323,7 @@ func TestMergeALogbookWhole(t *testing.T) {
 	if done, err = merge(book, older(t, example("old", "", at))); err != nil || done.Added != 1 {
 		t.Errorf("an older one: %+v, %v", done, err)
 	}
-	left, _ := filepath.Glob(filepath.Join(filepath.Dir(book.Path()), ".opengauge*"))
+	left, _ := filepath.Glob(filepath.Join(filepath.Dir(book.Place()), ".opengauge*"))
 	if faults, _, _ := book.Check(func(int, int) {}); len(faults) != 0 || len(left) != 0 {
 		t.Errorf("faults %q, left behind %q", faults, left)
 	}
@@ -345,8 +352,9 @@ func TestIsLogbook(t *testing.T) {
 	}
 }
 
-func TestBackup(t *testing.T) {
-	book := newBook(t)
+func TestBackup(t *testing.T) { onEachEngine(t, backup) }
+
+func backup(t *testing.T, book *Logbook) {
 	want := example("k3f9abcdef", "stick", time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC))
 	keep(t, book, want)
 	copied := filepath.Join(t.TempDir(), "copy's.db")

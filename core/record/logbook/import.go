@@ -1,7 +1,6 @@
 package logbook
 
 import (
-	"database/sql"
 	"errors"
 	"fmt"
 	"iter"
@@ -36,17 +35,14 @@ func (l *Logbook) Import(sessions iter.Seq2[*session.Session, error]) (Imported,
 		}
 		added := done
 		began := time.Now()
-		err := l.database.change(func(tx *sql.Tx) error {
-			into, err := newImporting(tx)
-			if err != nil {
-				return err
-			}
+		err := l.database.change(func(tx transaction) error {
+			into := l.newImporting(tx)
 			for i := range batch {
 				if err := into.add(&batch[i], &added); err != nil {
 					return fmt.Errorf("session %s could not be added: %w", batch[i].session.ID, err)
 				}
 			}
-			return nil
+			return into.end()
 		})
 		if err == nil {
 			done, batch = added, batch[:0]
@@ -84,6 +80,7 @@ type whole struct {
 	session *session.Session
 	header  string
 	passes  []packed
+	noted   noted
 }
 
 // packedAhead packs sessions while earlier ones are written, on all processors.
@@ -137,36 +134,29 @@ func (l *Logbook) packWhole(s *session.Session) (whole, error) {
 		}
 		made.passes = append(made.passes, row)
 	}
-	return made, nil
+	made.noted, err = l.noted(s)
+	return made, err
 }
 
 // importing adds whole sessions within a transaction.
 type importing struct {
-	tx            *sql.Tx
-	session, pass *sql.Stmt
-	index         *index
+	*Logbook
+	tx     transaction
+	index  *index
+	passes rows
+	noted  []noted
 }
 
-func newImporting(tx *sql.Tx) (*importing, error) {
-	made := &importing{tx: tx}
-	var err error
-	if made.session, err = tx.Prepare(`
-		INSERT INTO sessions (id, name, started_ms, state, simulated, plan, target, document, passes)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`); err != nil {
-		return nil, err
-	}
-	if made.pass, err = tx.Prepare(`INSERT INTO passes (session, position, document, samples)
-		VALUES (?, ?, ?, ?)`); err != nil {
-		return nil, err
-	}
-	made.index, err = newIndex(tx)
-	return made, err
+func (l *Logbook) newImporting(tx transaction) *importing {
+	return &importing{Logbook: l, tx: tx, index: l.newIndex(tx),
+		passes: rows{table: "passes (session, position, document, samples)"}}
 }
 
 func (i *importing) add(w *whole, done *Imported) error {
 	s := w.session
-	result, err := i.session.Exec(s.ID, s.Name, s.Started.UnixMilli(), s.State, s.Simulated, s.Plan.Name,
-		s.Target.Address, w.header, len(w.passes))
+	result, err := i.tx.Exec(`INSERT INTO sessions (id, name, started_ms, state, simulated, plan, target, document, passes)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9) ON CONFLICT DO NOTHING`, s.ID, s.Name, s.Started.UnixMilli(),
+		string(s.State), s.Simulated, s.Plan.Name, s.Target.Address, w.header, len(w.passes))
 	if err != nil {
 		return err
 	}
@@ -176,24 +166,30 @@ func (i *importing) add(w *whole, done *Imported) error {
 		return i.meet(s, done)
 	}
 	for j, row := range w.passes {
-		if _, err := i.pass.Exec(s.ID, j, row.document, row.samples); err != nil {
-			return err
-		}
+		i.passes.add(s.ID, j, row.document, row.samples)
 	}
+	i.noted = append(i.noted, w.noted)
 	done.Added++
-	return i.index.add(s)
+	return nil
 }
+
+// end puts the rows of all of them to their tables.
+func (i *importing) end() error { return errors.Join(i.passes.put(i.tx), i.index.add(i.noted...)) }
 
 // meet compares a session with the one of the same id that is there.
 func (i *importing) meet(s *session.Session, done *Imported) error {
+	if err := i.end(); err != nil { // the other may be of the same import
+		return err
+	}
+	i.passes.values, i.noted = nil, nil
 	own, err := brief(i.tx, s.ID)
 	if err != nil {
 		return err
 	}
 	if alikeButSamples(own, s) {
 		done.Known++
-		if own.AddNotes(s.Notes) {
-			return rewrite(i.tx, own)
+		if own.AddNotes(s.Notes) && i.tx.own(s.ID) == nil {
+			return i.rewrite(i.tx, own)
 		}
 	} else {
 		done.Conflicting = append(done.Conflicting, s.ID)

@@ -2,11 +2,8 @@ package logbook
 
 import (
 	"context"
-	"crypto/sha256"
 	"errors"
 	"fmt"
-	"os"
-	"path/filepath"
 	"slices"
 	"time"
 
@@ -25,7 +22,7 @@ const (
 // before it goes to the logbook, so that a logbook that is busy, or away, costs a
 // measurement nothing. It belongs to one goroutine.
 type Keeper struct {
-	path    string
+	place   string
 	book    *Logbook // nil where it could not be opened
 	spool   *spool.File
 	lost    error // why the spool could not be written
@@ -37,10 +34,10 @@ type Keeper struct {
 	finally time.Duration
 }
 
-// Keep gives a keeper for a session in the logbook at path. The logbook may be nil: then it
+// Keep gives a keeper for a session in the logbook at a place. The logbook may be nil: then it
 // is tried again at the end.
-func Keep(path string, book *Logbook) *Keeper {
-	return &Keeper{path: path, book: book, finally: finally}
+func Keep(place string, book *Logbook) *Keeper {
+	return &Keeper{place: place, book: book, finally: finally}
 }
 
 // Begin keeps a session that starts now.
@@ -50,22 +47,13 @@ func (k *Keeper) Begin(s *session.Session) error {
 		return err
 	}
 	k.id = s.ID
-	k.spool, k.lost = spool.Create(k.path, s.ID)
+	k.spool, k.lost = spool.Create(k.place, s.ID)
 	return k.add(record)
-}
-
-// elsewhere is where spools are whose place beside the logbook is full, or cannot be written:
-// in the folder for temporary files, under a name that is this user's and this logbook's.
-func elsewhere(path string) string {
-	if absolute, err := filepath.Abs(path); err == nil {
-		path = absolute
-	}
-	return filepath.Join(os.TempDir(), fmt.Sprintf("opengauge-%d-%x", os.Getuid(), sha256.Sum256([]byte(path))))
 }
 
 // moveOn begins another spool elsewhere, with all that the logbook does not have yet.
 func (k *Keeper) moveOn() {
-	other, err := spool.Create(elsewhere(k.path), k.id)
+	other, err := spool.Create(elsewhere(k.place), k.id)
 	if err != nil {
 		k.lost = errors.Join(k.lost, err)
 		return
@@ -130,7 +118,10 @@ func (k *Keeper) store(within time.Duration) {
 	if k.book == nil || len(k.pending) == 0 {
 		return
 	}
-	if k.failed = k.book.Under(context.Background()).waiting(within).Store(k.id, k.pending...); k.failed == nil {
+	// A server that does not answer is not waited for either.
+	ctx, cancel := context.WithTimeout(context.Background(), within+lockWait)
+	defer cancel()
+	if k.failed = k.book.Under(ctx).waiting(within).Store(k.id, k.pending...); k.failed == nil {
 		k.pending = k.pending[:0]
 	}
 }
@@ -142,7 +133,7 @@ func (k *Keeper) Close() (waits string, err error) {
 		return "", nil
 	}
 	if k.book == nil {
-		if book, err := Create(context.Background(), k.path); err == nil {
+		if book, err := Create(context.Background(), k.place); err == nil {
 			k.book = book
 			defer book.Close()
 		} else {
@@ -180,5 +171,5 @@ func (l *Logbook) TakeIn(tell func(id string)) error {
 		tell(waiting.Session)
 		return nil
 	}
-	return errors.Join(spool.TakeIn(l.path, store), spool.TakeIn(elsewhere(l.path), store))
+	return errors.Join(spool.TakeIn(waitsAt(l.place), store), spool.TakeIn(elsewhere(l.place), store))
 }

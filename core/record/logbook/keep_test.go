@@ -41,9 +41,9 @@ func TestABusyLogbookCostsNothing(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
 			book := newBook(t)
-			letGo := held(t, book.Path())
+			letGo := held(t, book.Place())
 			want := example("k3f9abcdef", "stick", time.Date(2026, 3, 1, 9, 30, 0, 0, time.UTC))
-			keeper := Keep(book.Path(), book)
+			keeper := Keep(book.Place(), book)
 			keeper.finally = time.Second
 			began := time.Now()
 			if err := keeper.Begin(want); err != nil {
@@ -75,7 +75,7 @@ func TestABusyLogbookCostsNothing(t *testing.T) {
 			if got, err := book.Load("stick"); err != nil || !reflect.DeepEqual(got, want) {
 				t.Errorf("came back as %+v, %v", got, err)
 			}
-			if left, _ := filepath.Glob(book.Path() + "-spool-*"); len(left) > 0 {
+			if left, _ := filepath.Glob(book.Place() + "-spool-*"); len(left) > 0 {
 				t.Errorf("left are %v", left)
 			}
 		})
@@ -83,8 +83,9 @@ func TestABusyLogbookCostsNothing(t *testing.T) {
 }
 
 // What is stored twice is there once.
-func TestRecordsAreStoredOnce(t *testing.T) {
-	book := newBook(t)
+func TestRecordsAreStoredOnce(t *testing.T) { onEachEngine(t, recordsAreStoredOnce) }
+
+func recordsAreStoredOnce(t *testing.T, book *Logbook) {
 	want := example("k3f9abcdef", "stick", time.Date(2026, 3, 1, 9, 30, 0, 0, time.UTC))
 	begin, _ := begun(want)
 	first, _ := spool.New(spool.Pass, 0, want.Passes[0])
@@ -116,16 +117,16 @@ func TestWithoutASpool(t *testing.T) {
 	t.Setenv("TMPDIR", temporary)
 	book := newBook(t)
 	want := example("k3f9abcdef", "", time.Now())
-	if err := os.WriteFile(book.Path()+"-spool-k3f9abcdef.jsonl", nil, 0o600); err != nil {
+	if err := os.WriteFile(book.Place()+"-spool-k3f9abcdef.jsonl", nil, 0o600); err != nil {
 		t.Fatal(err)
 	}
 	keep(t, book, want)
 	if _, err := book.Load("k3f9abcdef"); err != nil {
 		t.Error(err)
 	}
-	letGo := held(t, book.Path())
+	letGo := held(t, book.Place())
 	defer letGo()
-	keeper := Keep(book.Path(), book)
+	keeper := Keep(book.Place(), book)
 	keeper.finally = time.Second
 	if err := keeper.Begin(want); err != nil {
 		t.Fatal(err)
@@ -137,7 +138,7 @@ func TestWithoutASpool(t *testing.T) {
 	if err := os.RemoveAll(temporary); err != nil {
 		t.Fatal(err)
 	}
-	keeper = Keep(book.Path(), book)
+	keeper = Keep(book.Place(), book)
 	keeper.finally = time.Second
 	if err := keeper.Begin(want); err != nil {
 		t.Fatal(err)
@@ -184,8 +185,9 @@ func TestLookingTouchesNothing(t *testing.T) {
 
 // What can be read of a damaged logbook is taken, and the rest is named: whatever bit of
 // it turned over, what comes in holds up.
-func TestDamageDoesNotSpread(t *testing.T) {
-	book := newBook(t)
+func TestDamageDoesNotSpread(t *testing.T) { damageDoesNotSpread(t, newBook(t)) }
+
+func damageDoesNotSpread(t *testing.T, book *Logbook) {
 	const sessions = 15
 	for i := range sessions {
 		keep(t, book, example(fmt.Sprintf("d%09d", i), "", time.Date(2026, 3, 1, i, 0, 0, 0, time.UTC)))
@@ -240,10 +242,11 @@ func TestDamageDoesNotSpread(t *testing.T) {
 }
 
 // A logbook that cannot be written can be read, also one of an older layout.
-func TestALogbookThatCannotBeWritten(t *testing.T) {
-	book := newBook(t)
+func TestALogbookThatCannotBeWritten(t *testing.T) { aLogbookThatCannotBeWritten(t, newBook(t)) }
+
+func aLogbookThatCannotBeWritten(t *testing.T, book *Logbook) {
 	keep(t, book, example("k3f9abcdef", "stick", time.Now()))
-	for name, path := range map[string]string{"of now": book.Path(), "of an earlier program": older(t,
+	for name, path := range map[string]string{"of now": book.Place(), "of an earlier program": older(t,
 		example("old", "stick", time.Now()))} {
 		opened, err := openToRead(t.Context(), path)
 		if err != nil {
@@ -266,10 +269,11 @@ func TestALogbookThatCannotBeWritten(t *testing.T) {
 }
 
 // What waits for the logbook ends with its context.
-func TestWaitingEnds(t *testing.T) {
-	book := newBook(t)
+func TestWaitingEnds(t *testing.T) { waitingEnds(t, newBook(t)) }
+
+func waitingEnds(t *testing.T, book *Logbook) {
 	keep(t, book, example("k3f9abcdef", "", time.Now()))
-	letGo := held(t, book.Path())
+	letGo := held(t, book.Place())
 	defer letGo()
 	ctx, cancel := context.WithCancel(t.Context())
 	time.AfterFunc(100*time.Millisecond, cancel)

@@ -3,9 +3,11 @@ package logbook
 import (
 	"cmp"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -23,6 +25,8 @@ type Summary struct {
 	Target    string        `json:"target"`
 	Passes    int           `json:"passes"`
 	Tags      []string      `json:"tags"`
+	// Account kept it, where the logbook is shared.
+	Account string `json:"account,omitempty"`
 }
 
 // Filter says which sessions are meant; the zero value means all of them.
@@ -51,76 +55,101 @@ func (f Filter) Narrow() bool {
 // that started in the same millisecond, the one that was kept last.
 const newestFirst = ` ORDER BY started_ms DESC, rowid DESC`
 
-// where writes the filter as SQL.
-func (l *Logbook) where(f Filter) (string, []any, error) {
-	var clauses []string
-	var arguments []any
-	add := func(clause string, values ...any) {
-		clauses, arguments = append(clauses, clause), append(arguments, values...)
+// clauses are what a filter asks for in SQL, with its arguments.
+type clauses struct {
+	texts     []string
+	arguments []any
+}
+
+// argument adds an argument, and gives what stands for it.
+func (c *clauses) argument(value any) string {
+	c.arguments = append(c.arguments, value)
+	return "$" + strconv.Itoa(len(c.arguments))
+}
+
+func (c *clauses) add(text string) { c.texts = append(c.texts, text) }
+
+// where is what stands behind the table.
+func (c *clauses) where() string {
+	if len(c.texts) == 0 {
+		return ""
 	}
+	return ` WHERE ` + strings.Join(c.texts, ` AND `)
+}
+
+// limit is what stands at the end; 0 is none.
+func limit(count int) string {
+	if count <= 0 {
+		return ""
+	}
+	return ` LIMIT ` + strconv.Itoa(count)
+}
+
+// asked writes the filter as SQL.
+func (l *Logbook) asked(f Filter) (*clauses, error) {
+	made := &clauses{}
 	if len(f.References) > 0 {
 		ids := make([]string, len(f.References))
 		for i, reference := range f.References {
 			id, err := l.resolve(reference)
 			if err != nil {
-				return "", nil, err
+				return nil, err
 			}
 			ids[i] = id
 		}
-		add(`id IN (SELECT value FROM json_each(?))`, jsonList(ids))
+		made.arguments = append(made.arguments, jsonList(ids))
+		made.add(`id IN (` + l.database.listed(len(made.arguments)) + `)`)
 	}
 	if f.Name != "" {
-		clause, value, err := l.named(f)
-		if err != nil {
-			return "", nil, err
+		if err := l.named(f, made); err != nil {
+			return nil, err
 		}
-		add(clause, value)
 	}
 	if f.Plan != "" {
-		add(`plan = ?`, f.Plan)
+		made.add(`plan = ` + made.argument(f.Plan))
 	}
 	for _, tag := range f.Tags {
-		add(`id IN (SELECT session FROM tags WHERE tag = ?)`, tag)
+		made.add(`id IN (SELECT session FROM tags WHERE tag = ` + made.argument(tag) + `)`)
 	}
 	if len(f.Conditions) > 0 {
 		conditions, err := l.rarestFirst(f.Conditions)
 		if err != nil {
-			return "", nil, err
+			return nil, err
 		}
-		clause, values := having(conditions, f.Limit > 0)
-		add(clause, values...)
+		made.having(conditions, f.Limit > 0)
 	}
 	if !f.Since.IsZero() {
-		add(`started_ms >= ?`, f.Since.UnixMilli())
+		made.add(`started_ms >= ` + made.argument(f.Since.UnixMilli()))
 	}
 	if !f.Until.IsZero() {
-		add(`started_ms < ?`, f.Until.UnixMilli())
+		made.add(`started_ms < ` + made.argument(f.Until.UnixMilli()))
 	}
-	if len(clauses) == 0 {
-		return "", nil, nil
-	}
-	return ` WHERE ` + strings.Join(clauses, ` AND `), arguments, nil
+	return made, nil
 }
 
-// named is the SQL for sessions with a part of their name. The index of names is a
-// hundredth of the table, so it is looked through first, unless a few of very many
-// are wanted.
-func (l *Logbook) named(f Filter) (clause, pattern string, err error) {
-	const matching = ` FROM sessions INDEXED BY sessions_name WHERE name LIKE ? ESCAPE '\'`
-	pattern = "%" + likeEscapes.Replace(f.Name) + "%"
+// named asks for sessions with a part of their name. Where names are kept apart, they are
+// looked through first, unless a few of very many are wanted.
+func (l *Logbook) named(f Filter, made *clauses) error {
+	matches := func(argument string) string { return `name ` + l.database.like + ` ` + argument + ` ESCAPE '\'` }
+	pattern := "%" + likeEscapes.Replace(f.Name) + "%"
 	if f.Limit > 0 {
 		many := 0
-		if err := l.database.QueryRow(`SELECT count(*)`+matching, pattern).Scan(&many); err != nil {
-			return "", "", l.unusable(err)
+		// As many as it takes to know; the rest need not be counted.
+		if err := l.database.QueryRow(`SELECT count(*) FROM (SELECT 1 FROM `+l.database.named+` WHERE `+matches("$1")+
+			limit(common+1)+`) AS counted`, pattern).Scan(&many); err != nil {
+			return l.unusable(err)
 		}
 		if many > common {
-			return `name LIKE ? ESCAPE '\'`, pattern, nil
+			made.add(matches(made.argument(pattern)))
+			return nil
 		}
 	}
-	return `rowid IN (SELECT rowid` + matching + `)`, pattern, nil
+	made.add(`id IN (SELECT id FROM ` + l.database.named + ` WHERE ` + matches(made.argument(pattern)) + `)`)
+	return nil
 }
 
-// condition is a key with its value, and how many sessions have it.
+// condition is a key with its value, and how many sessions have it, up to one more than are
+// common.
 type condition struct {
 	key, value string
 	sessions   int
@@ -129,9 +158,9 @@ type condition struct {
 func (l *Logbook) rarestFirst(wanted map[string]string) ([]condition, error) {
 	var conditions []condition
 	for _, key := range slices.Sorted(maps.Keys(wanted)) {
-		each := condition{key: key, value: wanted[key]}
-		if err := l.database.QueryRow(`SELECT count(*) FROM conditions WHERE key = ? AND value = ?`, each.key,
-			each.value).Scan(&each.sessions); err != nil {
+		each := condition{key: clip(key), value: clip(wanted[key])}
+		if err := l.database.QueryRow(`SELECT count(*) FROM (SELECT 1 FROM conditions WHERE key = $1 AND value = $2`+
+			limit(largest)+`) AS counted`, each.key, each.value).Scan(&each.sessions); err != nil {
 			return nil, l.unusable(err)
 		}
 		conditions = append(conditions, each)
@@ -141,30 +170,40 @@ func (l *Logbook) rarestFirst(wanted map[string]string) ([]condition, error) {
 }
 
 // common is how many sessions have to have something for the newest to be looked at
-// for it one after the other.
-var common = 5000 // a test has less
+// for it one after the other; beyond the largest, conditions are as common as each other.
+var (
+	common  = 5000 // a test has less
+	largest = 100_000
+)
 
-// having is the SQL for sessions that have all conditions: those of the rarest are
+// having asks for sessions that have all conditions: those of the rarest are
 // looked through for the others. Where only a few of very many are wanted, it is
 // quicker to look at the sessions in their order.
-func having(conditions []condition, few bool) (string, []any) {
+func (c *clauses) having(conditions []condition, few bool) {
 	rarest := conditions[0]
-	values := []any{rarest.key, rarest.value}
-	if few && len(conditions) == 1 && rarest.sessions > common {
-		return `EXISTS (SELECT 1 FROM conditions WHERE key = ? AND value = ? AND session = id)`, values
+	is := func(each condition) string {
+		return `key = ` + c.argument(each.key) + ` AND value = ` + c.argument(each.value)
 	}
-	clause := `id IN (SELECT session FROM conditions AS rarest WHERE key = ? AND value = ?`
+	if few && rarest.sessions > common {
+		for _, each := range conditions {
+			c.add(`EXISTS (SELECT 1 FROM conditions WHERE ` + is(each) + ` AND session = id)`)
+		}
+		return
+	}
+	text := `id IN (SELECT session FROM conditions AS rarest WHERE ` + is(rarest)
 	for _, other := range conditions[1:] {
-		clause += ` AND EXISTS (SELECT 1 FROM conditions WHERE key = ? AND value = ? AND session = rarest.session)`
-		values = append(values, other.key, other.value)
+		text += ` AND EXISTS (SELECT 1 FROM conditions WHERE ` + is(other) + ` AND session = rarest.session)`
 	}
-	return clause + `)`, values
+	c.add(text + `)`)
 }
 
 // likeEscapes keep a text from being a pattern.
 var likeEscapes = strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`)
 
 func jsonList(texts []string) string {
+	if texts == nil {
+		texts = []string{}
+	}
 	document, _ := json.Marshal(texts) // a list of texts is always JSON
 	return string(document)
 }
@@ -172,14 +211,14 @@ func jsonList(texts []string) string {
 // List gives the sessions that a filter means, newest first, and how many there are
 // beside its limit.
 func (l *Logbook) List(f Filter) ([]Summary, int, error) {
-	where, arguments, err := l.where(f)
+	asked, err := l.asked(f)
 	if err != nil {
 		return nil, 0, err
 	}
-	if seeks(where) {
-		return l.sought(where, arguments, f.Limit)
+	if asked.seeks() {
+		return l.sought(asked, f.Limit)
 	}
-	summaries, err := l.summaries(where, arguments, f.Limit)
+	summaries, err := l.summaries(asked, f.Limit)
 	if err != nil {
 		return nil, 0, l.unusable(err)
 	}
@@ -192,20 +231,22 @@ func (l *Logbook) List(f Filter) ([]Summary, int, error) {
 
 // seeks says whether sessions are found in other places than in their order, so that
 // all of them are at hand before the newest are.
-func seeks(where string) bool { return strings.Contains(where, `id IN `) }
+func (c *clauses) seeks() bool { return strings.Contains(c.where(), `id IN `) }
 
 // sought lists what is found in other places: going over them once gives the newest
 // and how many there are.
-func (l *Logbook) sought(where string, arguments []any, limit int) ([]Summary, int, error) {
-	ids, err := queryTexts(l.database, `SELECT id FROM sessions`+where+newestFirst, arguments...)
+func (l *Logbook) sought(asked *clauses, most int) ([]Summary, int, error) {
+	ids, err := queryTexts(l.database, `SELECT id FROM sessions`+asked.where()+newestFirst, asked.arguments...)
 	if err != nil {
 		return nil, 0, l.unusable(err)
 	}
 	total := len(ids)
-	if limit > 0 {
-		ids = ids[:min(limit, total)]
+	if most > 0 {
+		ids = ids[:min(most, total)]
 	}
-	summaries, err := l.summaries(` WHERE id IN (SELECT value FROM json_each(?))`, []any{jsonList(ids)}, limit)
+	found := &clauses{arguments: []any{jsonList(ids)}}
+	found.add(`id IN (` + l.database.listed(1) + `)`)
+	summaries, err := l.summaries(found, most)
 	if err != nil {
 		return nil, 0, l.unusable(err)
 	}
@@ -215,59 +256,78 @@ func (l *Logbook) sought(where string, arguments []any, limit int) ([]Summary, i
 // count says how many sessions a filter means, beside its limit.
 func (l *Logbook) count(f Filter) (int, error) {
 	f.Limit = 0
-	where, arguments, err := l.where(f)
+	asked, err := l.asked(f)
 	if err != nil {
 		return 0, err
 	}
 	total := 0
-	if err := l.database.QueryRow(`SELECT count(*) FROM sessions`+where, arguments...).Scan(&total); err != nil {
+	if err := l.database.QueryRow(`SELECT count(*) FROM sessions`+asked.where(),
+		asked.arguments...).Scan(&total); err != nil {
 		return 0, l.unusable(err)
 	}
 	return total, nil
 }
 
-func (l *Logbook) summaries(where string, arguments []any, limit int) ([]Summary, error) {
-	if limit <= 0 {
-		limit = -1
-	}
+func (l *Logbook) summaries(asked *clauses, most int) ([]Summary, error) {
 	rows, err := l.database.Query(
-		`SELECT id, name, started_ms, state, simulated, plan, target, passes,
-		        (SELECT json_group_array(tag) FROM tags WHERE session = id)
-		 FROM sessions`+where+newestFirst+` LIMIT ?`, append(arguments, limit)...)
+		`SELECT id, name, started_ms, state, simulated, plan, target, passes, recorder
+		 FROM sessions`+asked.where()+newestFirst+limit(most), asked.arguments...)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
 	summaries := []Summary{}
 	for rows.Next() {
-		var s Summary
+		s := Summary{Tags: []string{}}
 		var started int64
-		var tags string
 		if err := rows.Scan(&s.ID, &s.Name, &started, &s.State, &s.Simulated, &s.Plan, &s.Target, &s.Passes,
-			&tags); err != nil {
-			return nil, err
-		}
-		if err := json.Unmarshal([]byte(tags), &s.Tags); err != nil {
+			&s.Account); err != nil {
 			return nil, err
 		}
 		s.Started = time.UnixMilli(started).UTC()
 		summaries = append(summaries, s)
 	}
-	return summaries, rows.Err()
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return summaries, l.addTags(summaries)
+}
+
+// addTags adds what sessions of a list are tagged.
+func (l *Logbook) addTags(summaries []Summary) error {
+	const together = 1000
+	for some := range slices.Chunk(summaries, together) {
+		at := make(map[string]*Summary, len(some))
+		for i := range some {
+			at[some[i].ID] = &some[i]
+		}
+		rows, err := l.database.Query(`SELECT session, tag FROM tags WHERE session IN (`+l.database.listed(1)+
+			`) ORDER BY tag`, jsonList(slices.Collect(maps.Keys(at))))
+		if err != nil {
+			return err
+		}
+		for rows.Next() {
+			var id, tag string
+			if err := rows.Scan(&id, &tag); err != nil {
+				return errors.Join(err, rows.Close())
+			}
+			at[id].Tags = append(at[id].Tags, tag)
+		}
+		if err := errors.Join(rows.Err(), rows.Close()); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // IDs gives the ids of the sessions that a filter means, newest first.
 func (l *Logbook) IDs(f Filter) ([]string, error) {
-	where, arguments, err := l.where(f)
+	asked, err := l.asked(f)
 	if err != nil {
 		return nil, err
 	}
-	limit := f.Limit
-	if limit <= 0 {
-		limit = -1
-	}
-	ids, err := queryTexts(l.database, `SELECT id FROM sessions`+where+newestFirst+` LIMIT ?`,
-		append(arguments, limit)...)
+	ids, err := queryTexts(l.database, `SELECT id FROM sessions`+asked.where()+newestFirst+limit(f.Limit),
+		asked.arguments...)
 	if err != nil {
 		return nil, l.unusable(err)
 	}
@@ -276,30 +336,43 @@ func (l *Logbook) IDs(f Filter) ([]string, error) {
 
 // AddTags adds tags to a session.
 func (l *Logbook) AddTags(id string, tags []string) error {
-	for _, tag := range tags {
-		if _, err := l.database.Exec(`INSERT INTO tags (tag, session) SELECT ?1, id FROM sessions WHERE id = ?2
-				ON CONFLICT DO NOTHING`, tag, id); err != nil {
-			return fmt.Errorf("could not tag session %s: %w", id, err)
+	err := l.database.change(func(tx transaction) error {
+		if err := tx.own(id); err != nil {
+			return err
 		}
-	}
-	held := 0
-	if err := l.database.QueryRow(`SELECT count(*) FROM sessions WHERE id = ?`, id).Scan(&held); err != nil {
+		held := 0
+		if err := tx.QueryRow(`SELECT count(*) FROM sessions WHERE id = $1`, id).Scan(&held); err != nil {
+			return err
+		}
+		if held == 0 {
+			return ErrRemoved
+		}
+		for _, tag := range tags {
+			if _, err := tx.Exec(`INSERT INTO tags (tag, session) VALUES ($1, $2) ON CONFLICT DO NOTHING`, tag,
+				id); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err != nil {
 		return fmt.Errorf("could not tag session %s: %w", id, err)
-	}
-	if held == 0 {
-		return fmt.Errorf("could not tag session %s: %w", id, ErrRemoved)
 	}
 	return nil
 }
 
 // RemoveTags takes tags off a session.
 func (l *Logbook) RemoveTags(id string, tags []string) error {
-	_, err := l.database.Exec(`DELETE FROM tags WHERE session = ? AND tag IN (SELECT value FROM json_each(?))`, id,
-		jsonList(tags))
-	return err
+	return l.database.change(func(tx transaction) error {
+		if err := tx.own(id); err != nil {
+			return err
+		}
+		_, err := tx.Exec(`DELETE FROM tags WHERE session = $1 AND tag IN (`+tx.listed(2)+`)`, id, jsonList(tags))
+		return err
+	})
 }
 
 // Tags gives the tags of a session.
 func (l *Logbook) Tags(id string) ([]string, error) {
-	return queryTexts(l.database, `SELECT tag FROM tags WHERE session = ? ORDER BY tag`, id)
+	return queryTexts(l.database, `SELECT tag FROM tags WHERE session = $1 ORDER BY tag`, id)
 }

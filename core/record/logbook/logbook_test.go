@@ -3,10 +3,12 @@ package logbook
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
 	"reflect"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
@@ -21,12 +23,7 @@ import (
 
 func newBook(t *testing.T) *Logbook {
 	t.Helper()
-	book, err := Create(context.Background(), filepath.Join(t.TempDir(), "deep", "log book?.db"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = book.Close() })
-	return book
+	return newBookAt(t, engines[0].place(t))
 }
 
 // example is a session with everything in it that has to survive.
@@ -61,7 +58,7 @@ func examplePass(index int) session.Pass {
 
 func keep(t *testing.T, book *Logbook, s *session.Session) {
 	t.Helper()
-	keeper := Keep(book.Path(), book)
+	keeper := Keep(book.Place(), book)
 	if err := keeper.Begin(s); err != nil {
 		t.Fatal(err)
 	}
@@ -78,8 +75,9 @@ func keep(t *testing.T, book *Logbook, s *session.Session) {
 	}
 }
 
-func TestASessionComesBackWhole(t *testing.T) {
-	book := newBook(t)
+func TestASessionComesBackWhole(t *testing.T) { onEachEngine(t, aSessionComesBackWhole) }
+
+func aSessionComesBackWhole(t *testing.T, book *Logbook) {
 	want := example("k3f9abcdef", "stick", time.Date(2026, 3, 1, 9, 30, 0, 0, time.UTC))
 	keep(t, book, want)
 	got, err := book.Load("stick")
@@ -91,8 +89,9 @@ func TestASessionComesBackWhole(t *testing.T) {
 	}
 }
 
-func TestReferences(t *testing.T) {
-	book := newBook(t)
+func TestReferences(t *testing.T) { onEachEngine(t, references) }
+
+func references(t *testing.T, book *Logbook) {
 	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
 	keep(t, book, example("k3f9abcdef", "ebb", at))
 	keep(t, book, example("k3zzabcdef", "flood", at.Add(time.Hour)))
@@ -120,9 +119,12 @@ func TestReferences(t *testing.T) {
 }
 
 func TestADeadProgramLeavesAnInterruptedSession(t *testing.T) {
-	book := newBook(t)
+	onEachEngine(t, aDeadProgramLeavesAnInterruptedSession)
+}
+
+func aDeadProgramLeavesAnInterruptedSession(t *testing.T, book *Logbook) {
 	s := example("k3f9abcdef", "", time.Now())
-	keeper := Keep(book.Path(), book)
+	keeper := Keep(book.Place(), book)
 	if err := keeper.Begin(s); err != nil {
 		t.Fatal(err)
 	}
@@ -130,7 +132,7 @@ func TestADeadProgramLeavesAnInterruptedSession(t *testing.T) {
 		t.Fatal(err)
 	}
 	// Nothing more is written: another program opens what is there.
-	other, err := Open(context.Background(), book.Path())
+	other, err := Open(context.Background(), book.Place())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -141,8 +143,9 @@ func TestADeadProgramLeavesAnInterruptedSession(t *testing.T) {
 	}
 }
 
-func TestDiscard(t *testing.T) {
-	book := newBook(t)
+func TestDiscard(t *testing.T) { onEachEngine(t, discarded) }
+
+func discarded(t *testing.T, book *Logbook) {
 	s := example("k3f9abcdef", "", time.Now())
 	keep(t, book, s)
 	if err := book.Discard(s.ID); err != nil {
@@ -177,8 +180,7 @@ func TestUnusableLogbooks(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := book.database.Exec("INSERT INTO goose_db_version (version_id, is_applied) VALUES " +
-		"(900, 1)"); err != nil {
+	if err := madeNewer(book, 900); err != nil {
 		t.Fatal(err)
 	}
 	_ = book.Close()
@@ -198,6 +200,60 @@ func TestUnusableLogbooks(t *testing.T) {
 		if err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: error is %v, want one with %q", c.name, err, c.want)
 		}
+	}
+}
+
+// madeNewer gives a logbook the layout of a newer program, which one can read that knows a
+// layout.
+func madeNewer(book *Logbook, readableFrom int) error {
+	_, err := book.database.Exec("INSERT INTO goose_db_version (version_id, is_applied) VALUES (900, true)")
+	if err != nil {
+		return err
+	}
+	_, err = book.database.Exec("UPDATE settings SET value = $1 WHERE key = 'readable_from'", strconv.Itoa(readableFrom))
+	return err
+}
+
+// What a newer program wrote can be read, where that says so, and what is measured waits.
+func TestANewerLogbookIsRead(t *testing.T) { onEachEngine(t, aNewerLogbookIsRead) }
+
+func aNewerLogbookIsRead(t *testing.T, book *Logbook) {
+	kept := example("k3f9abcdef", "ebb", time.Now())
+	keep(t, book, kept)
+	if err := madeNewer(book, 9); err != nil {
+		t.Fatal(err)
+	}
+	read, err := Open(t.Context(), book.Place())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer read.Close()
+	if got, err := read.Load("ebb"); err != nil || got.ID != kept.ID {
+		t.Errorf("read %v, %v", got, err)
+	}
+	if err := read.AddTags(kept.ID, []string{"x"}); !errors.Is(err, ErrNewer) {
+		t.Errorf("a tag was added to a newer logbook: %v", err)
+	}
+	_, err = Create(t.Context(), book.Place())
+	if !errors.Is(err, ErrNewer) || !Waits(err) {
+		t.Errorf("a measurement would not wait: %v", err)
+	}
+	keeper := Keep(book.Place(), nil)
+	next := example("m111abcdef", "flood", time.Now())
+	if err := errors.Join(keeper.Begin(next), keeper.AddPass(next.ID, next.Passes[0]), keeper.Finish(next)); err != nil {
+		t.Fatal(err)
+	}
+	if waits, err := keeper.Close(); err != nil || !strings.Contains(waits, "newer opengauge") {
+		t.Errorf("it waits: %q, %v", waits, err)
+	}
+	if _, err := book.database.Exec("DELETE FROM goose_db_version WHERE version_id = 900"); err != nil {
+		t.Fatal(err)
+	}
+	if err := book.TakeIn(func(string) {}); err != nil {
+		t.Fatal(err)
+	}
+	if got, err := book.Load("flood"); err != nil || len(got.Passes) != 1 {
+		t.Errorf("what waited came as %v, %v", got, err)
 	}
 }
 
@@ -223,10 +279,12 @@ func TestSeveralMakeOneLogbook(t *testing.T) {
 	}
 }
 
-func TestDamagedSamplesAreAnError(t *testing.T) {
-	book := newBook(t)
+func TestDamagedSamplesAreAnError(t *testing.T) { onEachEngine(t, damagedSamplesAreAnError) }
+
+func damagedSamplesAreAnError(t *testing.T, book *Logbook) {
 	keep(t, book, example("k3f9abcdef", "", time.Now()))
-	if _, err := book.database.Exec("UPDATE passes SET samples = x'00112233' WHERE position = 1"); err != nil {
+	if _, err := book.database.Exec("UPDATE passes SET samples = $1 WHERE position = 1",
+		[]byte{0, 0x11, 0x22, 0x33}); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := book.Load("k3f9"); err == nil || !strings.Contains(err.Error(), "samples of pass 1") {
@@ -234,12 +292,13 @@ func TestDamagedSamplesAreAnError(t *testing.T) {
 	}
 }
 
-func TestTwoProgramsWriteAtOnce(t *testing.T) {
-	book := newBook(t)
+func TestTwoProgramsWriteAtOnce(t *testing.T) { onEachEngine(t, twoProgramsWriteAtOnce) }
+
+func twoProgramsWriteAtOnce(t *testing.T, book *Logbook) {
 	failures := make(chan error, 2)
 	for writer := range 2 {
 		go func() {
-			own, err := Open(context.Background(), book.Path())
+			own, err := Open(context.Background(), book.Place())
 			if err != nil {
 				failures <- err
 				return
@@ -248,7 +307,7 @@ func TestTwoProgramsWriteAtOnce(t *testing.T) {
 			for i := range 20 {
 				s := example(fmt.Sprintf("w%d%08d", writer, i), "", time.Now())
 				s.Passes = nil
-				if err := Keep(own.Path(), own).Begin(s); err != nil {
+				if err := Keep(own.Place(), own).Begin(s); err != nil {
 					failures <- err
 					return
 				}

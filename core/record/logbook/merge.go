@@ -17,7 +17,7 @@ import (
 // is a copy that is read, and brought up to date.
 func (l *Logbook) MergeFrom(name string, progress func(done, total int)) (done Imported, damaged *Damaged, err error) {
 	done = Imported{Conflicting: []string{}}
-	home, err := scratch.In(filepath.Dir(l.path))
+	home, err := scratch.In(l.besides())
 	if err != nil {
 		return done, nil, fmt.Errorf("could not make a copy of %s: %w", name, err)
 	}
@@ -32,6 +32,14 @@ func (l *Logbook) MergeFrom(name string, progress func(done, total int)) (done I
 	}
 	defer func() { err = errors.Join(err, other.Close()) }()
 	return l.take(other, progress)
+}
+
+// besides is a folder for what is there for a while only.
+func (l *Logbook) besides() string {
+	if Shared(l.place) {
+		return os.TempDir()
+	}
+	return filepath.Dir(l.place)
 }
 
 // copied makes a copy of a database that others may be using: by the database itself, or
@@ -60,7 +68,7 @@ func (l *Logbook) vacuum(from, to string) error {
 		return err
 	}
 	defer database.Close()
-	_, err = database.ExecContext(l.database.ctx, `VACUUM INTO ?`, to)
+	_, err = database.ExecContext(l.database.ctx, `VACUUM INTO $1`, to)
 	return err
 }
 
@@ -72,7 +80,7 @@ func (l *Logbook) take(other *Logbook, progress func(done, total int)) (Imported
 	if err := other.database.ctx.Err(); err != nil {
 		return Imported{Conflicting: []string{}}, damaged, err
 	}
-	known, err := queryTexts(l.database, `SELECT id FROM sessions WHERE id IN (SELECT value FROM json_each(?))`,
+	known, err := queryTexts(l.database, `SELECT id FROM sessions WHERE id IN (`+l.database.listed(1)+`)`,
 		jsonList(ids))
 	if err != nil {
 		return Imported{Conflicting: []string{}}, damaged, l.unusable(err)
@@ -101,11 +109,11 @@ func (l *Logbook) take(other *Logbook, progress func(done, total int)) (Imported
 
 // takeTags adds the tags that sessions have in another logbook.
 func (l *Logbook) takeTags(other *Logbook, ids []string) error {
-	return l.database.change(func(tx *sql.Tx) error {
+	return l.database.change(func(tx transaction) error {
 		for _, id := range ids {
 			tags, _ := other.Tags(id) // as far as they can be read
 			for _, tag := range tags {
-				if _, err := tx.Exec(`INSERT INTO tags (tag, session) SELECT ?1, id FROM sessions WHERE id = ?2
+				if _, err := tx.Exec(`INSERT INTO tags (tag, session) SELECT $1, id FROM sessions WHERE id = $2
 						ON CONFLICT DO NOTHING`, tag, id); err != nil {
 					return err
 				}

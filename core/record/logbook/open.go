@@ -8,19 +8,27 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
-	"net/url"
 	"os"
 	"path/filepath"
-	"time"
-
-	"modernc.org/sqlite"
 
 	"opengauge/core/storage/scratch"
 )
 
-// Create opens the logbook at path and makes it if it is not there. The context ends what
+// Create opens the logbook at a place and makes it if it is not there. The context ends what
 // waits for it.
-func Create(ctx context.Context, path string) (*Logbook, error) {
+func Create(ctx context.Context, place string) (*Logbook, error) {
+	open := createFile
+	if Shared(place) {
+		open = func(ctx context.Context, place string) (*Logbook, error) { return openServer(ctx, place, true) }
+	}
+	book, err := open(ctx, place)
+	if err == nil && book.database.fixed != nil {
+		return nil, errors.Join(fmt.Errorf("%w; name another with --logbook", book.database.fixed), book.Close())
+	}
+	return book, err
+}
+
+func createFile(ctx context.Context, path string) (*Logbook, error) {
 	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
 		return nil, fmt.Errorf("could not make the folder of the logbook %s: %w; name another place with --logbook",
 			path, err)
@@ -30,18 +38,21 @@ func Create(ctx context.Context, path string) (*Logbook, error) {
 			return nil, fmt.Errorf("could not make the logbook %s: %w; name another place with --logbook", path, err)
 		}
 	}
-	book, err := Open(ctx, path)
-	if err == nil && book.database.fixed != nil {
-		return nil, errors.Join(fmt.Errorf("%w; name another with --logbook", book.database.fixed), book.Close())
-	}
-	return book, err
+	return openFile(ctx, path)
 }
 
 // ErrNone says that there is no logbook.
 var ErrNone = errors.New("there is no logbook")
 
 // Open opens a logbook that is there already. One that cannot be written can be read.
-func Open(ctx context.Context, path string) (*Logbook, error) {
+func Open(ctx context.Context, place string) (*Logbook, error) {
+	if Shared(place) {
+		return openServer(ctx, place, false)
+	}
+	return openFile(ctx, place)
+}
+
+func openFile(ctx context.Context, path string) (*Logbook, error) {
 	info, err := os.Stat(path)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
@@ -232,23 +243,13 @@ func copyFile(from, to string) error {
 	return errors.Join(err, out.Close())
 }
 
-// mode is how a database is opened (SQLite, Uniform Resource Identifiers, 3.3).
-type mode string
-
-// A frozen one is read as a file that nobody changes.
-const (
-	writing mode = "rw"
-	reading mode = "ro"
-	frozen  mode = "ro&immutable=1"
-)
-
 // openAs opens the logbook of a path that is in a file, which may be a copy of it.
 func openAs(ctx context.Context, path, file string, as mode) (*Logbook, error) {
 	database, err := sql.Open("sqlite", source(file, as))
 	if err != nil {
 		return nil, fmt.Errorf("could not open the logbook %s: %w", path, err)
 	}
-	book := &Logbook{database: store{DB: database, ctx: ctx, patience: usualPatience}, path: path}
+	book := &Logbook{database: store{DB: database, engine: inFile, ctx: ctx, patience: usualPatience}, place: path}
 	if as != writing {
 		book.database.fixed = onlyRead(path)
 	}
@@ -259,39 +260,4 @@ func openAs(ctx context.Context, path, file string, as mode) (*Logbook, error) {
 		return nil, errors.Join(err, database.Close())
 	}
 	return book, nil
-}
-
-// source is the database driver's name for the file, with each connection's
-// settings: readers beside one writer, waiting for each other, and every
-// transaction on stable media when it ends.
-func source(path string, as mode) string {
-	settings := url.Values{"_pragma": {
-		fmt.Sprintf("busy_timeout(%d)", lockWait.Milliseconds()), "synchronous(FULL)", "foreign_keys(ON)",
-	}, "_txlock": {"immediate"}}
-	if as == writing {
-		settings["_pragma"] = append(settings["_pragma"], "journal_mode(WAL)")
-	}
-	return (&url.URL{Scheme: "file", Opaque: (&url.URL{Path: path}).EscapedPath(),
-		RawQuery: settings.Encode() + "&mode=" + string(as)}).String()
-}
-
-// prepare checks that the program understands the logbook, and brings an older one up to
-// date. When two programs do that at once, one of them fails, and finds it done when it
-// looks again.
-func (l *Logbook) prepare() error {
-	const within, pause = 30 * time.Second, 100 * time.Millisecond
-	var err error
-	for began := time.Now(); ; time.Sleep(pause) {
-		err = l.bringUpToDate()
-		if !lostRace(err) || time.Since(began) > within || l.database.ctx.Err() != nil {
-			break
-		}
-		if !Busy(err) && time.Since(began) > 20*pause {
-			break
-		}
-	}
-	if cause := new(sqlite.Error); errors.As(err, &cause) {
-		return l.unusable(err)
-	}
-	return err
 }

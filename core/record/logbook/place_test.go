@@ -39,13 +39,13 @@ func TestLogbooksPlace(t *testing.T) {
 // $OPENGAUGE_LOGBOOK is above all.
 func TestLogbookThatTheEnvironmentNames(t *testing.T) {
 	t.Setenv("OPENGAUGE_LOGBOOK", "elsewhere.db")
-	if path, err := DefaultPath(); path != "elsewhere.db" || err != nil {
+	if path, err := DefaultPlace(); path != "elsewhere.db" || err != nil {
 		t.Errorf("it is at %s, %v", path, err)
 	}
 	data := t.TempDir()
 	t.Setenv("OPENGAUGE_LOGBOOK", "")
 	t.Setenv("XDG_DATA_HOME", data)
-	if path, err := DefaultPath(); path != filepath.Join(data, "opengauge", "logbook.db") || err != nil {
+	if path, err := DefaultPlace(); path != filepath.Join(data, "opengauge", "logbook.db") || err != nil {
 		t.Errorf("it is at %s, %v", path, err)
 	}
 }

@@ -14,19 +14,35 @@ func (l *Logbook) AddQuote(q book.Quote) error {
 	if err != nil {
 		return err
 	}
-	_, err = l.database.Exec(`INSERT INTO quotes (part, document) VALUES (?, ?) ON CONFLICT DO NOTHING`, q.Part,
+	_, err = l.database.Exec(`INSERT INTO quotes (part, document) VALUES ($1, $2) ON CONFLICT DO NOTHING`, q.Part,
 		string(document))
 	return err
 }
 
 // RemoveQuotes forgets the figures of a part, or of a set, and says how many there were.
-func (l *Logbook) RemoveQuotes(part, set string) (int64, error) {
-	result, err := l.database.Exec(`DELETE FROM quotes WHERE (?1 = '' OR part = ?1)
-		AND (?2 = '' OR json_extract(document, '$.set') = ?2)`, part, set)
-	if err != nil {
-		return 0, err
-	}
-	return result.RowsAffected()
+func (l *Logbook) RemoveQuotes(part, set string) (removed int64, err error) {
+	err = l.database.change(func(tx transaction) error {
+		removed = 0
+		documents, err := queryTexts(tx, `SELECT document FROM quotes ORDER BY id`)
+		if err != nil {
+			return err
+		}
+		for i, document := range documents {
+			var q book.Quote
+			if err := json.Unmarshal([]byte(document), &q); err != nil {
+				return fmt.Errorf("quoted figure %d: %w", i+1, err)
+			}
+			if part != "" && q.Part != part || set != "" && q.Set != set {
+				continue
+			}
+			if _, err := tx.Exec(`DELETE FROM quotes WHERE document = $1`, document); err != nil {
+				return err
+			}
+			removed++
+		}
+		return nil
+	})
+	return removed, err
 }
 
 // Quotes are the figures of all parts, in the order in which they were kept.

@@ -21,7 +21,7 @@ func (l *Logbook) Load(reference string) (*session.Session, error) {
 	}
 	s, err := l.load(id)
 	if err != nil {
-		return nil, fmt.Errorf("reading session %s from the logbook %s: %w", id, l.path, err)
+		return nil, fmt.Errorf("reading session %s from the logbook %s: %w", id, l.place, err)
 	}
 	return s, nil
 }
@@ -34,7 +34,7 @@ func (l *Logbook) LoadBrief(reference string) (*session.Session, error) {
 	}
 	s, err := brief(l.database, id)
 	if err != nil {
-		return nil, fmt.Errorf("reading session %s from the logbook %s: %w", id, l.path, err)
+		return nil, fmt.Errorf("reading session %s from the logbook %s: %w", id, l.place, err)
 	}
 	return s, nil
 }
@@ -45,7 +45,7 @@ func (l *Logbook) Resolve(reference string) (string, error) { return l.resolve(r
 // HasName says whether a session of that name is kept.
 func (l *Logbook) HasName(name string) (bool, error) {
 	var count int
-	err := l.database.QueryRow(`SELECT count(*) FROM sessions WHERE name = ?`, name).Scan(&count)
+	err := l.database.QueryRow(`SELECT count(*) FROM sessions WHERE name = $1`, name).Scan(&count)
 	return count > 0, err
 }
 
@@ -53,14 +53,14 @@ func (l *Logbook) resolve(reference string) (string, error) {
 	if reference == session.Latest {
 		found, err := l.ids(`SELECT id FROM sessions` + newestFirst + ` LIMIT 1`)
 		if err == nil && len(found) == 0 {
-			err = fmt.Errorf("the logbook %s has no sessions yet; measure something first", l.path)
+			err = fmt.Errorf("the logbook %s has no sessions yet; measure something first", l.place)
 		}
 		return first(found), err
 	}
 	ways := []struct{ query, argument string }{
-		{`SELECT id FROM sessions WHERE id = ?`, reference},
-		{`SELECT id FROM sessions WHERE name = ?`, reference},
-		{`SELECT id FROM sessions WHERE id >= ?1 AND id < ?1 || '~' AND ?1 <> ''`, reference},
+		{`SELECT id FROM sessions WHERE id = $1`, reference},
+		{`SELECT id FROM sessions WHERE name = $1`, reference},
+		{`SELECT id FROM sessions WHERE id >= $1 AND id < $1 || '~' AND $1 <> ''`, reference},
 	}
 	for _, way := range ways {
 		found, err := l.ids(way.query, way.argument)
@@ -74,7 +74,7 @@ func (l *Logbook) resolve(reference string) (string, error) {
 				strings.Join(found, ", "))
 		}
 	}
-	return "", fmt.Errorf("no session %q in the logbook %s; see opengauge logbook list", reference, l.path)
+	return "", fmt.Errorf("no session %q in the logbook %s; see opengauge logbook list", reference, l.place)
 }
 
 func first(found []string) string {
@@ -97,7 +97,7 @@ var ErrRemoved = errors.New("it was removed meanwhile")
 
 func (l *Logbook) load(id string) (*session.Session, error) {
 	var document string
-	err := l.database.QueryRow(`SELECT document FROM sessions WHERE id = ?`, id).Scan(&document)
+	err := l.database.QueryRow(`SELECT document FROM sessions WHERE id = $1`, id).Scan(&document)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, ErrRemoved
 	}
@@ -113,7 +113,7 @@ func (l *Logbook) load(id string) (*session.Session, error) {
 }
 
 func (l *Logbook) passes(id string) ([]session.Pass, error) {
-	rows, err := l.database.Query(`SELECT document, samples FROM passes WHERE session = ? ORDER BY position`, id)
+	rows, err := l.database.Query(`SELECT document, samples FROM passes WHERE session = $1 ORDER BY position`, id)
 	if err != nil {
 		return nil, err
 	}

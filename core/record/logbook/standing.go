@@ -73,33 +73,35 @@ func (l *Logbook) standing(s *session.Session, key session.Key, value float64) (
 		return standing, err
 	}
 	var ranking int64
-	err = l.database.QueryRow(`SELECT id FROM rankings WHERE class = ? AND load = ?`, s.Class(), name).Scan(&ranking)
+	err = l.database.QueryRow(`SELECT id FROM rankings WHERE class = $1 AND load = $2`, clip(s.Class()),
+		name).Scan(&ranking)
 	if errors.Is(err, sql.ErrNoRows) {
 		return standing, nil
 	}
 	if err != nil {
 		return standing, err
 	}
-	own, low, high := entryOf(s), value*(1-tie), value*(1+tie)
-	if err := l.database.QueryRow(`SELECT count(*), coalesce(sum(mean < ?3), 0), coalesce(sum(mean BETWEEN ?3 AND ?4), 0)
-		FROM (`+entries+`)`, ranking, own, low, high).Scan(&standing.Others, &standing.Slower, &standing.Alike); err != nil {
+	own, low, high := clip(entryOf(s)), value*(1-tie), value*(1+tie)
+	if err := l.database.QueryRow(`SELECT count(*), count(*) FILTER (WHERE mean < $3),
+		count(*) FILTER (WHERE mean BETWEEN $3 AND $4) FROM entries WHERE `+others, ranking, own, low,
+		high).Scan(&standing.Others, &standing.Slower, &standing.Alike); err != nil {
 		return standing, err
 	}
-	const neighbour = `SELECT newest, name, mean, runs FROM (` + entries + `) JOIN sessions ON id = newest WHERE mean `
-	if standing.Below, err = l.neighbour(neighbour+`< ?3 ORDER BY mean DESC LIMIT 1`, ranking, own, low); err != nil {
+	const neighbour = `SELECT newest, name, mean, runs FROM entries JOIN sessions ON id = newest WHERE ` + others +
+		` AND mean `
+	if standing.Below, err = l.neighbour(neighbour+`< $3 ORDER BY mean DESC LIMIT 1`, ranking, own, low); err != nil {
 		return standing, err
 	}
-	standing.Above, err = l.neighbour(neighbour+`> ?3 ORDER BY mean LIMIT 1`, ranking, own, high)
+	standing.Above, err = l.neighbour(neighbour+`> $3 ORDER BY mean LIMIT 1`, ranking, own, high)
 	return standing, err
 }
+
+// others are the entries of a ranking but one.
+const others = `ranking = $1 AND setup <> coalesce((SELECT id FROM setups WHERE setups.name = $2), 0)`
 
 // tie is by how much figures may differ, as a share, and be as good as the same: what runs
 // of the same parts differ by.
 const tie = 0.02
-
-// entries are the others of a ranking: runs of the same parts are one, by their mean.
-const entries = `SELECT avg(value) AS mean, count(*) AS runs, max(session) AS newest FROM figures
-	WHERE ranking = ?1 AND entry <> ?2 GROUP BY entry`
 
 func (l *Logbook) neighbour(query string, ranking int64, own string, value float64) (*Neighbour, error) {
 	n := &Neighbour{}
@@ -117,11 +119,15 @@ func (l *Logbook) Peers(s *session.Session, key session.Key, most int) ([]string
 	if err != nil {
 		return nil, err
 	}
-	return l.ids(`SELECT newest FROM (SELECT max(figures.session) AS newest, figures.entry FROM figures
-		JOIN rankings ON rankings.id = figures.ranking
-		WHERE class = ? AND load = ? AND entry <> ? GROUP BY entry) JOIN sessions ON id = newest`+newestFirstOf+
-		` LIMIT ?`, s.Class(), name, entryOf(s), most)
+	var ranking int64
+	err = l.database.QueryRow(`SELECT id FROM rankings WHERE class = $1 AND load = $2`, clip(s.Class()),
+		name).Scan(&ranking)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, l.unusable(err)
+	}
+	return l.ids(`SELECT newest FROM entries WHERE `+others+` ORDER BY newest_ms DESC, newest`+limit(most), ranking,
+		clip(entryOf(s)))
 }
-
-// newestFirstOf is the order of lists of several tables.
-const newestFirstOf = ` ORDER BY sessions.started_ms DESC, sessions.rowid DESC`

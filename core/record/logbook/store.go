@@ -7,21 +7,44 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"time"
-
-	"modernc.org/sqlite"
-	sqlite3 "modernc.org/sqlite/lib"
 )
 
 // store is the database within the context of whoever uses it: what waits for it ends
 // with that.
 type store struct {
 	*sql.DB
+	engine
 	ctx context.Context
 	// patience is how long a change waits for others who write.
 	patience time.Duration
 	// fixed says why nothing can be changed, or is nil.
 	fixed error
 }
+
+// engine is what differs between the databases that keep logbooks. Statements are the same
+// for all of them where they can be: $1 is the first argument, and lists of texts go as JSON.
+type engine struct {
+	// layouts is the folder of its migrations.
+	layouts string
+	// has is a query of how many tables have a name.
+	has string
+	// texts is a query of the texts of a list, which is the argument of a number.
+	texts string
+	// like compares without regard to capital letters.
+	like string
+	// named is where sessions are searched for a part of their names.
+	named string
+	// owner is a query of who kept the session of an id, and of whether this account may change
+	// it; empty where anybody may.
+	owner string
+	// busy says whether an error means only that others hold the database, or that it is away.
+	busy func(error) bool
+	// plainer gives an error of the database in words that say what to do.
+	plainer func(error) error
+}
+
+// listed is the query of the texts of the list that is an argument.
+func (e engine) listed(argument int) string { return fmt.Sprintf(e.texts, argument) }
 
 func (s store) Query(query string, arguments ...any) (*sql.Rows, error) {
 	return s.QueryContext(s.ctx, query, arguments...)
@@ -40,17 +63,56 @@ func (s store) Exec(query string, arguments ...any) (result sql.Result, err erro
 	return result, err
 }
 
+// transaction is changes that are made together.
+type transaction struct {
+	tx  *sql.Tx
+	ctx context.Context
+	engine
+}
+
+func (t transaction) Query(query string, arguments ...any) (*sql.Rows, error) {
+	return t.tx.QueryContext(t.ctx, query, arguments...)
+}
+
+func (t transaction) QueryRow(query string, arguments ...any) *sql.Row {
+	return t.tx.QueryRowContext(t.ctx, query, arguments...)
+}
+
+func (t transaction) Exec(query string, arguments ...any) (sql.Result, error) {
+	return t.tx.ExecContext(t.ctx, query, arguments...)
+}
+
+// own fails where a session is somebody else's. One that is not there is nobody's.
+func (t transaction) own(id string) error {
+	if t.owner == "" {
+		return nil
+	}
+	var recorder string
+	var may bool
+	err := t.QueryRow(t.owner, id).Scan(&recorder, &may)
+	switch {
+	case errors.Is(err, sql.ErrNoRows):
+		return nil
+	case err != nil:
+		return err
+	case !may:
+		return fmt.Errorf("session %s is of the account %s; only that and the keepers of the logbook may change it", id,
+			recorder)
+	}
+	return nil
+}
+
 // change makes several changes together, or none. It is made anew if others are quicker.
-func (s store) change(make func(*sql.Tx) error) error {
+func (s store) change(make func(transaction) error) error {
 	return s.patiently(func() error { return s.changeOnce(make) })
 }
 
-func (s store) changeOnce(make func(*sql.Tx) error) error {
+func (s store) changeOnce(make func(transaction) error) error {
 	tx, err := s.BeginTx(s.ctx, nil)
 	if err != nil {
 		return err
 	}
-	if err := make(tx); err != nil {
+	if err := make(transaction{tx, s.ctx, s.engine}); err != nil {
 		return errors.Join(err, tx.Rollback())
 	}
 	return tx.Commit()
@@ -76,8 +138,10 @@ func (s store) patiently(do func() error) error {
 	for {
 		err := do()
 		switch {
-		case !Busy(err):
-			return err
+		case err == nil:
+			return nil
+		case !s.busy(err):
+			return s.plainer(err)
 		case s.ctx.Err() != nil:
 			return s.ctx.Err()
 		case time.Since(began) > s.patience:
@@ -87,12 +151,8 @@ func (s store) patiently(do func() error) error {
 	}
 }
 
-// Busy says whether an error only means that other programs hold the logbook.
-func Busy(err error) bool {
-	cause := new(sqlite.Error)
-	if !errors.As(err, &cause) {
-		return false
-	}
-	primary := cause.Code() & 0xff
-	return primary == sqlite3.SQLITE_BUSY || primary == sqlite3.SQLITE_LOCKED
+// Waits says whether an error only means that other programs hold the logbook, that its
+// server is away, or that a newer program wrote it: what is measured meanwhile waits in a spool.
+func Waits(err error) bool {
+	return heldFile(err) || errors.Is(err, ErrAway) || errors.Is(err, ErrNewer)
 }

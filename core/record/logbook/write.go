@@ -1,7 +1,6 @@
 package logbook
 
 import (
-	"database/sql"
 	"encoding/json"
 	"fmt"
 
@@ -33,22 +32,29 @@ func (l *Logbook) Store(id string, records ...spool.Record) error {
 			return fmt.Errorf("record %d of session %s: %w", i+1, id, err)
 		}
 	}
-	return l.database.change(func(tx *sql.Tx) error {
-		noted := false
+	return l.database.change(func(tx transaction) error {
+		passes, finished := false, false
 		for i := range ready {
 			if err := ready[i].put(tx, id); err != nil {
 				return err
 			}
-			noted = noted || ready[i].kind == spool.Finish
+			passes = passes || ready[i].kind == spool.Pass
+			finished = finished || ready[i].kind == spool.Finish
 		}
-		if !noted {
+		if passes {
+			if _, err := tx.Exec(`UPDATE sessions SET passes = (SELECT count(*) FROM passes WHERE session = $1)
+					WHERE id = $1`, id); err != nil {
+				return err
+			}
+		}
+		if !finished {
 			return nil
 		}
 		s, err := brief(tx, id)
 		if err != nil {
 			return err
 		}
-		return noteAnew(tx, s)
+		return l.noteAnew(tx, s)
 	})
 }
 
@@ -88,35 +94,36 @@ func (l *Logbook) ready(record spool.Record) (stored, error) {
 }
 
 // put stores a record within a transaction.
-func (r *stored) put(tx *sql.Tx, id string) error {
+func (r *stored) put(tx transaction, id string) error {
 	switch r.kind {
 	case spool.Discard:
-		_, err := tx.Exec(`DELETE FROM sessions WHERE id = ?`, id)
-		return err
+		return discard(tx, id)
 	case spool.Pass:
-		if _, err := tx.Exec(`INSERT INTO passes (session, position, document, samples) VALUES (?, ?, ?, ?)
-				ON CONFLICT DO NOTHING`, id, r.number, r.pass.document, r.pass.samples); err != nil {
-			return err
-		}
-		_, err := tx.Exec(`UPDATE sessions SET passes = (SELECT count(*) FROM passes WHERE session = ?1) WHERE id = ?1`,
-			id)
+		_, err := tx.Exec(`INSERT INTO passes (session, position, document, samples) VALUES ($1, $2, $3, $4)
+				ON CONFLICT DO NOTHING`, id, r.number, r.pass.document, r.pass.samples)
 		return err
 	}
 	onConflict := `DO NOTHING`
 	if r.kind == spool.Finish {
 		onConflict = `DO UPDATE SET state = excluded.state, document = excluded.document`
 	}
+	if err := tx.own(id); err != nil {
+		return err
+	}
 	s := r.session
 	_, err := tx.Exec(
 		`INSERT INTO sessions (id, name, started_ms, state, simulated, plan, target, document)
-			VALUES (?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (id) `+onConflict,
-		id, s.Name, s.Started.UnixMilli(), s.State, s.Simulated, s.Plan.Name, s.Target.Address, r.header)
+			VALUES ($1, $2, $3, $4, $5, $6, $7, $8) ON CONFLICT (id) `+onConflict,
+		id, s.Name, s.Started.UnixMilli(), string(s.State), s.Simulated, s.Plan.Name, s.Target.Address, r.header)
 	return err
 }
 
 // Amend changes what a session says of itself, as notes do; its passes stay as they are.
 func (l *Logbook) Amend(id string, amend func(*session.Session) error) error {
-	return l.database.change(func(tx *sql.Tx) error {
+	return l.database.change(func(tx transaction) error {
+		if err := tx.own(id); err != nil {
+			return err
+		}
 		s, err := brief(tx, id)
 		if err != nil {
 			return err
@@ -124,25 +131,32 @@ func (l *Logbook) Amend(id string, amend func(*session.Session) error) error {
 		if err := amend(s); err != nil {
 			return err
 		}
-		return rewrite(tx, s)
+		return l.rewrite(tx, s)
 	})
 }
 
 // rewrite puts the header of a session in the place of the one that is there.
-func rewrite(tx *sql.Tx, s *session.Session) error {
+func (l *Logbook) rewrite(tx transaction, s *session.Session) error {
 	document, err := header(s)
 	if err != nil {
 		return err
 	}
-	if _, err := tx.Exec(`UPDATE sessions SET document = ? WHERE id = ?`, document, s.ID); err != nil {
+	if _, err := tx.Exec(`UPDATE sessions SET document = $1 WHERE id = $2`, document, s.ID); err != nil {
 		return err
 	}
-	return noteAnew(tx, s)
+	return l.noteAnew(tx, s)
 }
 
 // Discard forgets a session.
 func (l *Logbook) Discard(id string) error {
-	_, err := l.database.Exec(`DELETE FROM sessions WHERE id = ?`, id)
+	return l.database.change(func(tx transaction) error { return discard(tx, id) })
+}
+
+func discard(tx transaction, id string) error {
+	if err := tx.own(id); err != nil {
+		return err
+	}
+	_, err := tx.Exec(`DELETE FROM sessions WHERE id = $1`, id)
 	return err
 }
 

@@ -1,0 +1,46 @@
+package logbook
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"opengauge/core/storage/witness"
+)
+
+func TestMain(m *testing.M) {
+	code := m.Run()
+	witness.StopPostgres()
+	os.Exit(code)
+}
+
+// engines are the ways to keep a logbook: each gives a place for a new one.
+var engines = []struct {
+	name  string
+	place func(*testing.T) string
+}{
+	{"file", func(t *testing.T) string { return filepath.Join(t.TempDir(), "deep", "log book?.db") }},
+	{"server", func(t *testing.T) string {
+		server := witness.SharedPostgres(t)
+		t.Setenv("XDG_DATA_HOME", t.TempDir()) // where what waits is
+		return server.Address("keeper", server.NewDatabase(t))
+	}},
+}
+
+// onEachEngine runs a test with a new logbook of every kind.
+func onEachEngine(t *testing.T, test func(*testing.T, *Logbook)) {
+	for _, engine := range engines {
+		t.Run(engine.name, func(t *testing.T) { test(t, newBookAt(t, engine.place(t))) })
+	}
+}
+
+func newBookAt(t *testing.T, place string) *Logbook {
+	t.Helper()
+	book, err := Create(context.Background(), place)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = book.Close() })
+	return book
+}

@@ -1,0 +1,67 @@
+package logbook
+
+import (
+	"errors"
+	"fmt"
+	"net/url"
+
+	"modernc.org/sqlite" // also the database driver
+	sqlite3 "modernc.org/sqlite/lib"
+)
+
+// inFile is the engine of logbooks that are files.
+var inFile = engine{
+	layouts: "sqlite",
+	has:     `SELECT count(*) FROM sqlite_schema WHERE name = $1`,
+	texts:   `SELECT value FROM json_each($%d)`,
+	like:    `LIKE`,
+	// The index of names is a hundredth of the table.
+	named:   `sessions INDEXED BY sessions_name`,
+	busy:    heldFile,
+	plainer: func(err error) error { return err },
+}
+
+// heldFile says whether an error only means that other programs hold a file.
+func heldFile(err error) bool {
+	cause := new(sqlite.Error)
+	if !errors.As(err, &cause) {
+		return false
+	}
+	primary := cause.Code() & 0xff
+	return primary == sqlite3.SQLITE_BUSY || primary == sqlite3.SQLITE_LOCKED
+}
+
+// lostRace is whether an error may come from another program that is preparing the
+// same file: it holds the file, or what was to be made is there by now.
+func lostRace(err error) bool {
+	cause := new(sqlite.Error)
+	if !errors.As(err, &cause) {
+		return false
+	}
+	primary := cause.Code() & 0xff
+	return primary == sqlite3.SQLITE_BUSY || primary == sqlite3.SQLITE_ERROR || primary == sqlite3.SQLITE_CONSTRAINT
+}
+
+// mode is how a database is opened (SQLite, Uniform Resource Identifiers, 3.3).
+type mode string
+
+// A frozen one is read as a file that nobody changes.
+const (
+	writing mode = "rw"
+	reading mode = "ro"
+	frozen  mode = "ro&immutable=1"
+)
+
+// source is the database driver's name for the file, with each connection's
+// settings: readers beside one writer, waiting for each other, and every
+// transaction on stable media when it ends.
+func source(path string, as mode) string {
+	settings := url.Values{"_pragma": {
+		fmt.Sprintf("busy_timeout(%d)", lockWait.Milliseconds()), "synchronous(FULL)", "foreign_keys(ON)",
+	}, "_txlock": {"immediate"}}
+	if as == writing {
+		settings["_pragma"] = append(settings["_pragma"], "journal_mode(WAL)")
+	}
+	return (&url.URL{Scheme: "file", Opaque: (&url.URL{Path: path}).EscapedPath(),
+		RawQuery: settings.Encode() + "&mode=" + string(as)}).String()
+}
