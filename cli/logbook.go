@@ -18,8 +18,8 @@ func newLogbook(env *environment) *cobra.Command {
 	}
 	cmd.AddCommand(
 		newLogbookList(env), newLogbookShow(env), newLogbookTag(env), newLogbookNote(env), newLogbookQuote(env),
-		newLogbookExport(env), newLogbookImport(env),
-		newLogbookMerge(env),
+		newLogbookExport(env), newLogbookImport(env), newLogbookSend(env), newLogbookMerge(env),
+		newLogbookPrepare(env),
 		newLogbookRemove(env), newLogbookCheck(env), newLogbookBackup(env),
 	)
 	return cmd

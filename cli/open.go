@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"opengauge/core/bench/host"
 	"opengauge/core/record/logbook"
 	"opengauge/core/record/session"
 	"opengauge/present/term"
@@ -16,10 +17,17 @@ import (
 
 // path is where the logbook is, or ought to be.
 func (e *environment) path() (string, error) {
-	if e.logbookPath != "" {
-		return e.logbookPath, nil
+	place := e.logbookPath
+	if place == "" {
+		var err error
+		if place, err = logbook.DefaultPlace(); err != nil {
+			return "", err
+		}
 	}
-	return logbook.DefaultPlace()
+	if err := logbook.CheckPlace(place); err != nil {
+		return "", usageError{err}
+	}
+	return place, nil
 }
 
 // openLogbook opens a logbook that has to be there.
@@ -34,7 +42,9 @@ func (e *environment) opened(open func(context.Context, string) (*logbook.Logboo
 	if err != nil {
 		return nil, err
 	}
-	e.sweep(filepath.Dir(path))
+	if !logbook.Shared(path) {
+		e.sweep(filepath.Dir(path))
+	}
 	book, err := open(e.ctx, path)
 	if err == nil {
 		e.takeIn(book)
@@ -63,8 +73,14 @@ func (e *environment) keeping(name string) (keeper *logbook.Keeper, end func() e
 		if err := mayBeNamed(book, name); err != nil {
 			return nil, nil, errors.Join(err, book.Close())
 		}
+		if warning, err := book.Enlist(host.BenchName(), host.Machine()); err == nil && warning != "" {
+			term.NewScreen(e.stderr).Paragraph("", warning)
+		}
 	case !logbook.Waits(err):
 		return nil, nil, err
+	}
+	if errors.Is(err, logbook.ErrAway) || errors.Is(err, logbook.ErrNewer) {
+		term.NewScreen(e.stderr).Paragraph("", term.Clean(oneLine(err))+"; what is measured waits on this machine")
 	}
 	keeper = logbook.Keep(path, book)
 	return keeper, func() error {

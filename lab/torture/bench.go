@@ -22,6 +22,8 @@ import (
 type bench struct {
 	program, folder string
 	chance          *rand.Rand
+	// address is of a logbook on a server, where the try has one.
+	address string
 	// phase says in what the try hit the program.
 	phase string
 	// undo are what gives back what the try took, the last first.

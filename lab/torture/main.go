@@ -40,7 +40,7 @@ var parts = []part{
 	{"kill logbook", 0.14, killLogbook},
 	{"kill report", 0.06, killReport}, {"full disk", 0.06, fullDisk}, {"torn logbook", 0.06, tornLogbook},
 	{"twenty at once", 0.005, twentyAtOnce}, {"device swap", 0.01, deviceSwap},
-	{"server that lies", 0.02, lyingServer},
+	{"server that lies", 0.02, lyingServer}, {"server away", 0.1, serverAway},
 }
 
 func main() {
@@ -71,6 +71,7 @@ func run(tries int, seed uint64, only string, guards bool) error {
 	if err := build(".", program); err != nil {
 		return err
 	}
+	defer lab.close()
 	t := &table{seed: seed}
 	for _, each := range parts {
 		count := max(1, int(float64(tries)*each.share+0.5))

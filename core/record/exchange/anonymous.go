@@ -64,6 +64,10 @@ func (a *Anonymous) Session(s *session.Session) (*session.Session, error) {
 	for i := range s.Notes {
 		a.note(aliasUser, s.Notes[i].By)
 	}
+	if by := s.RecordedBy; by != nil {
+		a.note(aliasHost, by.Bench)
+		a.note(aliasUser, by.Account)
+	}
 	document, err := json.Marshal(withoutPhotos(s))
 	if err != nil {
 		return nil, err

@@ -265,14 +265,16 @@ func queryTexts(from querier, query string, arguments ...any) ([]string, error) 
 
 // brief reads a session without its samples.
 func brief(from querier, id string) (*session.Session, error) {
-	var document string
-	if err := from.QueryRow(`SELECT document FROM sessions WHERE id = $1`, id).Scan(&document); err != nil {
+	var document, account string
+	if err := from.QueryRow(`SELECT document, recorder FROM sessions WHERE id = $1`, id).Scan(&document,
+		&account); err != nil {
 		return nil, err
 	}
 	s := &session.Session{}
 	if err := fastjson.Unmarshal([]byte(document), s); err != nil {
 		return nil, err
 	}
+	s.Recorded(account)
 	documents, err := queryTexts(from, `SELECT document FROM passes WHERE session = $1 ORDER BY position`, id)
 	if err != nil {
 		return nil, err

@@ -4,9 +4,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
+	"path/filepath"
 	"slices"
 	"time"
 
+	"opengauge/core/bench/host"
 	"opengauge/core/record/session"
 	"opengauge/core/record/spool"
 )
@@ -42,12 +45,20 @@ func Keep(place string, book *Logbook) *Keeper {
 
 // Begin keeps a session that starts now.
 func (k *Keeper) Begin(s *session.Session) error {
+	if Shared(k.place) {
+		s.RecordedBy = &session.Recorder{Bench: host.BenchName()}
+	}
 	record, err := begun(s)
 	if err != nil {
 		return err
 	}
 	k.id = s.ID
-	k.spool, k.lost = spool.Create(k.place, s.ID)
+	if Shared(k.place) {
+		k.lost = os.MkdirAll(filepath.Dir(waitsAt(k.place)), 0o700)
+	}
+	if k.lost == nil {
+		k.spool, k.lost = spool.Create(waitsAt(k.place), s.ID)
+	}
 	return k.add(record)
 }
 
@@ -155,6 +166,17 @@ func (k *Keeper) Close() (waits string, err error) {
 	}
 	return fmt.Sprintf("the logbook did not take session %s (%v); it waits in %s, and the next command that opens the "+
 		"logbook takes it in", k.id, k.failed, k.spool.Path()), k.spool.Close()
+}
+
+// Waiting are the sessions that wait for the logbook at a place: of programs that are dead, and of
+// those that measure now.
+func Waiting(place string) ([]string, error) {
+	beside, err := spool.Sessions(waitsAt(place))
+	if err != nil {
+		return nil, err
+	}
+	other, err := spool.Sessions(elsewhere(place))
+	return append(beside, other...), err
 }
 
 // TakeIn stores what programs that are dead left beside the logbook, and tells of each

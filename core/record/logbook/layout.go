@@ -63,6 +63,9 @@ func (l *Logbook) bringUpToDate() error {
 		return errOlder
 	case held < known:
 		_, err = provider.Up(l.database.ctx)
+		if stateOf(err) == "42501" {
+			return fmt.Errorf("%w; its keepers bring it up to date with opengauge logbook prepare", errOlder)
+		}
 	}
 	return err
 }
@@ -89,7 +92,7 @@ func (l *Logbook) readableFrom(known int64) bool {
 }
 
 // errOlder says that a logbook that cannot be written has a layout of an older program.
-var errOlder = errors.New("the logbook has an older layout, and cannot be written")
+var errOlder = errors.New("the logbook has an older layout, and cannot be changed from here")
 
 func newest(provider *goose.Provider) int64 {
 	var newest int64

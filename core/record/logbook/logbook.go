@@ -57,7 +57,11 @@ func (l *Logbook) Place() string { return l.place }
 // Close closes the logbook.
 func (l *Logbook) Close() error {
 	l.decoder.Close()
-	err := errors.Join(l.encoder.Close(), l.database.Close())
+	closed := l.database.Close()
+	if Shared(l.place) {
+		closed = nil // a server that has gone meanwhile took nothing with it
+	}
+	err := errors.Join(l.encoder.Close(), closed)
 	if l.folder != nil {
 		err = errors.Join(err, l.folder.Close())
 	}

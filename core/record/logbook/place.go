@@ -101,11 +101,12 @@ func waitsAt(place string) string {
 	if !Shared(place) {
 		return place
 	}
-	name := fmt.Sprintf("%x", sha256.Sum256([]byte(place)))
-	if address, err := parseAddress(place); err == nil {
-		name = strings.Map(inFileName, fmt.Sprintf("%s-%s-%s", address.User.Username(),
-			cmp.Or(address.Host, "here"), strings.Trim(address.Path, "/"))) + "-" + name[:8]
+	address, err := parseAddress(place)
+	if err != nil {
+		return elsewhere(place)
 	}
+	name := strings.Map(inFileName, fmt.Sprintf("%s-%s-%s", address.User.Username(), cmp.Or(address.Host, "here"),
+		strings.Trim(address.Path, "/"))) + fmt.Sprintf("-%x", sha256.Sum256([]byte(canonical(address))))[:9]
 	home, _ := os.UserHomeDir() // where there is none, they are elsewhere
 	file := dataFile(runtime.GOOS, home, os.Getenv, func(string) bool { return false })
 	return filepath.Join(filepath.Dir(file), "waiting", name)
@@ -124,7 +125,9 @@ func inFileName(letter rune) rune {
 // elsewhere is where spools are whose place beside the logbook is full, or cannot be written:
 // in the folder for temporary files, under a name that is this user's and this logbook's.
 func elsewhere(place string) string {
-	if absolute, err := filepath.Abs(place); err == nil && !Shared(place) {
+	if address, err := parseAddress(place); Shared(place) && err == nil {
+		place = canonical(address)
+	} else if absolute, err := filepath.Abs(place); err == nil {
 		place = absolute
 	}
 	return filepath.Join(os.TempDir(), fmt.Sprintf("opengauge-%d-%x", os.Getuid(), sha256.Sum256([]byte(place))))

@@ -96,8 +96,8 @@ func (l *Logbook) ids(query string, arguments ...any) ([]string, error) {
 var ErrRemoved = errors.New("it was removed meanwhile")
 
 func (l *Logbook) load(id string) (*session.Session, error) {
-	var document string
-	err := l.database.QueryRow(`SELECT document FROM sessions WHERE id = $1`, id).Scan(&document)
+	var document, account string
+	err := l.database.QueryRow(`SELECT document, recorder FROM sessions WHERE id = $1`, id).Scan(&document, &account)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, ErrRemoved
 	}
@@ -108,6 +108,7 @@ func (l *Logbook) load(id string) (*session.Session, error) {
 	if err := fastjson.Unmarshal([]byte(document), s); err != nil {
 		return nil, err
 	}
+	s.Recorded(account)
 	s.Passes, err = l.passes(id)
 	return s, err
 }

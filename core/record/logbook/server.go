@@ -26,7 +26,7 @@ var onServer = engine{
 	texts:   `SELECT jsonb_array_elements_text($%d::jsonb)`,
 	like:    `ILIKE`,
 	named:   `sessions`,
-	owner: `SELECT recorder, recorder = current_user OR pg_has_role(current_user, (SELECT relowner FROM pg_class
+	owner: `SELECT recorder, recorder = session_user OR pg_has_role(session_user, (SELECT relowner FROM pg_class
 		WHERE oid = 'sessions'::regclass), 'USAGE') FROM sessions WHERE id = $1`,
 	busy:    othersHold,
 	plainer: plainly,
@@ -38,10 +38,14 @@ var ErrAway = errors.New("its server is away")
 // canonical is the one way to write the address of a database that this program has: spools are
 // found by it.
 func canonical(address *url.URL) string {
-	short := url.URL{Scheme: "postgres", User: address.User, Host: strings.TrimSuffix(strings.ToLower(address.Host), ":5432"),
+	host := address.Hostname()
+	if port := cmp.Or(address.Port(), address.Query().Get("port"), "5432"); port != "5432" {
+		host = net.JoinHostPort(strings.ToLower(host), port)
+	}
+	short := url.URL{Scheme: "postgres", User: address.User, Host: strings.ToLower(host),
 		Path: "/" + strings.Trim(address.Path, "/")}
-	if host := address.Query().Get("host"); host != "" {
-		short.RawQuery = url.Values{"host": {host}}.Encode()
+	if folder := address.Query().Get("host"); folder != "" {
+		short.RawQuery = "host=" + strings.ReplaceAll(url.QueryEscape(folder), "%2F", "/")
 	}
 	return short.String()
 }

@@ -152,7 +152,7 @@ func (s store) patiently(do func() error) error {
 }
 
 // Waits says whether an error only means that other programs hold the logbook, that its
-// server is away, or that a newer program wrote it: what is measured meanwhile waits in a spool.
+// server is away, or that its layout is another program's: what is measured meanwhile waits in a spool.
 func Waits(err error) bool {
-	return heldFile(err) || errors.Is(err, ErrAway) || errors.Is(err, ErrNewer)
+	return heldFile(err) || errors.Is(err, ErrAway) || errors.Is(err, ErrNewer) || errors.Is(err, errOlder)
 }

@@ -132,7 +132,7 @@ type Waiting struct {
 // TakeIn gives the spools beside a logbook whose programs are dead to a function that
 // stores them. What it stored is removed; what it did not store, and what is damaged, stays.
 func TakeIn(logbook string, store func(Waiting) error) error {
-	paths, err := filepath.Glob(escape(logbook) + "-spool-*" + suffix)
+	paths, err := spools(logbook)
 	if err != nil {
 		return err
 	}
@@ -141,6 +141,20 @@ func TakeIn(logbook string, store func(Waiting) error) error {
 		failed = errors.Join(failed, takeIn(path, store))
 	}
 	return failed
+}
+
+func spools(logbook string) ([]string, error) {
+	return filepath.Glob(escape(logbook) + "-spool-*" + suffix)
+}
+
+// Sessions are the ids of those that have a spool beside a logbook.
+func Sessions(logbook string) ([]string, error) {
+	paths, err := spools(logbook)
+	ids := make([]string, len(paths))
+	for i, path := range paths {
+		ids[i] = strings.TrimSuffix(filepath.Base(path)[len(filepath.Base(logbook)+"-spool-"):], suffix)
+	}
+	return ids, err
 }
 
 // escape keeps a path from being read as a pattern.

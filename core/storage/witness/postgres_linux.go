@@ -39,6 +39,9 @@ type Postgres struct {
 	database int
 }
 
+// Unnamed is an address of this machine that no certificate holds for.
+const Unnamed = "127.0.0.3"
+
 // Authority is the file of the certificate that the server's own is signed by.
 func (p *Postgres) Authority() string { return filepath.Join(p.Folder, "authority.pem") }
 
@@ -139,6 +142,7 @@ func (p *Postgres) data() string { return filepath.Join(p.Folder, "data") }
 func (p *Postgres) as(command *exec.Cmd) *exec.Cmd {
 	command.Dir = p.Folder
 	command.SysProcAttr = &syscall.SysProcAttr{Credential: p.account, Setpgid: true}
+	Tie(command)
 	return command
 }
 
@@ -236,7 +240,9 @@ func (p *Postgres) certify() error {
 		ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
 	}
 	for _, host := range p.Hosts {
-		server.IPAddresses = append(server.IPAddresses, net.ParseIP(host))
+		if host != Unnamed {
+			server.IPAddresses = append(server.IPAddresses, net.ParseIP(host))
+		}
 	}
 	signing, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	if err != nil {

@@ -17,7 +17,7 @@ CREATE TABLE sessions (
     plan       TEXT NOT NULL,
     target     TEXT NOT NULL,
     passes     INTEGER NOT NULL DEFAULT 0,
-    recorder   TEXT NOT NULL DEFAULT current_user, -- the account that kept it
+    recorder   TEXT NOT NULL DEFAULT session_user, -- the account that kept it
     document   TEXT NOT NULL -- the session's JSON without its passes
 ) WITH (toast_tuple_target = 256); -- lists read rows, and no documents
 ALTER TABLE sessions ALTER COLUMN document SET COMPRESSION lz4;
@@ -101,7 +101,7 @@ CREATE INDEX quotes_part ON quotes (part);
 CREATE TABLE benches (
     name    TEXT COLLATE "C" PRIMARY KEY,
     machine TEXT NOT NULL,
-    account TEXT NOT NULL DEFAULT current_user,
+    account TEXT NOT NULL DEFAULT session_user,
     seen_ms BIGINT NOT NULL
 );
 
@@ -146,9 +146,9 @@ CREATE TRIGGER figures_removed AFTER DELETE ON figures REFERENCING OLD TABLE AS 
 -- kept it, and by those who own the tables, for whom these rules do not count.
 ALTER TABLE sessions ENABLE ROW LEVEL SECURITY;
 CREATE POLICY read ON sessions FOR SELECT USING (true);
-CREATE POLICY add ON sessions FOR INSERT WITH CHECK (recorder = current_user);
-CREATE POLICY change ON sessions FOR UPDATE USING (recorder = current_user) WITH CHECK (recorder = current_user);
-CREATE POLICY remove ON sessions FOR DELETE USING (recorder = current_user);
+CREATE POLICY add ON sessions FOR INSERT WITH CHECK (recorder = session_user);
+CREATE POLICY change ON sessions FOR UPDATE USING (recorder = session_user) WITH CHECK (recorder = session_user);
+CREATE POLICY remove ON sessions FOR DELETE USING (recorder = session_user);
 -- +goose StatementBegin
 DO $$
 DECLARE t TEXT;
@@ -157,14 +157,28 @@ BEGIN
         EXECUTE format('ALTER TABLE %I ENABLE ROW LEVEL SECURITY', t);
         EXECUTE format('CREATE POLICY read ON %I FOR SELECT USING (true)', t);
         EXECUTE format('CREATE POLICY add ON %I FOR INSERT WITH CHECK (EXISTS (SELECT 1 FROM sessions
-            WHERE id = session AND recorder = current_user))', t);
+            WHERE id = session AND recorder = session_user))', t);
         EXECUTE format('CREATE POLICY change ON %I FOR UPDATE USING (EXISTS (SELECT 1 FROM sessions
-            WHERE id = session AND recorder = current_user))', t);
+            WHERE id = session AND recorder = session_user))', t);
         EXECUTE format('CREATE POLICY remove ON %I FOR DELETE USING (EXISTS (SELECT 1 FROM sessions
-            WHERE id = session AND recorder = current_user))', t);
+            WHERE id = session AND recorder = session_user))', t);
     END LOOP;
 END $$;
 -- +goose StatementEnd
+
+-- Lists that grow only, and what only owners change: entries by the functions above.
+ALTER TABLE rankings ENABLE ROW LEVEL SECURITY;
+CREATE POLICY read ON rankings FOR SELECT USING (true);
+CREATE POLICY add ON rankings FOR INSERT WITH CHECK (true);
+ALTER TABLE setups ENABLE ROW LEVEL SECURITY;
+CREATE POLICY read ON setups FOR SELECT USING (true);
+CREATE POLICY add ON setups FOR INSERT WITH CHECK (true);
+ALTER TABLE entries ENABLE ROW LEVEL SECURITY;
+CREATE POLICY read ON entries FOR SELECT USING (true);
+ALTER TABLE settings ENABLE ROW LEVEL SECURITY;
+CREATE POLICY read ON settings FOR SELECT USING (true);
+ALTER TABLE goose_db_version ENABLE ROW LEVEL SECURITY;
+CREATE POLICY read ON goose_db_version FOR SELECT USING (true);
 
 -- +goose Down
 DROP TABLE benches, quotes, entries, figures, setups, rankings, conditions, tags, outlines, passes, sessions, settings;

@@ -1,0 +1,34 @@
+package logbook
+
+import (
+	"database/sql"
+	"errors"
+	"fmt"
+	"time"
+)
+
+// Enlist notes which machine measures under the name of a bench, in a logbook that several share.
+// Where another machine did before, it says so: their sessions cannot be told apart by the name.
+func (l *Logbook) Enlist(name, machine string) (warning string, err error) {
+	if !Shared(l.place) || l.database.fixed != nil || name == "" || machine == "" {
+		return "", nil
+	}
+	err = l.database.change(func(tx transaction) error {
+		var other string
+		var seen int64
+		err := tx.QueryRow(`SELECT machine, seen_ms FROM benches WHERE name = $1`, name).Scan(&other, &seen)
+		if err != nil && !errors.Is(err, sql.ErrNoRows) {
+			return err
+		}
+		warning = ""
+		if err == nil && other != machine {
+			warning = fmt.Sprintf("another machine measured as the bench %s in this logbook, last at %s; give each a name of "+
+				"its own with $OPENGAUGE_BENCH_NAME", name, time.UnixMilli(seen).Format(time.DateTime))
+		}
+		_, err = tx.Exec(`INSERT INTO benches (name, machine, seen_ms) VALUES ($1, $2, $3)
+			ON CONFLICT (name) DO UPDATE SET machine = excluded.machine, seen_ms = excluded.seen_ms`, name, machine,
+			time.Now().UnixMilli())
+		return err
+	})
+	return warning, err
+}

@@ -1,0 +1,21 @@
+package session
+
+// Recorder is who kept a session in a logbook that several share.
+type Recorder struct {
+	// Bench is what the machine calls itself.
+	Bench string `json:"bench,omitempty"`
+	// Account is who kept it, as the server of the logbook knows.
+	Account string `json:"account,omitempty"`
+}
+
+// Recorded notes the account, of which the server knows more than the session itself.
+func (s *Session) Recorded(account string) {
+	if account == "" {
+		return
+	}
+	by := Recorder{Account: account}
+	if s.RecordedBy != nil {
+		by.Bench = s.RecordedBy.Bench
+	}
+	s.RecordedBy = &by
+}

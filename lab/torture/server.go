@@ -1,0 +1,180 @@
+//go:build linux
+
+package main
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"sync"
+	"time"
+
+	"opengauge/core/storage/witness"
+)
+
+// laboratory is a server with a logbook, and a bench's own network on the way to it.
+type laboratory struct {
+	server *witness.Postgres
+	once   sync.Once
+	failed error
+}
+
+var lab laboratory
+
+// The network between: a namespace of its own, with one link to the server.
+const (
+	space      = "opengauge-torture"
+	near, far  = "ogt-near", "ogt-far"
+	serverHost = "10.213.7.1"
+	password   = "tide-table"
+)
+
+func (l *laboratory) open() error {
+	l.once.Do(func() { l.failed = l.make() })
+	return l.failed
+}
+
+func (l *laboratory) make() error {
+	l.close()
+	for _, each := range []string{
+		"netns add " + space, "link add " + near + " type veth peer name " + far + " netns " + space,
+		"addr add " + serverHost + "/24 dev " + near, "link set " + near + " up",
+		"-n " + space + " addr add 10.213.7.2/24 dev " + far, "-n " + space + " link set " + far + " up",
+		"-n " + space + " link set lo up",
+	} {
+		if out, err := exec.Command("ip", strings.Fields(each)...).CombinedOutput(); err != nil {
+			return fmt.Errorf("%w: ip %s: %s", errSkipped, each, out)
+		}
+	}
+	server, err := witness.NewPostgres("127.0.0.1", serverHost)
+	if errors.Is(err, exec.ErrNotFound) {
+		return fmt.Errorf("%w: no PostgreSQL server (make tools)", errSkipped)
+	}
+	if err != nil {
+		return err
+	}
+	l.server = server
+	_, err = server.Ask("postgres", "CREATE ROLE bench LOGIN CREATEDB PASSWORD '"+password+"'")
+	return err
+}
+
+func (l *laboratory) close() {
+	if l.server != nil {
+		l.server.Remove()
+		l.server = nil
+	}
+	_ = exec.Command("ip", "netns", "del", space).Run()
+}
+
+// serverAway takes the server, the program or the network away while passes are measured, and
+// gives all of it back: no pass may be lost, and none be there twice.
+func serverAway(b *bench) error {
+	if err := lab.open(); err != nil {
+		return err
+	}
+	name := "lab" + regexp.MustCompile(`\D`).ReplaceAllString(filepath.Base(b.folder), "")
+	if _, err := lab.server.Ask("postgres", "CREATE DATABASE "+name+" OWNER bench"); err != nil {
+		return err
+	}
+	b.address = fmt.Sprintf("postgres://bench@%s:%d/%s?sslrootcert=%s", serverHost, lab.server.Port, name,
+		lab.server.Authority())
+	if got := b.away("logbook", "prepare"); got.code != 0 {
+		return fmt.Errorf("preparing: %s", got.stderr)
+	}
+	told, runs := 0, 1+b.chance.IntN(3)
+	for range runs {
+		got := b.hit()
+		if got.code > 1 || strings.Contains(got.stderr, "panic:") || strings.Contains(got.stderr, "did not end") {
+			return fmt.Errorf("exit %d: %s", got.code, got.stderr)
+		}
+		if got.code != 0 && !got.killed {
+			return fmt.Errorf("the program was not hit, and failed: %s", got.stderr)
+		}
+		told += toldPasses(got.stderr)
+	}
+	return b.allThere(told, runs)
+}
+
+// away runs the program on the other side of the network.
+func (b *bench) away(arguments ...string) outcome { return b.watched(b.awayCommand(arguments...), nil) }
+
+func (b *bench) awayCommand(arguments ...string) *exec.Cmd {
+	command := b.command(append([]string{"netns", "exec", space, b.program}, arguments...)...)
+	command.Path, command.Args[0] = "/usr/sbin/ip", "ip"
+	if found, err := exec.LookPath("ip"); err == nil {
+		command.Path = found
+	}
+	command.Env = append(command.Env, "OPENGAUGE_LOGBOOK="+b.address, "PGPASSWORD="+password,
+		"XDG_DATA_HOME="+filepath.Join(b.folder, "data"))
+	return command
+}
+
+// hit runs a measurement, and takes something away at a moment of it.
+func (b *bench) hit() outcome {
+	delay, back := b.after(700*time.Millisecond), b.after(600*time.Millisecond)
+	aim := []string{"server killed", "program killed", "network cut", "server and program killed"}[b.chance.IntN(4)]
+	b.phase = aim
+	defer func() { _ = exec.Command("ip", "link", "set", near, "up").Run() }()
+	var group sync.WaitGroup
+	defer group.Wait()
+	return b.watched(b.awayCommand(b.measure()...), func(process *os.Process, said *heard, ended <-chan struct{}) {
+		pause(delay, ended)
+		if strings.Contains(aim, "server") {
+			lab.server.Kill()
+			group.Go(func() {
+				time.Sleep(back)
+				_ = lab.server.Start()
+			})
+		}
+		if strings.Contains(aim, "program") {
+			_ = process.Kill()
+		}
+		if aim == "network cut" {
+			_ = exec.Command("ip", "link", "set", near, "down").Run()
+			pause(back, ended)
+			_ = exec.Command("ip", "link", "set", near, "up").Run()
+		}
+	})
+}
+
+// allThere sends what waits, and asks the server itself what is there.
+func (b *bench) allThere(told, runs int) error {
+	for try := 0; ; try++ {
+		got := b.away("logbook", "send")
+		if got.code == 0 && strings.Contains(got.stdout, "Nothing waits") {
+			break
+		}
+		if try == 20 {
+			return fmt.Errorf("it was not sent: %s%s", got.stdout, got.stderr)
+		}
+		time.Sleep(200 * time.Millisecond)
+	}
+	name := b.address[strings.LastIndex(b.address, "/lab")+1 : strings.Index(b.address, "?")]
+	rows, err := lab.server.Ask(name, `SELECT s.passes, count(p.position), count(DISTINCT p.position),
+		count(DISTINCT p.document) FROM sessions s LEFT JOIN passes p ON p.session = s.id GROUP BY s.id, s.passes`)
+	if err != nil {
+		return err
+	}
+	held, sessions := 0, 0
+	for line := range strings.Lines(rows) {
+		var said, passes, positions, documents int
+		if _, err := fmt.Sscanf(strings.TrimSpace(line), "%d|%d|%d|%d", &said, &passes, &positions, &documents); err != nil {
+			return err
+		}
+		if said != passes || passes != positions || passes != documents {
+			return fmt.Errorf("a session has passes twice, or not all: %s", line)
+		}
+		held, sessions = held+passes, sessions+1
+	}
+	if held < told || held > told+runs || sessions > runs {
+		return fmt.Errorf("%d passes were told by %d runs, and %d are there in %d sessions", told, runs, held, sessions)
+	}
+	if got := b.away("logbook", "check"); got.code != 0 {
+		return fmt.Errorf("the logbook does not hold up: %s", got.stderr+got.stdout)
+	}
+	return nil
+}
