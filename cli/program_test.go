@@ -26,7 +26,9 @@ import (
 var program string
 
 func TestMain(m *testing.M) {
-	os.Exit(withProgram(m))
+	code := withProgram(m)
+	witness.StopPostgres()
+	os.Exit(code)
 }
 
 func withProgram(m *testing.M) int {

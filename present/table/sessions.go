@@ -18,11 +18,19 @@ func Sessions(summaries []logbook.Summary) Table {
 		text("id"), text("name").Kept(), text("started").Spared(1), text("target").Spared(4), text("plan").Kept(),
 		number("passes").Spared(5), text("state").Spared(2), text("tags").Spared(3),
 	}}
+	several := slices.ContainsFunc(summaries, func(s logbook.Summary) bool { return s.Account != summaries[0].Account })
+	if several {
+		t.Columns = append(t.Columns, text("kept by").Spared(3))
+	}
 	for _, s := range summaries {
-		t.Rows = append(t.Rows, []string{
+		row := []string{
 			s.ID, s.Name, s.Started.Local().Format("2006-01-02 15:04:05"), Marked(s.Target, s.Simulated), s.Plan,
 			strconv.Itoa(s.Passes), string(s.State), strings.Join(s.Tags, ", "),
-		})
+		}
+		if several {
+			row = append(row, s.Account)
+		}
+		t.Rows = append(t.Rows, row)
 	}
 	return t
 }
@@ -59,6 +67,9 @@ func Circumstances(s *session.Session) Table {
 	}
 	add("started", s.Started.Local().Format("2006-01-02 15:04:05 MST"))
 	add("state", string(s.State))
+	if by := s.RecordedBy; by != nil {
+		add("kept by", by.Words())
+	}
 	add("system", s.Environment.System+" "+s.Environment.SystemVersion)
 	add("kernel", s.Environment.Kernel)
 	add("processor", s.Environment.Processor)

@@ -19,3 +19,14 @@ func (s *Session) Recorded(account string) {
 	}
 	s.RecordedBy = &by
 }
+
+// Words say who it was.
+func (r Recorder) Words() string {
+	switch {
+	case r.Bench == "":
+		return r.Account
+	case r.Account == "":
+		return "the bench " + r.Bench
+	}
+	return r.Account + " on the bench " + r.Bench
+}
