@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"slices"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -57,6 +58,37 @@ func parseMoment(flag, text string) (time.Time, error) {
 	}
 	return time.Time{}, usageError{fmt.Errorf("--%s %q is no day, no time and no duration; write 2026-05-01, "+
 		"2026-05-01T12:00:00Z or 72h", flag, text)}
+}
+
+// outlinedSessions reads the sessions that are named, or else those that the filter means, the
+// oldest first, as far as comparisons over many look at them.
+func (e *environment) outlinedSessions(references []string, filter logbook.Filter) ([]*session.Session, error) {
+	book, err := e.openLogbook()
+	if err != nil {
+		return nil, err
+	}
+	defer book.Close()
+	filter.References = nil
+	ids := make([]string, len(references))
+	for i, reference := range references {
+		if ids[i], err = book.Resolve(reference); err != nil {
+			return nil, err
+		}
+	}
+	if len(references) == 0 {
+		if ids, err = book.IDs(filter); err != nil {
+			return nil, err
+		}
+		slices.Reverse(ids)
+	}
+	sessions := make([]*session.Session, 0, len(ids))
+	for s, err := range book.Outlines(ids) {
+		if err != nil {
+			return nil, err
+		}
+		sessions = append(sessions, s)
+	}
+	return sessions, nil
 }
 
 // briefSessions reads the sessions that are named, or else those that the filter

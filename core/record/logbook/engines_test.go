@@ -4,8 +4,10 @@ import (
 	"context"
 	"os"
 	"path/filepath"
+	"reflect"
 	"testing"
 
+	"opengauge/core/record/session"
 	"opengauge/core/storage/witness"
 )
 
@@ -43,4 +45,14 @@ func newBookAt(t *testing.T, place string) *Logbook {
 	}
 	t.Cleanup(func() { _ = book.Close() })
 	return book
+}
+
+// same says whether a session came back as it was, but that a server says who kept it.
+func same(book *Logbook, got, want *session.Session) bool {
+	if Shared(book.Place()) && (got.RecordedBy == nil || got.RecordedBy.Account != "keeper") {
+		return false
+	}
+	one, other := *got, *want
+	one.RecordedBy, other.RecordedBy = nil, nil
+	return reflect.DeepEqual(one, other)
 }

@@ -42,7 +42,7 @@ func (l *Logbook) fillFinding() []*goose.Migration {
 		goose.NewGoMigration(byFields, done, nil),
 		goose.NewGoMigration(byAmount, done, nil),
 		goose.NewGoMigration(byEntries, &goose.GoFunc{RunTx: func(ctx context.Context, tx *sql.Tx) error {
-			within := transaction{tx, ctx, inFile}
+			within := transaction{tx, ctx, inFile, nil}
 			for _, table := range []string{"conditions", "figures", "rankings", "outlines"} {
 				if _, err := within.Exec(`DELETE FROM ` + table); err != nil {
 					return err

@@ -191,7 +191,7 @@ func importingTwiceChangesNothing(t *testing.T, book *Logbook) {
 		t.Fatalf("%+v, %v", done, err)
 	}
 	got, err := book.Load("k0007")
-	if err != nil || !reflect.DeepEqual(got, sessions[7]) {
+	if err != nil || !same(book, got, sessions[7]) {
 		t.Errorf("came back as %+v, %v", got, err)
 	}
 	if done, err = book.Import(sequence(sessions...)); err != nil || done.Added != 0 || done.Known != 250 {
@@ -276,7 +276,7 @@ func TestAnOlderLogbookIsBroughtUpToDate(t *testing.T) {
 	}
 	defer book.Close()
 	got, err := book.Load("stick")
-	if err != nil || !reflect.DeepEqual(got, want) {
+	if err != nil || !same(book, got, want) {
 		t.Errorf("came back as %+v, %v", got, err)
 	}
 	found, _, err := book.List(Filter{Conditions: map[string]string{"fan": "on"}})
@@ -366,7 +366,7 @@ func backup(t *testing.T, book *Logbook) {
 		t.Fatal(err)
 	}
 	defer restored.Close()
-	if got, err := restored.Load("stick"); err != nil || !reflect.DeepEqual(got, want) {
+	if got, err := restored.Load("stick"); err != nil || !same(book, got, want) {
 		t.Errorf("came back as %+v, %v", got, err)
 	}
 	if err := book.Backup(copied); err == nil || !strings.Contains(err.Error(), "there already") {

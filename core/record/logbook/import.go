@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"iter"
 	"reflect"
+	"slices"
 	"time"
 
 	"opengauge/core/record/session"
@@ -20,33 +21,19 @@ type Imported struct {
 	Conflicting []string `json:"conflicting"`
 }
 
-// inTransaction is how many sessions are added at once: others who wait for the
-// logbook wait no longer than for that.
-const inTransaction = 50
+// largestBatch is how much is added together, in bytes as rows have them.
+const largestBatch = 8 << 20
 
 // Import adds whole sessions. A session that is there already is left as it is. An
 // error ends the import; the sessions before it are kept, each of them whole.
 func (l *Logbook) Import(sessions iter.Seq2[*session.Session, error]) (Imported, error) {
 	done := Imported{Conflicting: []string{}}
-	batch := make([]whole, 0, inTransaction)
+	var batch []whole
+	size := 0
 	flush := func() error {
-		if len(batch) == 0 {
-			return nil
-		}
-		added := done
-		began := time.Now()
-		err := l.database.change(func(tx transaction) error {
-			into := l.newImporting(tx)
-			for i := range batch {
-				if err := into.add(&batch[i], &added); err != nil {
-					return fmt.Errorf("session %s could not be added: %w", batch[i].session.ID, err)
-				}
-			}
-			return into.end()
-		})
+		added, err := l.addBatch(batch, done)
 		if err == nil {
-			done, batch = added, batch[:0]
-			l.giveWay(time.Since(began))
+			done, batch, size = added, batch[:0], 0
 		}
 		return err
 	}
@@ -55,15 +42,33 @@ func (l *Logbook) Import(sessions iter.Seq2[*session.Session, error]) (Imported,
 			err = l.database.ctx.Err()
 		}
 		if err == nil {
-			batch = append(batch, each)
+			batch, size = append(batch, each), size+each.size()
 		}
-		if err != nil || len(batch) == inTransaction {
+		if err != nil || len(batch) == l.database.atOnce || size > largestBatch {
 			if flushed := flush(); err != nil || flushed != nil {
 				return done, errors.Join(err, flushed)
 			}
 		}
 	}
 	return done, flush()
+}
+
+// addBatch adds sessions together, and says what was done in all.
+func (l *Logbook) addBatch(batch []whole, done Imported) (Imported, error) {
+	if len(batch) == 0 {
+		return done, nil
+	}
+	var added Imported
+	began := time.Now()
+	err := l.database.change(func(tx transaction) error {
+		added = done
+		added.Conflicting = slices.Clone(done.Conflicting)
+		return l.newImporting(tx).add(batch, &added)
+	})
+	if err == nil {
+		l.giveWay(time.Since(began))
+	}
+	return added, err
 }
 
 // giveWay leaves the logbook to others for as long as it was held, up to a moment.
@@ -83,6 +88,18 @@ type whole struct {
 	noted   noted
 }
 
+// size is about how much it is, in bytes as rows have it.
+func (w *whole) size() int {
+	size := len(w.header) + len(w.noted.outline)
+	for _, pass := range w.passes {
+		size += len(pass.document) + len(pass.samples)
+	}
+	return size
+}
+
+// packedAtOnce is how many are packed and not written yet.
+const packedAtOnce = 50
+
 // packedAhead packs sessions while earlier ones are written, on all processors.
 func (l *Logbook) packedAhead(sessions iter.Seq2[*session.Session, error]) iter.Seq2[whole, error] {
 	type result struct {
@@ -93,7 +110,7 @@ func (l *Logbook) packedAhead(sessions iter.Seq2[*session.Session, error]) iter.
 		stop := make(chan struct{})
 		defer close(stop)
 		// As many as are written at a time: packing goes on while the disk is waited for.
-		pending := make(chan chan result, inTransaction)
+		pending := make(chan chan result, packedAtOnce)
 		go func() {
 			defer close(pending)
 			for s, err := range sessions {
@@ -141,47 +158,76 @@ func (l *Logbook) packWhole(s *session.Session) (whole, error) {
 // importing adds whole sessions within a transaction.
 type importing struct {
 	*Logbook
-	tx     transaction
-	index  *index
-	passes rows
-	noted  []noted
+	tx transaction
 }
 
-func (l *Logbook) newImporting(tx transaction) *importing {
-	return &importing{Logbook: l, tx: tx, index: l.newIndex(tx),
-		passes: rows{table: "passes (session, position, document, samples)"}}
-}
+func (l *Logbook) newImporting(tx transaction) *importing { return &importing{l, tx} }
 
-func (i *importing) add(w *whole, done *Imported) error {
-	s := w.session
-	result, err := i.tx.Exec(`INSERT INTO sessions (id, name, started_ms, state, simulated, plan, target, document, passes)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9) ON CONFLICT DO NOTHING`, s.ID, s.Name, s.Started.UnixMilli(),
-		string(s.State), s.Simulated, s.Plan.Name, s.Target.Address, w.header, len(w.passes))
+// errMet says that others added one of the same sessions at the same time.
+var errMet = errors.New("others add the same sessions now")
+
+// add adds those of a batch that are not there yet.
+func (i *importing) add(batch []whole, done *Imported) error {
+	known, err := i.known(batch)
 	if err != nil {
 		return err
 	}
-	if added, err := result.RowsAffected(); err != nil {
+	var met []*session.Session
+	sessions := rows{table: "sessions (id, name, started_ms, state, simulated, plan, target, document, passes)"}
+	passes := rows{table: "passes (session, position, document, samples)"}
+	var notes []noted
+	for at := range batch {
+		w := &batch[at]
+		s := w.session
+		if known[s.ID] {
+			met = append(met, s)
+			continue
+		}
+		known[s.ID] = true // it may come twice
+		sessions.add(s.ID, s.Name, s.Started.UnixMilli(), string(s.State), s.Simulated, s.Plan.Name, s.Target.Address,
+			w.header, len(w.passes))
+		for j, row := range w.passes {
+			passes.add(s.ID, j, row.document, row.samples)
+		}
+		notes = append(notes, w.noted)
+		done.Added++
+	}
+	if err := sessions.put(i.tx); err != nil {
+		if taken(err) {
+			return errMet
+		}
 		return err
-	} else if added == 0 {
-		return i.meet(s, done)
 	}
-	for j, row := range w.passes {
-		i.passes.add(s.ID, j, row.document, row.samples)
+	if err := errors.Join(passes.put(i.tx), i.newIndex(i.tx).add(notes...)); err != nil {
+		return err
 	}
-	i.noted = append(i.noted, w.noted)
-	done.Added++
+	for _, s := range met {
+		if err := i.meet(s, done); err != nil {
+			return fmt.Errorf("session %s could not be added: %w", s.ID, err)
+		}
+	}
 	return nil
 }
 
-// end puts the rows of all of them to their tables.
-func (i *importing) end() error { return errors.Join(i.passes.put(i.tx), i.index.add(i.noted...)) }
+// taken says whether a row is there already that was to be added.
+func taken(err error) bool { return stateOf(err) == "23505" }
+
+// known are the ids of a batch that are there already.
+func (i *importing) known(batch []whole) (map[string]bool, error) {
+	ids := make([]string, len(batch))
+	for at := range batch {
+		ids[at] = batch[at].session.ID
+	}
+	found, err := queryTexts(i.tx, `SELECT id FROM sessions WHERE id IN (`+i.tx.listed(1)+`)`, jsonList(ids))
+	known := make(map[string]bool, len(found))
+	for _, id := range found {
+		known[id] = true
+	}
+	return known, err
+}
 
 // meet compares a session with the one of the same id that is there.
 func (i *importing) meet(s *session.Session, done *Imported) error {
-	if err := i.end(); err != nil { // the other may be of the same import
-		return err
-	}
-	i.passes.values, i.noted = nil, nil
 	own, err := brief(i.tx, s.ID)
 	if err != nil {
 		return err

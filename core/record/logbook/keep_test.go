@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"reflect"
 	"strings"
 	"sync"
 	"testing"
@@ -72,7 +71,7 @@ func TestABusyLogbookCostsNothing(t *testing.T) {
 			if err := book.TakeIn(func(id string) { taken = append(taken, id) }); err != nil || (len(taken) == 1) != wait {
 				t.Errorf("taken in are %v, %v", taken, err)
 			}
-			if got, err := book.Load("stick"); err != nil || !reflect.DeepEqual(got, want) {
+			if got, err := book.Load("stick"); err != nil || !same(book, got, want) {
 				t.Errorf("came back as %+v, %v", got, err)
 			}
 			if left, _ := filepath.Glob(book.Place() + "-spool-*"); len(left) > 0 {
@@ -99,7 +98,7 @@ func recordsAreStoredOnce(t *testing.T, book *Logbook) {
 			t.Fatal(err)
 		}
 	}
-	if got, err := book.Load("stick"); err != nil || !reflect.DeepEqual(got, want) {
+	if got, err := book.Load("stick"); err != nil || !same(book, got, want) {
 		t.Errorf("came back as %+v, %v", got, err)
 	}
 	if faults, count, err := book.Check(func(int, int) {}); len(faults) > 0 || count != 1 || err != nil {

@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"reflect"
 	"strconv"
 	"strings"
 	"sync"
@@ -84,7 +83,7 @@ func aSessionComesBackWhole(t *testing.T, book *Logbook) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if !reflect.DeepEqual(got, want) {
+	if !same(book, got, want) {
 		t.Errorf("came back as %+v\nwant %+v", got, want)
 	}
 }

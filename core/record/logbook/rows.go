@@ -12,6 +12,8 @@ type rows struct {
 	table  string
 	widths int
 	values []any
+	// next is which row [rows.Next] gave, of those that go by COPY.
+	next int
 }
 
 func (r *rows) add(values ...any) {
@@ -22,8 +24,34 @@ func (r *rows) add(values ...any) {
 // atOnce is how many arguments a statement has at the most; engines take 32 766 and more.
 const atOnce = 2000
 
+// byStatement is how many rows go as quickly by statements.
+const byStatement = 100
+
+// parts are the table's name and those of its columns.
+func (r *rows) parts() (table string, columns []string) {
+	table, list, _ := strings.Cut(strings.TrimSuffix(r.table, ")"), " (")
+	return table, strings.Split(list, ", ")
+}
+
+// Next goes to the next row, for pgx.
+func (r *rows) Next() bool {
+	r.next++
+	return r.next*r.widths <= len(r.values)
+}
+
+// Values are those of the row.
+func (r *rows) Values() ([]any, error) { return r.values[(r.next-1)*r.widths : r.next*r.widths], nil }
+
+// Err is nil: the rows are at hand.
+func (r *rows) Err() error { return nil }
+
 // put adds the rows to their table.
 func (r *rows) put(tx transaction) error {
+	if r.widths > 0 && len(r.values)/r.widths > byStatement {
+		if done, err := tx.copy(tx, r); done || err != nil {
+			return err
+		}
+	}
 	for left := r.values; len(left) > 0; {
 		count := min(atOnce/r.widths, len(left)/r.widths)
 		if _, err := tx.Exec(r.statement(count), left[:count*r.widths]...); err != nil {

@@ -17,6 +17,8 @@ var inFile = engine{
 	like:    `LIKE`,
 	// The index of names is a hundredth of the table.
 	named:   `sessions INDEXED BY sessions_name`,
+	atOnce:  50,
+	copy:    func(transaction, *rows) (bool, error) { return false, nil },
 	busy:    heldFile,
 	plainer: func(err error) error { return err },
 }

@@ -37,6 +37,11 @@ type engine struct {
 	// owner is a query of who kept the session of an id, and of whether this account may change
 	// it; empty where anybody may.
 	owner string
+	// atOnce is how many sessions are imported together: where others wait for the whole
+	// logbook meanwhile, few.
+	atOnce int
+	// copy adds rows without a statement, where this account may, and says whether it did.
+	copy func(transaction, *rows) (bool, error)
 	// busy says whether an error means only that others hold the database, or that it is away.
 	busy func(error) bool
 	// plainer gives an error of the database in words that say what to do.
@@ -68,6 +73,8 @@ type transaction struct {
 	tx  *sql.Tx
 	ctx context.Context
 	engine
+	// conn is the connection that they are made by.
+	conn *sql.Conn
 }
 
 func (t transaction) Query(query string, arguments ...any) (*sql.Rows, error) {
@@ -108,12 +115,18 @@ func (s store) change(make func(transaction) error) error {
 }
 
 func (s store) changeOnce(make func(transaction) error) error {
-	tx, err := s.BeginTx(s.ctx, nil)
+	conn, err := s.Conn(s.ctx)
 	if err != nil {
 		return err
 	}
-	if err := make(transaction{tx, s.ctx, s.engine}); err != nil {
-		return errors.Join(err, tx.Rollback())
+	defer conn.Close() // gives it back
+	tx, err := conn.BeginTx(s.ctx, nil)
+	if err != nil {
+		return err
+	}
+	if err := make(transaction{tx, s.ctx, s.engine, conn}); err != nil {
+		_ = tx.Rollback() // what failed says why
+		return err
 	}
 	return tx.Commit()
 }
