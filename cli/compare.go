@@ -186,7 +186,7 @@ func (e *environment) compareBy(references []string, flags *compareFlags) error 
 	if err != nil {
 		return err
 	}
-	sessions, err := e.outlinedSessions(references, filter)
+	sessions, err := e.briefSessions(references, filter)
 	if err != nil {
 		return err
 	}

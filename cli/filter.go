@@ -60,9 +60,9 @@ func parseMoment(flag, text string) (time.Time, error) {
 		"2026-05-01T12:00:00Z or 72h", flag, text)}
 }
 
-// outlinedSessions reads the sessions that are named, or else those that the filter means, the
-// oldest first, as far as comparisons over many look at them.
-func (e *environment) outlinedSessions(references []string, filter logbook.Filter) ([]*session.Session, error) {
+// briefSessions reads the sessions that are named, or else those that the filter
+// means, the oldest first, without their samples.
+func (e *environment) briefSessions(references []string, filter logbook.Filter) ([]*session.Session, error) {
 	book, err := e.openLogbook()
 	if err != nil {
 		return nil, err
@@ -82,38 +82,11 @@ func (e *environment) outlinedSessions(references []string, filter logbook.Filte
 		slices.Reverse(ids)
 	}
 	sessions := make([]*session.Session, 0, len(ids))
-	for s, err := range book.Outlines(ids) {
+	for s, err := range book.Briefs(ids) {
 		if err != nil {
 			return nil, err
 		}
 		sessions = append(sessions, s)
-	}
-	return sessions, nil
-}
-
-// briefSessions reads the sessions that are named, or else those that the filter
-// means, oldest first, without their samples.
-func (e *environment) briefSessions(references []string, filter logbook.Filter) ([]*session.Session, error) {
-	book, err := e.openLogbook()
-	if err != nil {
-		return nil, err
-	}
-	defer book.Close()
-	filter.References = nil
-	if len(references) == 0 {
-		ids, err := book.IDs(filter)
-		if err != nil {
-			return nil, err
-		}
-		for i := len(ids) - 1; i >= 0; i-- {
-			references = append(references, ids[i])
-		}
-	}
-	sessions := make([]*session.Session, len(references))
-	for i, reference := range references {
-		if sessions[i], err = book.LoadBrief(reference); err != nil {
-			return nil, err
-		}
 	}
 	return sessions, nil
 }

@@ -12,7 +12,6 @@ import (
 	"slices"
 	"strings"
 
-	fastjson "github.com/go-json-experiment/json"
 	"github.com/pressly/goose/v3"
 
 	"opengauge/core/load"
@@ -23,8 +22,8 @@ import (
 
 // Layouts of files from which on sessions are found by their conditions and ranked by their
 // figures, from which on rankings name what they rank by its fields, from which on by its
-// amount too, and from which on there is an entry for each set of parts, and an outline for
-// each session.
+// amount too, and from which on there is an entry for each set of parts, and the
+// passes of a session are together.
 const (
 	findable  = 3
 	byFields  = 4
@@ -43,7 +42,7 @@ func (l *Logbook) fillFinding() []*goose.Migration {
 		goose.NewGoMigration(byAmount, done, nil),
 		goose.NewGoMigration(byEntries, &goose.GoFunc{RunTx: func(ctx context.Context, tx *sql.Tx) error {
 			within := transaction{tx, ctx, inFile, nil}
-			for _, table := range []string{"conditions", "figures", "rankings", "outlines"} {
+			for _, table := range []string{"conditions", "figures", "rankings", "pass_lists"} {
 				if _, err := within.Exec(`DELETE FROM ` + table); err != nil {
 					return err
 				}
@@ -61,7 +60,7 @@ func (l *Logbook) indexAll(tx transaction) error {
 	}
 	found := l.newIndex(tx)
 	for _, id := range ids {
-		s, err := brief(tx, id)
+		s, err := l.outline(tx, id)
 		if err != nil {
 			return err
 		}
@@ -73,6 +72,9 @@ func (l *Logbook) indexAll(tx transaction) error {
 			return err
 		}
 		if err := found.add(noted); err != nil {
+			return err
+		}
+		if err := l.onlySamples(tx, id); err != nil {
 			return err
 		}
 	}
@@ -87,7 +89,7 @@ type noted struct {
 	class      string
 	setup      string
 	figures    map[string]float64 // by the name of the load
-	outline    []byte
+	passes     []byte             // packed together
 }
 
 func (l *Logbook) noted(s *session.Session) (noted, error) {
@@ -101,7 +103,7 @@ func (l *Logbook) noted(s *session.Session) (noted, error) {
 		made.figures[name] = value
 	}
 	var err error
-	made.outline, err = l.packOutline(s)
+	made.passes, err = l.packPasses(s.Passes)
 	return made, err
 }
 
@@ -128,18 +130,18 @@ func (l *Logbook) newIndex(tx transaction) *index { return &index{tx, map[[2]str
 
 // add notes the conditions and figures of sessions that are not noted yet.
 func (x *index) add(sessions ...noted) error {
-	conditions, outlines := rows{table: "conditions (key, value, session)"}, rows{table: "outlines (session, document)"}
+	conditions, lists := rows{table: "conditions (key, value, session)"}, rows{table: "pass_lists (session, document)"}
 	for _, s := range sessions {
 		for _, key := range slices.Sorted(maps.Keys(s.conditions)) {
 			conditions.add(clip(key), clip(s.conditions[key]), s.id)
 		}
-		outlines.add(s.id, s.outline)
+		lists.add(s.id, s.passes)
 	}
 	figures, err := x.figures(sessions)
 	if err != nil {
 		return err
 	}
-	return errors.Join(conditions.put(x.tx), outlines.put(x.tx), figures.put(x.tx))
+	return errors.Join(conditions.put(x.tx), lists.put(x.tx), figures.put(x.tx))
 }
 
 // figures are the rows of what sessions are ranked by, in one order for all who add some: so
@@ -200,12 +202,15 @@ func (l *Logbook) noteAnew(tx transaction, s *session.Session) error {
 	if err != nil {
 		return err
 	}
-	for _, table := range []string{"conditions", "figures", "outlines"} {
+	for _, table := range []string{"conditions", "figures", "pass_lists"} {
 		if _, err := tx.Exec(`DELETE FROM `+table+` WHERE session = $1`, s.ID); err != nil {
 			return err
 		}
 	}
-	return l.newIndex(tx).add(made)
+	if err := l.newIndex(tx).add(made); err != nil {
+		return err
+	}
+	return l.onlySamples(tx, s.ID)
 }
 
 // Figures gives what a session is ranked by: the median throughput of each load, in
@@ -261,29 +266,4 @@ func queryTexts(from querier, query string, arguments ...any) ([]string, error) 
 		found = append(found, text)
 	}
 	return found, rows.Err()
-}
-
-// brief reads a session without its samples.
-func brief(from querier, id string) (*session.Session, error) {
-	var document, account string
-	if err := from.QueryRow(`SELECT document, recorder FROM sessions WHERE id = $1`, id).Scan(&document,
-		&account); err != nil {
-		return nil, err
-	}
-	s := &session.Session{}
-	if err := fastjson.Unmarshal([]byte(document), s); err != nil {
-		return nil, err
-	}
-	s.Recorded(account)
-	documents, err := queryTexts(from, `SELECT document FROM passes WHERE session = $1 ORDER BY position`, id)
-	if err != nil {
-		return nil, err
-	}
-	s.Passes = make([]session.Pass, len(documents))
-	for i, text := range documents {
-		if err := fastjson.Unmarshal([]byte(text), &s.Passes[i]); err != nil {
-			return nil, err
-		}
-	}
-	return s, nil
 }

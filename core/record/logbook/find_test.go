@@ -382,7 +382,7 @@ func TestCheckFindsDamage(t *testing.T) {
 	for name, c := range map[string]struct{ statement, want string }{
 		"samples":     {"UPDATE passes SET samples = x'00112233' WHERE position = 1", "samples of pass 1"},
 		"document":    {"UPDATE sessions SET document = '{'", "cannot be read"},
-		"a lost pass": {"DELETE FROM passes WHERE position = 1", "has 1 passes, and should have 2"},
+		"a lost pass": {"DELETE FROM passes WHERE position = 1", "samples of pass 1 are missing"},
 		"a lost parent": {"PRAGMA foreign_keys = OFF; INSERT INTO tags VALUES ('x', 'nobody'); PRAGMA " +
 			"foreign_keys = ON", "belongs to no session"},
 	} {

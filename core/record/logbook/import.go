@@ -84,15 +84,16 @@ func (l *Logbook) giveWay(held time.Duration) {
 type whole struct {
 	session *session.Session
 	header  string
-	passes  []packed
+	// samples are those of its passes, packed, or nil where one has none.
+	samples [][]byte
 	noted   noted
 }
 
 // size is about how much it is, in bytes as rows have it.
 func (w *whole) size() int {
-	size := len(w.header) + len(w.noted.outline)
-	for _, pass := range w.passes {
-		size += len(pass.document) + len(pass.samples)
+	size := len(w.header) + len(w.noted.passes)
+	for _, samples := range w.samples {
+		size += len(samples)
 	}
 	return size
 }
@@ -144,12 +145,14 @@ func (l *Logbook) packWhole(s *session.Session) (whole, error) {
 	if made.header, err = header(s); err != nil {
 		return made, err
 	}
-	for _, pass := range s.Passes {
-		row, err := l.pack(pass)
-		if err != nil {
+	made.samples = make([][]byte, len(s.Passes))
+	for i := range s.Passes {
+		if len(s.Passes[i].Samples) == 0 {
+			continue
+		}
+		if made.samples[i], err = l.packSamples(s.Passes[i].Samples); err != nil {
 			return made, err
 		}
-		made.passes = append(made.passes, row)
 	}
 	made.noted, err = l.noted(s)
 	return made, err
@@ -185,9 +188,11 @@ func (i *importing) add(batch []whole, done *Imported) error {
 		}
 		known[s.ID] = true // it may come twice
 		sessions.add(s.ID, s.Name, s.Started.UnixMilli(), string(s.State), s.Simulated, s.Plan.Name, s.Target.Address,
-			w.header, len(w.passes))
-		for j, row := range w.passes {
-			passes.add(s.ID, j, row.document, row.samples)
+			w.header, len(w.samples))
+		for j, samples := range w.samples {
+			if samples != nil {
+				passes.add(s.ID, j, "", samples)
+			}
 		}
 		notes = append(notes, w.noted)
 		done.Added++
@@ -228,7 +233,7 @@ func (i *importing) known(batch []whole) (map[string]bool, error) {
 
 // meet compares a session with the one of the same id that is there.
 func (i *importing) meet(s *session.Session, done *Imported) error {
-	own, err := brief(i.tx, s.ID)
+	own, err := i.outline(i.tx, s.ID)
 	if err != nil {
 		return err
 	}

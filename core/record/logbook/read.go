@@ -6,8 +6,6 @@ import (
 	"fmt"
 	"strings"
 
-	fastjson "github.com/go-json-experiment/json"
-
 	"opengauge/core/record/session"
 )
 
@@ -32,7 +30,7 @@ func (l *Logbook) LoadBrief(reference string) (*session.Session, error) {
 	if err != nil {
 		return nil, err
 	}
-	s, err := brief(l.database, id)
+	s, err := l.brief(l.database, id)
 	if err != nil {
 		return nil, fmt.Errorf("reading session %s from the logbook %s: %w", id, l.place, err)
 	}
@@ -96,44 +94,53 @@ func (l *Logbook) ids(query string, arguments ...any) ([]string, error) {
 var ErrRemoved = errors.New("it was removed meanwhile")
 
 func (l *Logbook) load(id string) (*session.Session, error) {
-	var document, account string
-	err := l.database.QueryRow(`SELECT document, recorder FROM sessions WHERE id = $1`, id).Scan(&document, &account)
+	s, err := l.outline(l.database, id)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, ErrRemoved
 	}
 	if err != nil {
 		return nil, err
 	}
-	s := &session.Session{}
-	if err := fastjson.Unmarshal([]byte(document), s); err != nil {
-		return nil, err
-	}
-	s.Recorded(account)
-	s.Passes, err = l.passes(id)
-	return s, err
+	return s, l.addSamples(s)
 }
 
-func (l *Logbook) passes(id string) ([]session.Pass, error) {
-	rows, err := l.database.Query(`SELECT document, samples FROM passes WHERE session = $1 ORDER BY position`, id)
+// addSamples adds what the intervals of a session's passes saw.
+func (l *Logbook) addSamples(s *session.Session) error {
+	packed, err := l.packedSamples(s.ID)
+	if err != nil {
+		return err
+	}
+	for i := range s.Passes {
+		pass := &s.Passes[i]
+		if len(pass.Samples) == 0 {
+			continue
+		}
+		found, ok := packed[i]
+		if !ok {
+			return fmt.Errorf("samples of pass %d are missing", pass.Index)
+		}
+		if pass.Samples, err = l.unpackSamples(found); err != nil {
+			return fmt.Errorf("samples of pass %d: %w", pass.Index, err)
+		}
+	}
+	return nil
+}
+
+// packedSamples are those of a session's passes, by their place.
+func (l *Logbook) packedSamples(id string) (map[int][]byte, error) {
+	rows, err := l.database.Query(`SELECT position, samples FROM passes WHERE session = $1`, id)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	passes := []session.Pass{}
+	packed := map[int][]byte{}
 	for rows.Next() {
-		var document string
-		var packed []byte
-		if err := rows.Scan(&document, &packed); err != nil {
+		var position int
+		var samples []byte
+		if err := rows.Scan(&position, &samples); err != nil {
 			return nil, err
 		}
-		var pass session.Pass
-		if err := fastjson.Unmarshal([]byte(document), &pass); err != nil {
-			return nil, err
-		}
-		if pass.Samples, err = l.unpackSamples(packed); err != nil {
-			return nil, fmt.Errorf("samples of pass %d: %w", pass.Index, err)
-		}
-		passes = append(passes, pass)
+		packed[position] = samples
 	}
-	return passes, rows.Err()
+	return packed, rows.Err()
 }

@@ -50,7 +50,7 @@ func (l *Logbook) Store(id string, records ...spool.Record) error {
 		if !finished {
 			return nil
 		}
-		s, err := brief(tx, id)
+		s, err := l.outline(tx, id)
 		if err != nil {
 			return err
 		}
@@ -124,7 +124,7 @@ func (l *Logbook) Amend(id string, amend func(*session.Session) error) error {
 		if err := tx.own(id); err != nil {
 			return err
 		}
-		s, err := brief(tx, id)
+		s, err := l.outline(tx, id)
 		if err != nil {
 			return err
 		}
@@ -176,15 +176,23 @@ type packed struct {
 
 // pack writes a pass and, apart from it, its samples.
 func (l *Logbook) pack(pass session.Pass) (packed, error) {
-	// This library writes and reads samples, of which there are many, in a third of
-	// the time.
-	plain, err := fastjson.Marshal(pass.Samples, fastjson.FormatNilMapAsNull(true), fastjson.FormatNilSliceAsNull(true))
+	samples, err := l.packSamples(pass.Samples)
 	if err != nil {
 		return packed{}, err
 	}
 	pass.Samples = nil
 	document, err := json.Marshal(pass)
-	return packed{document: string(document), samples: l.encoder.EncodeAll(plain, nil)}, err
+	return packed{document: string(document), samples: samples}, err
+}
+
+func (l *Logbook) packSamples(samples []session.Sample) ([]byte, error) {
+	// This library writes and reads samples, of which there are many, in a third of
+	// the time.
+	plain, err := fastjson.Marshal(samples, fastjson.FormatNilMapAsNull(true), fastjson.FormatNilSliceAsNull(true))
+	if err != nil {
+		return nil, err
+	}
+	return l.encoder.EncodeAll(plain, nil), nil
 }
 
 // largestSamples bounds what a damaged row can make the reader allocate: a

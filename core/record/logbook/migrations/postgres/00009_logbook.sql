@@ -28,18 +28,20 @@ CREATE INDEX sessions_plan ON sessions (plan, started_ms, rowid);
 CREATE TABLE passes (
     session  TEXT COLLATE "C" NOT NULL REFERENCES sessions (id) ON DELETE CASCADE,
     position INTEGER NOT NULL,
-    document TEXT NOT NULL, -- the pass's JSON without its samples
+    document TEXT NOT NULL, -- the pass's JSON without its samples, until the session has ended
     samples  BYTEA NOT NULL, -- the samples' JSON, zstd
     PRIMARY KEY (session, position)
 );
 ALTER TABLE passes ALTER COLUMN document SET COMPRESSION lz4;
 ALTER TABLE passes ALTER COLUMN samples SET STORAGE EXTERNAL; -- they are compressed
 
-CREATE TABLE outlines (
+-- The passes of a session that has ended, without their samples: a JSON list, zstd. The table of
+-- passes has samples alone then, and what is measured now.
+CREATE TABLE pass_lists (
     session  TEXT COLLATE "C" PRIMARY KEY REFERENCES sessions (id) ON DELETE CASCADE,
     document BYTEA NOT NULL
 );
-ALTER TABLE outlines ALTER COLUMN document SET STORAGE EXTERNAL;
+ALTER TABLE pass_lists ALTER COLUMN document SET STORAGE EXTERNAL;
 
 CREATE TABLE tags (
     tag     TEXT COLLATE "C" NOT NULL,
@@ -153,7 +155,7 @@ CREATE POLICY remove ON sessions FOR DELETE USING (recorder = session_user);
 DO $$
 DECLARE t TEXT;
 BEGIN
-    FOREACH t IN ARRAY ARRAY['passes', 'outlines', 'tags', 'conditions', 'figures'] LOOP
+    FOREACH t IN ARRAY ARRAY['passes', 'pass_lists', 'tags', 'conditions', 'figures'] LOOP
         EXECUTE format('ALTER TABLE %I ENABLE ROW LEVEL SECURITY', t);
         EXECUTE format('CREATE POLICY read ON %I FOR SELECT USING (true)', t);
         EXECUTE format('CREATE POLICY add ON %I FOR INSERT WITH CHECK (EXISTS (SELECT 1 FROM sessions
@@ -181,5 +183,5 @@ ALTER TABLE goose_db_version ENABLE ROW LEVEL SECURITY;
 CREATE POLICY read ON goose_db_version FOR SELECT USING (true);
 
 -- +goose Down
-DROP TABLE benches, quotes, entries, figures, setups, rankings, conditions, tags, outlines, passes, sessions, settings;
+DROP TABLE benches, quotes, entries, figures, setups, rankings, conditions, tags, pass_lists, passes, sessions, settings;
 DROP FUNCTION figures_added, figures_removed;

@@ -10,8 +10,9 @@ INSERT INTO settings (key, value) VALUES ('readable_from', '9');
 -- By which account a session was kept, where the logbook is shared.
 ALTER TABLE sessions ADD COLUMN recorder TEXT NOT NULL DEFAULT '';
 
--- What comparisons over many sessions read of each: JSON, zstd.
-CREATE TABLE outlines (
+-- The passes of a session that has ended, without their samples: a JSON list, zstd. The table of
+-- passes has samples alone then, and what is measured now.
+CREATE TABLE pass_lists (
     session  TEXT PRIMARY KEY REFERENCES sessions (id) ON DELETE CASCADE,
     document BLOB NOT NULL
 ) STRICT;
@@ -71,6 +72,6 @@ END;
 DROP TABLE entries;
 DROP TABLE figures;
 DROP TABLE setups;
-DROP TABLE outlines;
+DROP TABLE pass_lists;
 ALTER TABLE sessions DROP COLUMN recorder;
 DROP TABLE settings;

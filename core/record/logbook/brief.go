@@ -1,0 +1,217 @@
+package logbook
+
+import (
+	"database/sql"
+	"errors"
+	"fmt"
+	"iter"
+	"runtime"
+	"slices"
+
+	fastjson "github.com/go-json-experiment/json"
+
+	"opengauge/core/record/session"
+)
+
+// packPasses writes passes together, without their samples: an empty one stands for those that
+// a pass has. What is zero is left out, and passes resemble each other, so that they take a
+// quarter of what they take apart.
+func (l *Logbook) packPasses(passes []session.Pass) ([]byte, error) {
+	bare := slices.Clone(passes)
+	for i := range bare {
+		if len(bare[i].Samples) > 0 {
+			bare[i].Samples = make([]session.Sample, 1)
+		}
+	}
+	plain, err := fastjson.Marshal(bare, fastjson.OmitZeroStructFields(true))
+	if err != nil {
+		return nil, err
+	}
+	return l.encoder.EncodeAll(plain, nil), nil
+}
+
+func (l *Logbook) unpackPasses(packed []byte) ([]session.Pass, error) {
+	plain, err := l.decoder.DecodeAll(packed, nil)
+	if err != nil {
+		return nil, fmt.Errorf("passes: %w", err)
+	}
+	passes := []session.Pass{}
+	return passes, fastjson.Unmarshal(plain, &passes)
+}
+
+// onlySamples takes out of the table of passes what the list of a session's passes has.
+func (l *Logbook) onlySamples(tx transaction, id string) error {
+	none := l.nothing()
+	if _, err := tx.Exec(`DELETE FROM passes WHERE session = $1 AND samples IN ($2, $3)`, id, none[0],
+		none[1]); err != nil {
+		return err
+	}
+	_, err := tx.Exec(`UPDATE passes SET document = '' WHERE session = $1 AND document <> ''`, id)
+	return err
+}
+
+// nothing are the two ways to have no samples, packed: none, and an empty list.
+func (l *Logbook) nothing() [2][]byte {
+	return [2][]byte{l.encoder.EncodeAll([]byte("null"), nil), l.encoder.EncodeAll([]byte("[]"), nil)}
+}
+
+// withoutSamples lets go of what stands for samples.
+func withoutSamples(s *session.Session) *session.Session {
+	for i := range s.Passes {
+		s.Passes[i].Samples = nil
+	}
+	return s
+}
+
+// brief reads a session without its samples. It is [sql.ErrNoRows] that there is none.
+func (l *Logbook) brief(from querier, id string) (*session.Session, error) {
+	s, err := l.outline(from, id)
+	if err != nil {
+		return nil, err
+	}
+	return withoutSamples(s), nil
+}
+
+// outline reads a session with an empty sample where a pass has some.
+func (l *Logbook) outline(from querier, id string) (*session.Session, error) {
+	var document, account string
+	var packed []byte
+	if err := from.QueryRow(`SELECT sessions.document, recorder, pass_lists.document FROM sessions
+		LEFT JOIN pass_lists ON session = id WHERE id = $1`, id).Scan(&document, &account, &packed); err != nil {
+		return nil, err
+	}
+	s, err := l.unpacked(document, account, packed)
+	if err != nil {
+		return nil, err
+	}
+	if packed != nil {
+		return s, nil
+	}
+	s.Passes, err = l.passesByRow(from, id)
+	return s, err
+}
+
+// passesByRow reads the passes of a session that has not ended.
+func (l *Logbook) passesByRow(from querier, id string) ([]session.Pass, error) {
+	none := l.nothing()
+	rows, err := from.Query(`SELECT document, CASE WHEN samples = $2 THEN 0 WHEN samples = $3 THEN 1 ELSE 2 END
+		FROM passes WHERE session = $1 ORDER BY position`, id, none[0], none[1])
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	passes := []session.Pass{}
+	for rows.Next() {
+		var document string
+		var samples int
+		if err := rows.Scan(&document, &samples); err != nil {
+			return nil, err
+		}
+		var pass session.Pass
+		if err := fastjson.Unmarshal([]byte(document), &pass); err != nil {
+			return nil, err
+		}
+		pass.Samples = [][]session.Sample{nil, {}, make([]session.Sample, 1)}[samples]
+		passes = append(passes, pass)
+	}
+	return passes, rows.Err()
+}
+
+// unpacked makes a session of its columns; one that has not ended has no packed passes.
+func (l *Logbook) unpacked(document, account string, packed []byte) (*session.Session, error) {
+	s := &session.Session{}
+	if err := fastjson.Unmarshal([]byte(document), s); err != nil {
+		return nil, err
+	}
+	s.Recorded(account)
+	if packed == nil {
+		return s, nil
+	}
+	var err error
+	s.Passes, err = l.unpackPasses(packed)
+	return s, err
+}
+
+// briefsAtOnce is how many are asked for together, and read on all processors.
+const briefsAtOnce = 500
+
+// Briefs gives sessions by their ids, in this order, without their samples. Those that others
+// removed meanwhile are left out.
+func (l *Logbook) Briefs(ids []string) iter.Seq2[*session.Session, error] {
+	return func(yield func(*session.Session, error) bool) {
+		for some := range slices.Chunk(ids, briefsAtOnce) {
+			columns, err := l.columnsOf(some)
+			if err != nil {
+				yield(nil, l.unusable(err))
+				return
+			}
+			for i, each := range l.readAll(some, columns) {
+				switch {
+				case errors.Is(each.err, sql.ErrNoRows):
+					continue
+				case each.err != nil:
+					each.err = fmt.Errorf("reading session %s from the logbook %s: %w", some[i], l.place, each.err)
+				}
+				if !yield(each.session, each.err) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// columns are those of a session.
+type columns struct {
+	document, account string
+	packed            []byte
+}
+
+func (l *Logbook) columnsOf(ids []string) (map[string]columns, error) {
+	rows, err := l.database.Query(`SELECT id, sessions.document, recorder, pass_lists.document FROM sessions
+		LEFT JOIN pass_lists ON session = id WHERE id IN (`+l.database.listed(1)+`)`, jsonList(ids))
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	found := make(map[string]columns, len(ids))
+	for rows.Next() {
+		var id string
+		var each columns
+		if err := rows.Scan(&id, &each.document, &each.account, &each.packed); err != nil {
+			return nil, err
+		}
+		found[id] = each
+	}
+	return found, rows.Err()
+}
+
+// read is a session, or why there is none.
+type read struct {
+	session *session.Session
+	err     error
+}
+
+func (l *Logbook) readAll(ids []string, from map[string]columns) []read {
+	made := make([]read, len(ids))
+	ended := make(chan struct{})
+	workers := runtime.GOMAXPROCS(0)
+	for worker := range workers {
+		go func() {
+			for i := worker; i < len(ids); i += workers {
+				if each := from[ids[i]]; each.packed != nil {
+					made[i].session, made[i].err = l.unpacked(each.document, each.account, each.packed)
+					if made[i].err == nil {
+						withoutSamples(made[i].session)
+					}
+				} else {
+					made[i].session, made[i].err = l.brief(l.database, ids[i])
+				}
+			}
+			ended <- struct{}{}
+		}()
+	}
+	for range workers {
+		<-ended
+	}
+	return made
+}
