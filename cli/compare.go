@@ -186,23 +186,35 @@ func (e *environment) compareBy(references []string, flags *compareFlags) error 
 	if err != nil {
 		return err
 	}
-	sessions, err := e.briefSessions(references, filter)
+	book, err := e.openLogbook()
 	if err != nil {
 		return err
 	}
-	if len(sessions) < 1 {
+	defer book.Close()
+	ids, err := meant(book, references, filter)
+	if err != nil {
+		return err
+	}
+	if len(ids) == 0 {
 		return errors.New("no session is left by the filters; see opengauge logbook list")
 	}
-	effect, err := compare.EffectOf(flags.by, flags.baseline, sessions)
+	simulated := false
+	effect, err := compare.EffectOver(flags.by, flags.baseline, func(yield func(*session.Session, error) bool) {
+		for s, err := range book.Digests(ids) {
+			simulated = simulated || err == nil && s.Simulated
+			if !yield(s, err) {
+				return
+			}
+		}
+	})
 	if err != nil {
 		return err
 	}
 	if e.json {
-		return e.writeJSON(effectRecord{Format: "opengauge.effect/1", Simulated: anySimulated(sessions),
-			Effect: effect})
+		return e.writeJSON(effectRecord{Format: "opengauge.effect/1", Simulated: simulated, Effect: effect})
 	}
 	screen := e.screen()
-	screen.Heading(table.Marked("The effect of "+effect.Key+", all else equal", anySimulated(sessions)))
+	screen.Heading(table.Marked("The effect of "+effect.Key+", all else equal", simulated))
 	screen.Table(table.Effect(effect))
 	screen.Println("")
 	screen.Table(table.Groups(effect))

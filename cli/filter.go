@@ -68,18 +68,9 @@ func (e *environment) briefSessions(references []string, filter logbook.Filter) 
 		return nil, err
 	}
 	defer book.Close()
-	filter.References = nil
-	ids := make([]string, len(references))
-	for i, reference := range references {
-		if ids[i], err = book.Resolve(reference); err != nil {
-			return nil, err
-		}
-	}
-	if len(references) == 0 {
-		if ids, err = book.IDs(filter); err != nil {
-			return nil, err
-		}
-		slices.Reverse(ids)
+	ids, err := meant(book, references, filter)
+	if err != nil {
+		return nil, err
 	}
 	sessions := make([]*session.Session, 0, len(ids))
 	for s, err := range book.Briefs(ids) {
@@ -89,4 +80,22 @@ func (e *environment) briefSessions(references []string, filter logbook.Filter) 
 		sessions = append(sessions, s)
 	}
 	return sessions, nil
+}
+
+// meant are the ids of the sessions that are named, or else those that the filter means, the
+// oldest first.
+func meant(book *logbook.Logbook, references []string, filter logbook.Filter) (ids []string, err error) {
+	filter.References = nil
+	if len(references) == 0 {
+		ids, err = book.IDs(filter)
+		slices.Reverse(ids)
+		return ids, err
+	}
+	ids = make([]string, len(references))
+	for i, reference := range references {
+		if ids[i], err = book.Resolve(reference); err != nil {
+			return nil, err
+		}
+	}
+	return ids, nil
 }

@@ -108,8 +108,8 @@ func questions(sessions int) []question {
 	return []question{
 		{"list", []string{"logbook", "list"}, quick},
 		{"list by a condition that half of them have", []string{"logbook", "list", "--condition", "fan=on"}, quick},
-		{"list by two conditions", []string{"logbook", "list", "--condition", "fan=on", "--condition", "job=" +
-			middle.Conditions["job"]}, quick},
+		{"list by two conditions", []string{"logbook", "list", "--condition", "fan=on", "--condition", "deck=" +
+			middle.Conditions["deck"]}, quick},
 		{"list by a plan and a time", []string{"logbook", "list", "--plan", "quick", "--since", "2017-01-01"}, quick},
 		{"list by a part of the name", []string{"logbook", "list", "--name", strings.ToUpper(name)}, quick},
 		{"rank", []string{"rank", middle.ID}, quick},

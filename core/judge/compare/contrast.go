@@ -2,6 +2,7 @@ package compare
 
 import (
 	"math"
+	"sync"
 
 	"gonum.org/v1/gonum/stat"
 	"gonum.org/v1/gonum/stat/distuv"
@@ -37,7 +38,22 @@ func spreadOfInterval(mean, half float64) spread {
 	return spread{mean: mean, variance: deviation * deviation, freedom: batchFreedom}
 }
 
+// quantiles are those that were computed before: the same few come again and again.
+var quantiles sync.Map
+
+// studentQuantile is that of 97.5 %; any goroutine may ask.
 func studentQuantile(freedom float64) float64 {
+	if known, ok := quantiles.Load(freedom); ok {
+		return known.(float64)
+	}
+	made := quantileOf(freedom)
+	if freedom == math.Trunc(freedom) { // of which there are few
+		quantiles.Store(freedom, made)
+	}
+	return made
+}
+
+func quantileOf(freedom float64) float64 {
 	return distuv.StudentsT{Mu: 0, Sigma: 1, Nu: max(freedom, 1)}.Quantile(0.975)
 }
 

@@ -3,10 +3,13 @@ package compare
 import (
 	"errors"
 	"fmt"
+	"iter"
 	"maps"
 	"math"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
 
 	"gonum.org/v1/gonum/stat"
 
@@ -65,7 +68,21 @@ func (r EffectRow) Words(at int) string {
 type member struct {
 	name    string
 	factors factor.Set
-	loads   Loads
+	// figures are in the order in which they were measured first.
+	figures []memberFigure
+}
+
+// memberFigure is a figure of a load, which has a number: keys are long.
+type memberFigure struct {
+	load int
+	Figure
+}
+
+// members are sessions that come one after the other, as far as an effect needs them.
+type members struct {
+	list    []member
+	loads   []session.Key
+	numbers map[session.Key]int
 }
 
 // EffectOf computes the effect of a factor over many sessions. Only sessions that
@@ -73,7 +90,29 @@ type member struct {
 // groups, the interval is that of the mean of their effects. base is the value to
 // compare with; if it is empty, that of the first session.
 func EffectOf(key, base string, sessions []*session.Session) (Effect, error) {
-	members := membersOf(key, sessions)
+	return EffectOver(key, base, func(yield func(*session.Session, error) bool) {
+		for _, s := range sessions {
+			if !yield(s, nil) {
+				return
+			}
+		}
+	})
+}
+
+// EffectOver is [EffectOf] over sessions that come one after the other, and are not kept.
+func EffectOver(key, base string, sessions iter.Seq2[*session.Session, error]) (Effect, error) {
+	all := &members{numbers: map[session.Key]int{}}
+	for some, err := range chunks(sessions) {
+		if err != nil {
+			return Effect{}, err
+		}
+		for _, parts := range inParallel(some, func(s *session.Session) []part { return partsOf(key, s) }) {
+			for _, each := range parts {
+				all.list = append(all.list, member{each.name, each.factors, all.figures(each.figures)})
+			}
+		}
+	}
+	members := all.list
 	effect := Effect{Key: key, Groups: []Group{}, Loads: []EffectRow{}, Alone: []string{}}
 	for _, m := range members {
 		if value := m.factors[key]; value != "" && !slices.Contains(effect.Values, value) {
@@ -90,7 +129,7 @@ func EffectOf(key, base string, sessions []*session.Session) (Effect, error) {
 	if len(effect.Groups) == 0 {
 		return effect, nothingHeld(key, members)
 	}
-	effect.addRows()
+	effect.addRows(all.loads)
 	if len(effect.Loads) == 0 {
 		return effect, fmt.Errorf("sessions that differ in %s alone have no pass in common; measure them with the "+
 			"same plan", key)
@@ -111,22 +150,102 @@ func (e *Effect) startWith(base string) error {
 	return nil
 }
 
-func membersOf(key string, sessions []*session.Session) []member {
-	var members []member
-	for _, s := range sessions {
-		factors := factor.Of(s)
-		if key != factor.Fill {
-			members = append(members, member{s.DisplayName(), factors, LoadsOf(s)})
-			continue
+// part is a session, or what it is at a fill level, with its figures by its own keys.
+type part struct {
+	name    string
+	factors factor.Set
+	figures []keyed
+}
+
+func partsOf(key string, s *session.Session) []part {
+	factors := factor.Of(s)
+	if key != factor.Fill {
+		return []part{{s.DisplayName(), factors, figuresOf(s)}}
+	}
+	var parts []part
+	levels := byLevel(s)
+	for _, level := range slices.Sorted(maps.Keys(levels)) {
+		at, name := maps.Clone(factors), fmt.Sprintf("%.0f%%", level*100)
+		at[factor.Fill] = name
+		parts = append(parts, part{s.DisplayName() + " at " + name, at, levels[level]})
+	}
+	return parts
+}
+
+// atOnce is how many sessions are looked at together.
+const atOnce = 256
+
+// chunks gives sessions some at a time, the next being read while these are looked at.
+func chunks(sessions iter.Seq2[*session.Session, error]) iter.Seq2[[]*session.Session, error] {
+	type chunk struct {
+		some []*session.Session
+		err  error
+	}
+	return func(yield func([]*session.Session, error) bool) {
+		ready, stop := make(chan chunk, 1), make(chan struct{})
+		defer close(stop)
+		send := func(c chunk) bool {
+			select {
+			case ready <- c:
+				return true
+			case <-stop:
+				return false
+			}
 		}
-		levels := byLevel(s)
-		for _, level := range slices.Sorted(maps.Keys(levels)) {
-			at, name := maps.Clone(factors), fmt.Sprintf("%.0f%%", level*100)
-			at[factor.Fill] = name
-			members = append(members, member{s.DisplayName() + " at " + name, at, levels[level]})
+		go func() {
+			defer close(ready)
+			var some []*session.Session
+			for s, err := range sessions {
+				if err != nil {
+					send(chunk{err: err})
+					return
+				}
+				if some = append(some, s); len(some) == atOnce {
+					if !send(chunk{some: some}) {
+						return
+					}
+					some = nil
+				}
+			}
+			send(chunk{some: some})
+		}()
+		for c := range ready {
+			if !yield(c.some, c.err) || c.err != nil {
+				return
+			}
 		}
 	}
-	return members
+}
+
+// inParallel makes something of each on all processors, in their order.
+func inParallel[From, To any](all []From, of func(From) To) []To {
+	made := make([]To, len(all))
+	workers := min(runtime.GOMAXPROCS(0), len(all))
+	var group sync.WaitGroup
+	for worker := range workers {
+		group.Go(func() {
+			for i := worker; i < len(all); i += workers {
+				made[i] = of(all[i])
+			}
+		})
+	}
+	group.Wait()
+	return made
+}
+
+// figures are those of a session by the numbers of its loads. What passes they are of is let go.
+func (m *members) figures(of []keyed) []memberFigure {
+	made := make([]memberFigure, len(of))
+	for i := range of {
+		number, known := m.numbers[of[i].Key]
+		if !known {
+			number = len(m.loads)
+			m.loads, m.numbers[of[i].Key] = append(m.loads, of[i].Key), number
+		}
+		made[i] = memberFigure{number, of[i].Figure}
+		made[i].Passes = nil
+	}
+	return made
 }
 
 // group puts members together that differ in the factor alone.
@@ -161,32 +280,34 @@ func (e *Effect) group(members []member) {
 	}
 }
 
-func (e *Effect) addRows() {
-	seen := map[session.Key]bool{}
+func (e *Effect) addRows(loads []session.Key) {
+	seen := map[int]bool{}
+	var order []int
 	for _, g := range e.Groups {
 		for _, m := range g.members {
-			for _, key := range m.loads.Order {
-				if seen[key] {
-					continue
-				}
-				seen[key] = true
-				if row := e.row(key); len(row.Effects) > 0 {
-					e.Loads = append(e.Loads, row)
+			for _, figure := range m.figures {
+				if !seen[figure.load] {
+					seen[figure.load], order = true, append(order, figure.load)
 				}
 			}
 		}
 	}
+	for _, row := range inParallel(order, func(load int) EffectRow { return e.row(load, loads[load]) }) {
+		if len(row.Effects) > 0 {
+			e.Loads = append(e.Loads, row)
+		}
+	}
 }
 
-func (e *Effect) row(key session.Key) EffectRow {
+func (e *Effect) row(load int, key session.Key) EffectRow {
 	metric := MetricOf(key)
 	row := EffectRow{Label: key.String(), Metric: metric, HigherIsBetter: metric.HigherIsBetter(), Load: key,
 		Effects: []EffectOfOne{}}
 	for _, value := range e.Values[1:] {
 		var contrasts []Contrast
 		for _, g := range e.Groups {
-			base, knownBase := g.figure(e.Key, e.Values[0], key)
-			other, ok := g.figure(e.Key, value, key)
+			base, knownBase := g.figure(e.Key, e.Values[0], load)
+			other, ok := g.figure(e.Key, value, load)
 			if ok && knownBase {
 				contrasts = append(contrasts, contrast(metric, base, other))
 			}
@@ -199,12 +320,24 @@ func (e *Effect) row(key session.Key) EffectRow {
 	return row
 }
 
+// of is the figure of a load, where there is one.
+func (m *member) of(load int) (Figure, bool) {
+	at := slices.IndexFunc(m.figures, func(f memberFigure) bool { return f.load == load })
+	if at < 0 {
+		return Figure{}, false
+	}
+	return m.figures[at].Figure, m.figures[at].Known
+}
+
 // figure pools the sessions of a group that have a value: sessions measured alike
 // are repeats of each other.
-func (g Group) figure(factor, value string, key session.Key) (Figure, bool) {
+func (g Group) figure(factor, value string, load int) (Figure, bool) {
 	var found []Figure
-	for _, m := range g.members {
-		if figure := m.loads.Figures[key]; m.factors[factor] == value && figure.Known {
+	for i := range g.members {
+		if g.members[i].factors[factor] != value {
+			continue
+		}
+		if figure, known := g.members[i].of(load); known {
 			found = append(found, figure)
 		}
 	}

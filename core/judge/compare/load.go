@@ -100,36 +100,57 @@ type Loads struct {
 // LoadsOf gives the figures of a session by what was asked for.
 func LoadsOf(s *session.Session) Loads {
 	var made Loads
-	for _, group := range groupsOf(s) {
-		made.add(group.Key, group)
+	for _, each := range figuresOf(s) {
+		made.put(each.Key, each.Figure)
+	}
+	return made
+}
+
+// keyed is a figure with what was asked for.
+type keyed struct {
+	session.Key
+	Figure
+}
+
+// figuresOf are the figures of a session in the order in which they were measured first.
+func figuresOf(s *session.Session) []keyed {
+	groups := groupsOf(s)
+	made := make([]keyed, 0, len(groups))
+	for i := range groups {
+		if figure, known := ofGroup(groups[i].Key, groups[i].Passes); known {
+			made = append(made, keyed{groups[i].Key, figure})
+		}
 	}
 	return made
 }
 
 // byLevel gives the figures of a session at each fill level, by the load alone.
-func byLevel(s *session.Session) map[float64]Loads {
-	levels := map[float64]Loads{}
-	for _, group := range groupsOf(s) {
-		level := levels[group.Key.Fill]
-		empty := group.Key
-		empty.Fill = 0
-		level.add(empty, group)
-		levels[group.Key.Fill] = level
+func byLevel(s *session.Session) map[float64][]keyed {
+	levels := map[float64][]keyed{}
+	for _, each := range figuresOf(s) {
+		level := each.Fill
+		each.Fill = 0
+		levels[level] = append(levels[level], each)
 	}
 	return levels
 }
 
-func (l *Loads) add(key session.Key, group session.Group) {
+func (l *Loads) put(key session.Key, figure Figure) {
 	if l.Figures == nil {
 		l.Figures = map[session.Key]Figure{}
 	}
-	metric := MetricOf(key)
-	passes := slices.DeleteFunc(group.Passes, func(p *session.Pass) bool { return metric.of(p) <= 0 })
-	if len(passes) == 0 {
-		return
-	}
 	l.Order = append(l.Order, key)
-	l.Figures[key] = figureOf(metric, passes)
+	l.Figures[key] = figure
+}
+
+// ofGroup is the figure of passes that are alike, where one of them has one.
+func ofGroup(key session.Key, passes []*session.Pass) (figure Figure, known bool) {
+	metric := MetricOf(key)
+	passes = slices.DeleteFunc(passes, func(p *session.Pass) bool { return metric.of(p) <= 0 })
+	if len(passes) == 0 {
+		return Figure{}, false
+	}
+	return figureOf(metric, passes), true
 }
 
 // groupsOf are the passes and the copies of a session that are alike.
@@ -162,8 +183,10 @@ func withinOf(recording *session.Pass) *session.RateInterval {
 }
 
 func figureOf(metric Metric, passes []*session.Pass) Figure {
-	figure := Figure{Known: true, Repeats: len(passes), Basis: NoBasis, Passes: []int{}}
-	var values, rates, iops, logs []float64
+	count := len(passes)
+	figure := Figure{Known: true, Repeats: count, Basis: NoBasis, Passes: make([]int, 0, count)}
+	room := make([]float64, 4*count)
+	values, rates, iops, logs := room[:0:count], room[count:count:2*count], room[2*count:2*count:3*count], room[3*count:3*count]
 	for _, pass := range passes {
 		value := metric.of(pass)
 		values, iops, logs = append(values, value), append(iops, pass.IOPS), append(logs, math.Log(value))

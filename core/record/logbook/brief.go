@@ -133,19 +133,31 @@ func (l *Logbook) unpacked(document, account string, packed []byte) (*session.Se
 }
 
 // briefsAtOnce is how many are asked for together, and read on all processors.
-const briefsAtOnce = 500
+const briefsAtOnce = 250
 
 // Briefs gives sessions by their ids, in this order, without their samples. Those that others
 // removed meanwhile are left out.
 func (l *Logbook) Briefs(ids []string) iter.Seq2[*session.Session, error] {
+	return l.each(ids, "document", func(c columns) (*session.Session, error) {
+		s, err := l.unpacked(c.document, c.account, c.packed)
+		if err != nil {
+			return nil, err
+		}
+		return withoutSamples(s), nil
+	})
+}
+
+// each gives sessions by their ids, made of a column of their passes.
+func (l *Logbook) each(ids []string, column string,
+	of func(columns) (*session.Session, error)) iter.Seq2[*session.Session, error] {
 	return func(yield func(*session.Session, error) bool) {
 		for some := range slices.Chunk(ids, briefsAtOnce) {
-			columns, err := l.columnsOf(some)
+			columns, err := l.columnsOf(some, column)
 			if err != nil {
 				yield(nil, l.unusable(err))
 				return
 			}
-			for i, each := range l.readAll(some, columns) {
+			for i, each := range l.readAll(some, columns, of) {
 				switch {
 				case errors.Is(each.err, sql.ErrNoRows):
 					continue
@@ -166,8 +178,8 @@ type columns struct {
 	packed            []byte
 }
 
-func (l *Logbook) columnsOf(ids []string) (map[string]columns, error) {
-	rows, err := l.database.Query(`SELECT id, sessions.document, recorder, pass_lists.document FROM sessions
+func (l *Logbook) columnsOf(ids []string, column string) (map[string]columns, error) {
+	rows, err := l.database.Query(`SELECT id, sessions.document, recorder, pass_lists.`+column+` FROM sessions
 		LEFT JOIN pass_lists ON session = id WHERE id IN (`+l.database.listed(1)+`)`, jsonList(ids))
 	if err != nil {
 		return nil, err
@@ -191,7 +203,7 @@ type read struct {
 	err     error
 }
 
-func (l *Logbook) readAll(ids []string, from map[string]columns) []read {
+func (l *Logbook) readAll(ids []string, from map[string]columns, of func(columns) (*session.Session, error)) []read {
 	made := make([]read, len(ids))
 	ended := make(chan struct{})
 	workers := runtime.GOMAXPROCS(0)
@@ -199,10 +211,7 @@ func (l *Logbook) readAll(ids []string, from map[string]columns) []read {
 		go func() {
 			for i := worker; i < len(ids); i += workers {
 				if each := from[ids[i]]; each.packed != nil {
-					made[i].session, made[i].err = l.unpacked(each.document, each.account, each.packed)
-					if made[i].err == nil {
-						withoutSamples(made[i].session)
-					}
+					made[i].session, made[i].err = of(each)
 				} else {
 					made[i].session, made[i].err = l.brief(l.database, ids[i])
 				}

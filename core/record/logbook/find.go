@@ -90,6 +90,7 @@ type noted struct {
 	setup      string
 	figures    map[string]float64 // by the name of the load
 	passes     []byte             // packed together
+	digest     []byte
 }
 
 func (l *Logbook) noted(s *session.Session) (noted, error) {
@@ -103,7 +104,10 @@ func (l *Logbook) noted(s *session.Session) (noted, error) {
 		made.figures[name] = value
 	}
 	var err error
-	made.passes, err = l.packPasses(s.Passes)
+	if made.passes, err = l.packPasses(s.Passes); err != nil {
+		return made, err
+	}
+	made.digest, err = l.packDigest(s.Passes)
 	return made, err
 }
 
@@ -130,12 +134,12 @@ func (l *Logbook) newIndex(tx transaction) *index { return &index{tx, map[[2]str
 
 // add notes the conditions and figures of sessions that are not noted yet.
 func (x *index) add(sessions ...noted) error {
-	conditions, lists := rows{table: "conditions (key, value, session)"}, rows{table: "pass_lists (session, document)"}
+	conditions, lists := rows{table: "conditions (key, value, session)"}, rows{table: "pass_lists (session, document, digest)"}
 	for _, s := range sessions {
 		for _, key := range slices.Sorted(maps.Keys(s.conditions)) {
 			conditions.add(clip(key), clip(s.conditions[key]), s.id)
 		}
-		lists.add(s.id, s.passes)
+		lists.add(s.id, s.passes, s.digest)
 	}
 	figures, err := x.figures(sessions)
 	if err != nil {

@@ -91,7 +91,7 @@ type whole struct {
 
 // size is about how much it is, in bytes as rows have it.
 func (w *whole) size() int {
-	size := len(w.header) + len(w.noted.passes)
+	size := len(w.header) + len(w.noted.passes) + len(w.noted.digest)
 	for _, samples := range w.samples {
 		size += len(samples)
 	}
@@ -140,7 +140,10 @@ func (l *Logbook) packedAhead(sessions iter.Seq2[*session.Session, error]) iter.
 }
 
 func (l *Logbook) packWhole(s *session.Session) (whole, error) {
-	made := whole{session: s}
+	// Samples are let go of once they are packed: many sessions are packed and not written yet.
+	bare := *s
+	bare.Passes = slices.Clone(s.Passes)
+	made := whole{session: withoutSamples(&bare)}
 	var err error
 	if made.header, err = header(s); err != nil {
 		return made, err

@@ -134,29 +134,53 @@ type Group struct {
 // Groups are groups being made, in the order in which their first were added. The
 // zero value has none.
 type Groups struct {
-	List  []Group
+	List []Group
+	// index is of many; few are found as quickly by looking at each.
 	index map[Key]int
 }
 
+// few is up to how many groups are looked at one after the other.
+const few = 24
+
 // Add puts a pass to those of its key.
 func (g *Groups) Add(key Key, p *Pass) {
-	i, ok := g.index[key]
-	if !ok {
-		if g.index == nil {
-			g.index = map[Key]int{}
-		}
+	i := g.find(&key)
+	if i < 0 {
 		i = len(g.List)
-		g.index[key] = i
 		g.List = append(g.List, Group{Key: key})
+		if g.index != nil {
+			g.index[key] = i
+		}
 	}
 	g.List[i].Passes = append(g.List[i].Passes, p)
+}
+
+func (g *Groups) find(key *Key) int {
+	if len(g.List) > few && g.index == nil {
+		g.index = map[Key]int{}
+		for i := range g.List {
+			g.index[g.List[i].Key] = i
+		}
+	}
+	if g.index != nil {
+		if i, ok := g.index[*key]; ok {
+			return i
+		}
+		return -1
+	}
+	for i := range g.List {
+		if g.List[i].Key == *key {
+			return i
+		}
+	}
+	return -1
 }
 
 // Alike groups the passes that count by their keys, in the order of their first.
 // What apart takes out of a key is something in which the passes of a group may
 // differ; it may be nil.
 func (s *Session) Alike(apart func(*Key)) []Group {
-	var groups Groups
+	groups := Groups{List: make([]Group, 0, min(len(s.Passes), few))}
 	for i := range s.Passes {
 		pass := &s.Passes[i]
 		if !pass.Counts() {

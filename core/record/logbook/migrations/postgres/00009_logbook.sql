@@ -39,7 +39,8 @@ ALTER TABLE passes ALTER COLUMN samples SET STORAGE EXTERNAL; -- they are compre
 -- passes has samples alone then, and what is measured now.
 CREATE TABLE pass_lists (
     session  TEXT COLLATE "C" PRIMARY KEY REFERENCES sessions (id) ON DELETE CASCADE,
-    document BYTEA NOT NULL
+    document BYTEA NOT NULL,
+    digest   BYTEA NOT NULL -- what comparisons over very many read of them: digest.go
 );
 ALTER TABLE pass_lists ALTER COLUMN document SET STORAGE EXTERNAL;
 

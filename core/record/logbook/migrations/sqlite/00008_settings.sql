@@ -14,7 +14,8 @@ ALTER TABLE sessions ADD COLUMN recorder TEXT NOT NULL DEFAULT '';
 -- passes has samples alone then, and what is measured now.
 CREATE TABLE pass_lists (
     session  TEXT PRIMARY KEY REFERENCES sessions (id) ON DELETE CASCADE,
-    document BLOB NOT NULL
+    document BLOB NOT NULL,
+    digest   BLOB NOT NULL -- what comparisons over very many read of them: digest.go
 ) STRICT;
 
 DROP TABLE figures;
