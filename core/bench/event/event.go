@@ -28,6 +28,8 @@ const (
 	// Clock that its clock stepped.
 	Recording = "recording"
 	Clock     = "clock"
+	// Host is what became of the others of hosts that measure together.
+	Host = "host"
 )
 
 // OfLink reports whether a kind is of a link that does not hold.

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 
+	"opengauge/core/bench/event"
 	"opengauge/core/bench/link"
 	"opengauge/core/measure/engine"
 	"opengauge/core/plan"
@@ -51,6 +52,12 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error
 	asked := r.asked(&r.main, p)
 	asked.sampled = r.follow(p)
 	r.forgetTracks()
+	if err := r.enter(ctx, p); err != nil {
+		if ctx.Err() != nil {
+			return nil, nil
+		}
+		return nil, err
+	}
 	result, err := r.do(ctx, &r.main, asked)
 	var record *session.Pass
 	if result.Operations > 0 || result.Errors > 0 {
@@ -67,6 +74,19 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error
 		r.progress.end(made)
 	}
 	return record, firstFailure(result, err)
+}
+
+// enter waits for the other hosts, where there are some.
+func (r *runner) enter(ctx context.Context, p plan.Pass) error {
+	if r.request.Gate == nil {
+		return nil
+	}
+	r.progress.meeting()
+	notes, err := r.request.Gate.Enter(ctx, p.Index)
+	for _, note := range notes {
+		r.events.add(r.main.Now()-r.began, event.Host, note)
+	}
+	return err
 }
 
 // firstFailure puts the first failed operation in front of an error, and makes it

@@ -35,6 +35,8 @@ type Progress struct {
 	Event        string
 	// Says is how the pass comes to be as it is, as far as that can be said by now.
 	Says string
+	// Others is what stands beside it: what other hosts move.
+	Others string
 }
 
 // tracker turns the engine's progress into the run's.
@@ -95,6 +97,10 @@ func (t *tracker) fillingTo(level, share float64) {
 
 func (t *tracker) waiting() {
 	t.tell(Progress{Doing: "the device vanished; waiting for it", Pass: t.ended}, t.before)
+}
+
+func (t *tracker) meeting() {
+	t.tell(Progress{Doing: "waiting for the other hosts", Pass: t.ended}, t.before)
 }
 
 func (t *tracker) readingBack(p engine.Progress) {

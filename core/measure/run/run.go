@@ -73,6 +73,8 @@ type Request struct {
 	Environment host.Environment
 	// Follow looks on while passes are recorded; it may be nil.
 	Follow Follower
+	// Gate lets passes begin at once with those of other hosts; it may be nil.
+	Gate Gate
 	// Visit says for which review it runs; it may be nil.
 	Visit *session.Visit
 }
@@ -97,6 +99,12 @@ type Links interface {
 	// Start tells what happens to them, from another goroutine, until the
 	// returned function is called.
 	Start(tell func(kind, detail string)) (stop func())
+}
+
+// Gate is what a pass begins behind.
+type Gate interface {
+	// Enter waits until the pass of an index is to begin, and gives what is to be noted.
+	Enter(ctx context.Context, pass int) (notes []string, err error)
 }
 
 // ReadOnlyError says that a plan writes to a target that must not be written.

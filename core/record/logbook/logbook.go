@@ -26,6 +26,8 @@ type Logbook struct {
 	database store
 	// place is the file, or the address of the database.
 	place string
+	// address is as it was named, with the settings of the connection.
+	address string
 	// folder is where a copy of it is that stands for it, if there is one.
 	folder *scratch.Folder
 	// Samples are kept compressed. Both may be used by several goroutines.

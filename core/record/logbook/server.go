@@ -129,7 +129,7 @@ func openServer(ctx context.Context, place string, toMake bool) (*Logbook, error
 	database.SetMaxOpenConns(together)
 	database.SetMaxIdleConns(together)
 	book := &Logbook{database: store{DB: database, engine: onServer, ctx: ctx, patience: usualPatience},
-		place: canonical(address)}
+		place: canonical(address), address: place}
 	if err := book.prepareCompression(); err != nil {
 		return nil, errors.Join(err, database.Close())
 	}

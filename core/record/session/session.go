@@ -80,6 +80,8 @@ type Session struct {
 	Notes []Remark `json:"notes,omitempty"`
 	// Review says for which visit of which review it was measured; nil for none.
 	Review *Visit `json:"review,omitempty"`
+	// Together says with which hosts it was measured at once; nil for none.
+	Together *Together `json:"together,omitempty"`
 	// RecordedBy says who kept it, in a logbook that several share; nil elsewhere.
 	RecordedBy *Recorder `json:"recorded_by,omitempty"`
 }

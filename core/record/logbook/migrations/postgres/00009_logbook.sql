@@ -108,6 +108,30 @@ CREATE TABLE benches (
     seen_ms BIGINT NOT NULL
 );
 
+-- Where hosts meet that measure together, and what they post there, in the order in which it is
+-- seen by all.
+CREATE TABLE meetings (
+    id      BIGINT GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    name    TEXT COLLATE "C" NOT NULL,
+    ended   BOOLEAN NOT NULL DEFAULT false,
+    made_ms BIGINT NOT NULL DEFAULT extract(epoch FROM clock_timestamp()) * 1000
+);
+CREATE UNIQUE INDEX meetings_open ON meetings (name) WHERE NOT ended;
+
+CREATE TABLE notices (
+    meeting  BIGINT NOT NULL REFERENCES meetings (id) ON DELETE CASCADE,
+    number   BIGINT GENERATED ALWAYS AS IDENTITY,
+    key      TEXT COLLATE "C" NOT NULL,
+    host     TEXT NOT NULL,
+    account  TEXT NOT NULL DEFAULT session_user,
+    document TEXT NOT NULL,
+    PRIMARY KEY (meeting, key)
+);
+CREATE INDEX notices_number ON notices (meeting, number);
+ALTER TABLE notices ENABLE ROW LEVEL SECURITY;
+CREATE POLICY read ON notices FOR SELECT USING (true);
+CREATE POLICY add ON notices FOR INSERT WITH CHECK (account = session_user);
+
 -- Entries follow figures. The owner of the logbook changes them, whoever added a figure; rows
 -- are taken in one order by all, so that no two wait for each other.
 -- +goose StatementBegin
@@ -184,5 +208,5 @@ ALTER TABLE goose_db_version ENABLE ROW LEVEL SECURITY;
 CREATE POLICY read ON goose_db_version FOR SELECT USING (true);
 
 -- +goose Down
-DROP TABLE benches, quotes, entries, figures, setups, rankings, conditions, tags, pass_lists, passes, sessions, settings;
+DROP TABLE notices, meetings, benches, quotes, entries, figures, setups, rankings, conditions, tags, pass_lists, passes, sessions, settings;
 DROP FUNCTION figures_added, figures_removed;

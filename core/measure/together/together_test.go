@@ -1,0 +1,269 @@
+package together
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"opengauge/core/record/meeting"
+	"opengauge/core/storage/witness"
+)
+
+var terms = Terms{Version: "1", Plan: "{}", PlanName: "quick", Hosts: 3}
+
+// quick is a patience that tests have.
+var quick = Patience{Join: 5 * time.Second, Ready: 5 * time.Second}
+
+// enter joins a room, with a clock that is so far ahead.
+func enter(t *testing.T, room *meeting.Room, name string, ahead time.Duration, of Terms) (*Host, error) {
+	t.Helper()
+	h := newHost(room.Enter(name), name, of, func(string) {})
+	h.now = func() time.Time { return time.Now().Add(ahead) }
+	joined, err := join(t.Context(), h, name+"-id", quick)
+	if err == nil {
+		t.Cleanup(joined.stop)
+	}
+	return joined, err
+}
+
+// all joins hosts whose clocks are hours apart, and runs something on each.
+func all(t *testing.T, of Terms, do func(*Host)) {
+	t.Helper()
+	room := meeting.NewRoom()
+	var group sync.WaitGroup
+	for i := range of.Hosts {
+		group.Go(func() {
+			h, err := enter(t, room, fmt.Sprint("desk-", i), time.Duration(i)*time.Hour, of)
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			do(h)
+		})
+	}
+	group.Wait()
+}
+
+func last(h *Host) Round { rounds := h.Rounds(); return rounds[len(rounds)-1] }
+
+// Clocks that are hours apart make no difference: passes begin at once by a clock that none of
+// them is.
+func TestPassesBeginAtOnce(t *testing.T) {
+	const passes = 5
+	witness.Again(t, func() string {
+		var mutex sync.Mutex
+		began := make([][]time.Time, passes)
+		offsets := map[time.Duration]bool{}
+		all(t, terms, func(h *Host) {
+			g := h.NewGate("race", last(h), quick)
+			for pass := range passes {
+				if _, err := g.Enter(t.Context(), pass); err != nil {
+					t.Error(err)
+				}
+				mutex.Lock()
+				began[pass] = append(began[pass], time.Now()) // the same clock for all
+				offsets[h.Offset.Ahead.Round(time.Minute)] = true
+				mutex.Unlock()
+			}
+			if len(g.Record.Starts) != passes || len(g.Record.Starts[0].Hosts) != terms.Hosts {
+				t.Errorf("%s recorded %+v", h.Name, g.Record)
+			}
+		})
+		if !offsets[-time.Hour] || !offsets[-2*time.Hour] || len(offsets) != terms.Hosts {
+			t.Errorf("the offsets are %v", offsets)
+		}
+		for pass, times := range began {
+			slices.SortFunc(times, time.Time.Compare)
+			if len(times) != terms.Hosts {
+				return fmt.Sprintf("pass %d began on %d hosts", pass, len(times))
+			}
+			if apart := times[len(times)-1].Sub(times[0]); !(apart <= Apart) {
+				return fmt.Sprintf("pass %d began %s apart", pass, apart)
+			}
+		}
+		return ""
+	})
+}
+
+func TestOthersGoOnWithoutAHostThatIsGone(t *testing.T) {
+	all(t, terms, func(h *Host) {
+		g := h.NewGate("race", last(h), quick)
+		if _, err := g.Enter(t.Context(), 0); err != nil {
+			t.Error(err)
+		}
+		if h.Name == "desk-1" {
+			_ = h.board.Close() // it died
+			return
+		}
+		notes, err := g.Enter(t.Context(), 1)
+		if err != nil || len(notes) == 0 || !strings.Contains(notes[0], "without desk-1") {
+			t.Errorf("%s: %q, %v", h.Name, notes, err)
+		}
+		if err := h.Ended(t.Context(), last(h), "session-"+h.Name, ""); err != nil {
+			t.Error(err)
+		}
+		ends, err := h.Await(t.Context(), last(h))
+		if err != nil || ends["desk-1"].Failed == "" || ends["desk-0"].Session != "session-desk-0" {
+			t.Errorf("%s: it ended as %v, %v", h.Name, ends, err)
+		}
+	})
+}
+
+func TestASlowHostIsNotWaitedForForEver(t *testing.T) {
+	all(t, terms, func(h *Host) {
+		g := h.NewGate("race", last(h), Patience{Ready: 300 * time.Millisecond})
+		if h.Name == "desk-2" {
+			time.Sleep(1500 * time.Millisecond)
+		}
+		notes, err := g.Enter(t.Context(), 0)
+		want := "without desk-2"
+		if h.Name == "desk-2" {
+			want = "late"
+		}
+		if err != nil || !strings.Contains(strings.Join(notes, "; "), want) {
+			t.Errorf("%s: %q, %v; want %q", h.Name, notes, err, want)
+		}
+	})
+}
+
+func TestHostsThatDoSomethingElseAreRefused(t *testing.T) {
+	for name, c := range map[string]struct {
+		change func(*Terms)
+		host   string
+		want   string
+	}{
+		"plan":     {func(t *Terms) { t.Plan, t.PlanName = "{2}", "long-write" }, "desk-9", "it runs the plan quick"},
+		"size":     {func(t *Terms) { t.Plan = "{2}" }, "desk-9", "other sizes"},
+		"version":  {func(t *Terms) { t.Version = "2" }, "desk-9", "version 1"},
+		"count":    {func(t *Terms) { t.Hosts = 4 }, "desk-9", "it waits for 3 hosts"},
+		"sweep":    {func(t *Terms) { t.Sweep = true }, "desk-9", "sweeps"},
+		"same one": {func(*Terms) {}, "desk-0", "OPENGAUGE_BENCH_NAME"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			room := meeting.NewRoom()
+			first := newHost(room.Enter("desk-0"), "desk-0", terms, func(string) {})
+			waiting, cancel := context.WithCancel(t.Context())
+			var group sync.WaitGroup
+			group.Go(func() { _, _ = join(waiting, first, "first", quick) })
+			witness.Again(t, func() string {
+				time.Sleep(20 * time.Millisecond)
+				if n, _ := room.Enter("looks").Since(t.Context(), 0); len(n) == 0 {
+					return "nobody joined"
+				}
+				return ""
+			})
+			other := terms
+			c.change(&other)
+			h := newHost(room.Enter(c.host), c.host, other, func(string) {})
+			_, err := join(t.Context(), h, "second", Patience{Join: time.Second})
+			if err == nil || !strings.Contains(err.Error(), c.want) {
+				t.Errorf("it was let in: %v; want %q", err, c.want)
+			}
+			cancel()
+			group.Wait()
+		})
+	}
+}
+
+func TestNobodyElseComes(t *testing.T) {
+	h := newHost(meeting.NewRoom().Enter("desk-0"), "desk-0", terms, func(string) {})
+	_, err := join(t.Context(), h, "x", Patience{Join: 100 * time.Millisecond})
+	if err == nil || !strings.Contains(err.Error(), "no other host came") {
+		t.Error(err)
+	}
+}
+
+func TestRounds(t *testing.T) {
+	members := []string{"a", "b", "c", "d", "e"}
+	for _, c := range []struct {
+		sweep, alone bool
+		want         string
+	}{
+		{false, false, "abcde"}, {false, true, "a b c d e abcde"}, {true, false, "a ab abcd abcde"},
+		{true, true, "a b c d e ab abcd abcde"},
+	} {
+		h := &Host{Members: members, terms: Terms{Sweep: c.sweep, AloneFirst: c.alone}}
+		var got []string
+		for i, round := range h.Rounds() {
+			if round.Number != i {
+				t.Errorf("round %d has the number %d", i, round.Number)
+			}
+			got = append(got, strings.Join(round.Members, ""))
+		}
+		if text := strings.Join(got, " "); text != c.want {
+			t.Errorf("sweep %t, alone %t: %s, want %s", c.sweep, c.alone, text, c.want)
+		}
+	}
+}
+
+func TestStopAll(t *testing.T) {
+	all(t, terms, func(h *Host) {
+		ctx, cancel := h.Until(t.Context())
+		defer cancel()
+		g := h.NewGate("race", last(h), quick)
+		if h.Name == "desk-0" {
+			if err := h.StopAll(t.Context()); err != nil {
+				t.Error(err)
+			}
+			return
+		}
+		if _, err := g.Enter(ctx, 0); !errors.Is(err, context.Canceled) {
+			t.Errorf("%s went on: %v", h.Name, err)
+		}
+		if h.Stopped() != "desk-0" {
+			t.Errorf("%s was stopped by %q", h.Name, h.Stopped())
+		}
+	})
+}
+
+func TestSumOfWhatAllSay(t *testing.T) {
+	var mutex sync.Mutex
+	sums := map[string]float64{}
+	all(t, terms, func(h *Host) {
+		if err := h.Says(t.Context(), Rate{0, 100e6}); err != nil {
+			t.Error(err)
+		}
+		for range 100 {
+			if sum, hosts := h.Sum(); hosts == terms.Hosts {
+				mutex.Lock()
+				sums[h.Name] = float64(sum)
+				mutex.Unlock()
+				return
+			}
+			time.Sleep(20 * time.Millisecond)
+		}
+	})
+	if len(sums) != terms.Hosts || sums["desk-0"] != 300e6 {
+		t.Errorf("the sums are %v", sums)
+	}
+}
+
+func TestOneMerges(t *testing.T) {
+	var mutex sync.Mutex
+	merging := 0
+	all(t, terms, func(h *Host) {
+		mine, err := h.Merges(t.Context())
+		if err != nil {
+			t.Error(err)
+		}
+		if mine {
+			mutex.Lock()
+			merging++
+			mutex.Unlock()
+			if err := h.Merged(t.Context(), End{Session: "merged"}); err != nil {
+				t.Error(err)
+			}
+		}
+		if end, err := h.AwaitMerged(t.Context(), 5*time.Second); err != nil || end.Session != "merged" {
+			t.Errorf("%s: %+v, %v", h.Name, end, err)
+		}
+	})
+	if merging != 1 {
+		t.Errorf("%d hosts merge", merging)
+	}
+}
