@@ -10,6 +10,7 @@ import (
 
 	"opengauge/core/bench/book"
 	"opengauge/core/judge/beside"
+	"opengauge/core/judge/crowd"
 	"opengauge/core/judge/explain"
 	"opengauge/core/judge/finding"
 	"opengauge/core/judge/outcome"
@@ -44,6 +45,11 @@ interface, its link and what it counts. Direct I/O passes this machine's cache b
 not the server's memory: a test file larger than that, or a server that was restarted,
 is what shows its storage.
 
+With --together, the same command on each of several hosts measures one volume at once:
+they meet in the logbook that they share, and begin each pass at the same time. One
+session is made of what all of them gave. --sweep-hosts does so with one, two, four
+of them and so on, and --alone-first lets each measure by itself before.
+
 A pass runs for a moment before it counts. A pass that writes ends with a flush,
 which counts. Reads and writes bypass the system's cache where the file system
 allows it; where it does not, the table says so.`,
@@ -53,6 +59,7 @@ allows it; where it does not, the table says so.`,
   opengauge measure /media/stick --until-within 1% --hold 5m --repeat 3
   opengauge measure nbd://10.0.0.5/lagoon --plan latency-under-load
   opengauge measure wire://10.0.0.5 --name cellar-network
+  opengauge measure nbd://10.0.0.5/lagoon --plan quick-read --together lagoon-four --hosts 4
   opengauge measure sim:sandpiper --through barnacle --condition fan=on --plan long-write`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, arguments []string) error {
@@ -74,6 +81,9 @@ func (e *environment) measure(ctx context.Context, address string, flags *measur
 	m, err := e.checkMeasure(flags)
 	if err != nil {
 		return err
+	}
+	if flags.together.given() {
+		return e.measureTogether(ctx, address, flags, m)
 	}
 	s, err := e.runMeasurement(ctx, address, flags, m)
 	if s == nil || len(s.Passes)+len(s.Contentions) == 0 {
@@ -118,7 +128,7 @@ func (e *environment) runMeasurement(ctx context.Context, named string, flags *m
 	}
 	defer func() { err = errors.Join(err, closeOthers()) }()
 	request := runRequest(around, flags, m)
-	request.ID, request.Others, request.Together = id, others, sim.KeepTogether
+	request.ID, request.Others, request.Together, request.Gate = id, others, sim.KeepTogether, m.gate
 	if err := request.Check(); err != nil {
 		return nil, usageError{err}
 	}
@@ -129,7 +139,12 @@ func (e *environment) runMeasurement(ctx context.Context, named string, flags *m
 	defer func() { err = errors.Join(err, end()) }()
 	e.announce(request)
 	progress := term.NewProgress(term.NewScreen(e.stderr), m.notation)
-	s, err = run.Run(ctx, request, keeper, progress.Tell)
+	s, err = run.Run(ctx, request, keeper, func(p run.Progress) {
+		if m.beside != nil {
+			m.beside(&p)
+		}
+		progress.Tell(p)
+	})
 	progress.Done()
 	if s == nil || len(s.Passes)+len(s.Contentions) == 0 {
 		return s, err
@@ -305,11 +320,13 @@ func showPasses(screen *term.Screen, s *session.Session, notation unit.Notation)
 		screen.Println("")
 		screen.Table(starts)
 	}
-	if contentions := table.Contentions(s, notation); len(contentions.Rows) > 0 {
+	if sweeps := crowd.Of(s); len(sweeps) > 0 {
+		showCrowd(screen, sweeps, notation)
+	} else if contentions := table.Contentions(s, notation); len(contentions.Rows) > 0 {
 		screen.Println("")
 		screen.Table(contentions)
 	}
-	if shares := table.Shares(s, notation); len(shares.Rows) > 0 {
+	if shares := table.Shares(s, notation); len(shares.Rows) > 0 && s.Together == nil {
 		screen.Println("")
 		screen.Table(shares)
 	}

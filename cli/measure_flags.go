@@ -29,6 +29,7 @@ type measureFlags struct {
 	overwrite, authority      string
 	overwriteContents, verify bool
 	repeat                    int
+	together                  togetherFlags
 }
 
 // probeHelp says what a probe is.
@@ -67,6 +68,7 @@ func (f *measureFlags) add(cmd *cobra.Command, env *environment) {
 		"between; for a simulated drive, its enclosure (default limpet) or a chain of the demo's book")
 	set.Uint64Var(&f.seed, "seed", 1, "what a simulated part draws its chances from")
 	set.StringVar(&f.failOn, "fail-on", "", "exit with 3 if a finding is at least a note, caution or fault")
+	f.together.add(set)
 	set.BoolVar(&env.json, "json", false, "print the session as JSON")
 	_ = cmd.RegisterFlagCompletionFunc("plan", completePlans)
 	_ = cmd.RegisterFlagCompletionFunc("fail-on", completeSeverities)
@@ -85,6 +87,10 @@ type measurement struct {
 	probes     []sensor.Source
 	failOn     session.Severity
 	notation   unit.Notation
+	// gate and beside are of hosts that measure together: what passes begin behind, and what
+	// is told beside the progress; both may be nil.
+	gate   run.Gate
+	beside func(*run.Progress)
 }
 
 // checkMeasure reads the flags. Every error is one of usage.

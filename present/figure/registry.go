@@ -54,6 +54,7 @@ var Forms = []Form{
 	overTimeForm,
 	movesForm,
 	sweepsForm,
+	crowdForm,
 	copyMatrixForm,
 	depthMapForm,
 	heatTraceForm,

@@ -147,6 +147,9 @@ func (p *Progress) drawLive(page *Screen, report run.Progress) {
 		}
 		page.timeAxis(trace, columns)
 	}
+	if report.Others != "" {
+		page.Println(bold.Render(Clean(report.Others)))
+	}
 	if report.Says != "" {
 		page.Println(bold.Render(Clean(report.Says)))
 	}

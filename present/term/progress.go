@@ -90,6 +90,9 @@ func (p *Progress) redraw(report run.Progress) {
 	if report.Pass > 0 {
 		doing = fmt.Sprintf("%d/%d %s", report.Pass, report.Passes, doing)
 	}
+	if report.Others != "" {
+		doing = Clean(report.Others) + "  " + doing
+	}
 	if report.Says != "" {
 		doing = Clean(report.Says) + "  " + doing
 	}

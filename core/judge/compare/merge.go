@@ -39,15 +39,7 @@ func Merge(id, name string, sessions []*session.Session, shifts []time.Duration,
 		}
 		merged.MergedFrom = append(merged.MergedFrom, s.ID)
 	}
-	hosts := make(hosts, len(sessions))
-	for i, s := range sessions {
-		hosts[i] = &host{s, s.Started.Add(shifts[i]).Sub(merged.Started).Seconds(), map[int]bool{}, nil}
-		for _, each := range alone {
-			if hostOf(each) == hostOf(s) {
-				hosts[i].apart = append(hosts[i].apart, each)
-			}
-		}
-	}
+	hosts := hostsOf(sessions, shifts, merged.Started, alone)
 	for i := range first.Passes {
 		if made, overlap := hosts.meeting(&first.Passes[i], len(merged.Contentions)); overlap {
 			merged.Contentions = append(merged.Contentions, made)
@@ -57,6 +49,20 @@ func Merge(id, name string, sessions []*session.Session, shifts []time.Duration,
 		return nil, apart(hosts)
 	}
 	return merged, nil
+}
+
+// hostsOf are sessions with where they lie, and what their hosts did by themselves.
+func hostsOf(sessions []*session.Session, shifts []time.Duration, started time.Time, alone []*session.Session) hosts {
+	made := make(hosts, len(sessions))
+	for i, s := range sessions {
+		made[i] = &host{s, s.Started.Add(shifts[i]).Sub(started).Seconds(), map[int]bool{}, nil}
+		for _, each := range alone {
+			if hostOf(each) == hostOf(s) {
+				made[i].apart = append(made[i].apart, each)
+			}
+		}
+	}
+	return made
 }
 
 // host is a session with where it lies in the merged one.
@@ -81,12 +87,27 @@ func (h *host) span(p *session.Pass) (from, to float64) {
 // leastOverlap is the share of a pass that has to overlap with the others.
 const leastOverlap = 0.5
 
+// met is a pass of a host that ran with those of others.
+type met struct {
+	*host
+	pass *session.Pass
+}
+
 // meeting gives the passes of all hosts that ask for the same as the first one's and
 // ran with it.
 func (h hosts) meeting(p *session.Pass, index int) (session.Contention, bool) {
+	chosen := h.with(p)
+	if len(chosen) < len(h) {
+		return session.Contention{}, false
+	}
+	return contentionOf(chosen, index), true
+}
+
+// with are the first host's pass, and those of others that ask for the same and ran with it.
+func (h hosts) with(p *session.Pass) []met {
 	from, to := h[0].span(p)
 	key := p.Key()
-	chosen := []*session.Pass{p}
+	chosen := []met{{h[0], p}}
 	for _, other := range h[1:] {
 		var best *session.Pass
 		most := leastOverlap * (to - from)
@@ -97,26 +118,31 @@ func (h hosts) meeting(p *session.Pass, index int) (session.Contention, bool) {
 				best, most = each, overlap
 			}
 		}
-		if best == nil {
-			return session.Contention{}, false
+		if best != nil {
+			chosen = append(chosen, met{other, best})
 		}
-		chosen = append(chosen, best)
 	}
-	made := session.Contention{Index: index}
-	for i, pass := range chosen {
-		h[i].met[pass.Index] = true
-		begins, ends := h[i].span(pass)
+	return chosen
+}
+
+// contentionOf is what hosts gave while all of them ran.
+func contentionOf(chosen []met, index int) session.Contention {
+	from, to := chosen[0].span(chosen[0].pass)
+	for _, each := range chosen {
+		each.met[each.pass.Index] = true
+		begins, ends := each.span(each.pass)
 		from, to = max(from, begins), min(to, ends)
 	}
-	for i, pass := range chosen {
-		begins, _ := h[i].span(pass)
+	made := session.Contention{Index: index}
+	for _, each := range chosen {
+		begins, _ := each.span(each.pass)
 		made.Members = append(made.Members, session.Member{
-			Address: h[i].label(), Chain: h[i].Chain, Alone: h[i].alone(pass),
-			Together: during(pass, from-begins, to-begins),
+			Address: each.label(), Chain: each.Chain, Alone: each.alone(each.pass),
+			Together: during(each.pass, from-begins, to-begins),
 		})
 	}
-	made.Samples = h.shares(chosen, from, to)
-	return made, true
+	made.Samples = shares(chosen, from, to)
+	return made
 }
 
 // during is the part of a pass that lies between two times since it began to count.
@@ -144,10 +170,18 @@ func during(pass *session.Pass, from, to float64) session.Pass {
 	return part
 }
 
-func hostOf(s *session.Session) string { return factor.Of(s)[factor.Host] }
+func hostOf(s *session.Session) string {
+	if s.Together != nil {
+		return s.Together.Host
+	}
+	return factor.Of(s)[factor.Host]
+}
 
 // label names a host: by its part, its own name, or its session.
 func (h *host) label() string {
+	if h.Together != nil {
+		return h.Together.Host
+	}
 	if name := hostOf(h.Session); name != "" {
 		return name + " (" + h.DisplayName() + ")"
 	}
@@ -174,21 +208,21 @@ func (h *host) alone(like *session.Pass) session.Pass {
 // shares gives the sum of all hosts over the time in which all ran, and how fair it
 // was: Jain's index, 1 where all get the same, 1 over their number where one gets all
 // (Jain, Chiu and Hawe, DEC-TR-301, 1984).
-func (h hosts) shares(passes []*session.Pass, from, to float64) []session.ContentionSample {
+func shares(all []met, from, to float64) []session.ContentionSample {
 	const step = 1.0
 	var samples []session.ContentionSample
 	for at := from; at+step <= to; at += step {
 		sum, squares := 0.0, 0.0
 		made := session.ContentionSample{TSeconds: at + step - from}
-		for number, pass := range passes {
-			begins, _ := h[number].span(pass)
-			rate := rateBetween(pass, at-begins, at+step-begins)
+		for _, each := range all {
+			begins, _ := each.span(each.pass)
+			rate := rateBetween(each.pass, at-begins, at+step-begins)
 			sum, squares = sum+rate, squares+rate*rate
 			made.Each = append(made.Each, unit.BytesPerSecond(rate))
 		}
 		made.BytesPerSecond = unit.BytesPerSecond(sum)
 		if squares > 0 {
-			made.Fairness = sum * sum / (float64(len(passes)) * squares)
+			made.Fairness = sum * sum / (float64(len(all)) * squares)
 		}
 		samples = append(samples, made)
 	}

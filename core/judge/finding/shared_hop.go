@@ -38,6 +38,9 @@ type SharedHopEvidence struct {
 // and the hop that they share.
 func findSharedHop(s *session.Session, n unit.Notation) []session.Finding {
 	var found []session.Finding
+	if s.Together != nil { // hosts have no hop in common that could be another: see judge/crowd
+		return nil
+	}
 	for i := range s.Contentions {
 		c := &s.Contentions[i]
 		worst, sum, texts := losses(c, n)

@@ -105,6 +105,8 @@ type Links interface {
 type Gate interface {
 	// Enter waits until the pass of an index is to begin, and gives what is to be noted.
 	Enter(ctx context.Context, pass int) (notes []string, err error)
+	// Together is what is to be recorded of it.
+	Together() *session.Together
 }
 
 // ReadOnlyError says that a plan writes to a target that must not be written.
@@ -228,6 +230,9 @@ func newRunner(request Request, keeper Keeper, watch func(Progress)) *runner {
 			Passes: []session.Pass{}, Events: []session.Event{}, Findings: []session.Finding{},
 		},
 	}
+	if request.Gate != nil {
+		r.session.Together = request.Gate.Together()
+	}
 	if request.Plan.Writes() && !r.session.Simulated {
 		r.session.PayloadBytes = payload.Size()
 	}
@@ -293,6 +298,9 @@ func (r *runner) run(ctx context.Context) error {
 func (r *runner) finish(ctx context.Context, err error) {
 	r.recordVerdict()
 	r.recordMoved()
+	if r.request.Gate != nil {
+		r.session.Together = r.request.Gate.Together()
+	}
 	r.session.Events = append(r.session.Events, r.events.events...)
 	slices.SortStableFunc(r.session.Events, func(a, b session.Event) int { return cmp.Compare(a.TSeconds, b.TSeconds) })
 	elapsed := r.main.Now() - r.began

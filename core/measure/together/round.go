@@ -53,13 +53,20 @@ type Gate struct {
 	*Host
 	Round    Round
 	Patience Patience
-	// Record is what becomes of it, for the session.
-	Record session.Together
+	// record is what becomes of it, for the session.
+	record session.Together
+}
+
+// Together is what is to be recorded of the gate: see [session.Together].
+func (g *Gate) Together() *session.Together {
+	made := g.record
+	made.Starts = slices.Clone(g.record.Starts)
+	return &made
 }
 
 // NewGate makes the gate of a round.
 func (h *Host) NewGate(meeting string, round Round, patience Patience) *Gate {
-	return &Gate{Host: h, Round: round, Patience: patience, Record: session.Together{
+	return &Gate{Host: h, Round: round, Patience: patience, record: session.Together{
 		Meeting: meeting, Host: h.Name, Hosts: round.Members, ClockOffsetSeconds: h.Offset.Ahead.Seconds(),
 		WithinSeconds: h.Offset.Within.Seconds(), Starts: []session.Start{},
 	}}
@@ -183,7 +190,7 @@ func (g *Gate) at(ctx context.Context, pass int, start goes) ([]string, error) {
 		return nil, err
 	}
 	late := g.now().Sub(here)
-	g.Record.Starts = append(g.Record.Starts, session.Start{Pass: pass, At: start.At, LateSeconds: late.Seconds(),
+	g.record.Starts = append(g.record.Starts, session.Start{Pass: pass, At: start.At, LateSeconds: late.Seconds(),
 		Hosts: start.Hosts})
 	var notes []string
 	if missing := without(g.Round.Members, start.Hosts); len(missing) > 0 {

@@ -70,8 +70,8 @@ func TestPassesBeginAtOnce(t *testing.T) {
 				offsets[h.Offset.Ahead.Round(time.Minute)] = true
 				mutex.Unlock()
 			}
-			if len(g.Record.Starts) != passes || len(g.Record.Starts[0].Hosts) != terms.Hosts {
-				t.Errorf("%s recorded %+v", h.Name, g.Record)
+			if len(g.Together().Starts) != passes || len(g.Together().Starts[0].Hosts) != terms.Hosts {
+				t.Errorf("%s recorded %+v", h.Name, g.Together())
 			}
 		})
 		if !offsets[-time.Hour] || !offsets[-2*time.Hour] || len(offsets) != terms.Hosts {

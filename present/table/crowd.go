@@ -1,0 +1,50 @@
+package table
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+
+	"opengauge/core/judge/crowd"
+	"opengauge/core/unit"
+)
+
+// Crowd is the table of what one volume gives to hosts at once, by how many there are.
+func Crowd(sweeps []crowd.Sweep, notation unit.Notation) Table {
+	t := Table{Columns: []Column{text("load").Kept(), number("hosts"), number("together " + notation.Unit()),
+		number("each"), number("fairness").Spared(2), number("others lose").Spared(1), number("p99").Spared(3)}}
+	for i := range sweeps {
+		label := sweeps[i].Label
+		for _, p := range sweeps[i].Points {
+			cost := ""
+			if !math.IsNaN(p.Cost) {
+				cost = fmt.Sprintf("%.0f %%", max(p.Cost, 0)*100)
+			}
+			t.Rows = append(t.Rows, []string{label, strconv.Itoa(p.Hosts), notation.Number(p.Sum),
+				notation.Number(p.Sum / unit.BytesPerSecond(p.Hosts)), fmt.Sprintf("%.2f", p.Fairness), cost,
+				unit.Latency(p.P99Seconds)})
+			label = ""
+		}
+	}
+	return t
+}
+
+// CrowdShares is the table of what each host got where most were there, and of what it lost
+// against its run alone.
+func CrowdShares(sweeps []crowd.Sweep, notation unit.Notation) Table {
+	t := Table{Columns: []Column{text("load").Kept(), text("host").Kept(), number("alone " + notation.Unit()),
+		number("at once"), number("loses")}}
+	for i := range sweeps {
+		label := sweeps[i].Label
+		for _, each := range sweeps[i].Points[len(sweeps[i].Points)-1].Each {
+			alone, loses := "not measured", ""
+			if each.Alone > 0 {
+				alone = notation.Number(each.Alone)
+				loses = fmt.Sprintf("%.0f %%", max(1-float64(each.Together)/float64(each.Alone), 0)*100)
+			}
+			t.Rows = append(t.Rows, []string{label, each.Host, alone, notation.Number(each.Together), loses})
+			label = ""
+		}
+	}
+	return t
+}
