@@ -1,0 +1,326 @@
+package cli_test
+
+import (
+	"bufio"
+	"fmt"
+	"math"
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"opengauge/core/record/session"
+	"opengauge/core/storage/witness"
+)
+
+// quay is the address of this machine on the wire of the hosts that [berths] makes.
+const quay = "10.99.0.1"
+
+// berths makes hosts in namespaces of the kernel on one bridge with this machine, of which some
+// get so many bits a second at the most, and gives what runs a program on each.
+func berths(t *testing.T, megabits []int) [][]string {
+	t.Helper()
+	needs(t, "ip", "tc")
+	if os.Getuid() != 0 {
+		t.Skip("only root makes namespaces of the network")
+	}
+	do := func(line string) {
+		t.Helper()
+		words := strings.Fields(line)
+		if out, err := exec.Command(words[0], words[1:]...).CombinedOutput(); err != nil {
+			t.Skipf("this kernel does not let a network be made (%s): %v: %s", line, err, out)
+		}
+	}
+	bridge := fmt.Sprintf("og%d", os.Getpid()%100000)
+	do("ip link add " + bridge + " type bridge")
+	t.Cleanup(func() { _ = exec.Command("ip", "link", "delete", bridge).Run() })
+	do("ip address add " + quay + "/24 dev " + bridge)
+	do("ip link set " + bridge + " up")
+	hosts := make([][]string, len(megabits))
+	for i, limit := range megabits {
+		name, near := fmt.Sprintf("berth-%d-%d", os.Getpid(), i), fmt.Sprintf("%s-%d", bridge, i)
+		do("ip netns add " + name)
+		t.Cleanup(func() { _ = exec.Command("ip", "netns", "delete", name).Run() })
+		do(fmt.Sprintf("ip link add %s type veth peer name quay netns %s", near, name))
+		do(fmt.Sprintf("ip link set %s master %s up", near, bridge))
+		do(fmt.Sprintf("ip -n %s address add 10.99.0.%d/24 dev quay", name, i+11))
+		do(fmt.Sprintf("ip -n %s link set quay up", name))
+		do(fmt.Sprintf("ip -n %s link set lo up", name))
+		if limit > 0 {
+			do(fmt.Sprintf("tc qdisc add dev %s root tbf rate %dmbit burst 32kb latency 100ms", near, limit))
+		}
+		hosts[i] = []string{"ip", "netns", "exec", name}
+	}
+	return hosts
+}
+
+// labAt starts a server that hosts on the wire reach, with a logbook of docs/lab.md's roles, and gives
+// the address of that.
+func labAt(t *testing.T) (server *witness.Postgres, address string) {
+	t.Helper()
+	server, err := witness.NewPostgres("127.0.0.1", quay)
+	if err != nil {
+		t.Skip("no PostgreSQL server here (make tools): ", err)
+	}
+	t.Cleanup(server.Remove)
+	for _, statement := range []string{`CREATE ROLE crew LOGIN PASSWORD 'tide-table'`, `CREATE DATABASE lab OWNER crew`} {
+		if _, err := server.Ask("postgres", statement); err != nil {
+			t.Fatal(err)
+		}
+	}
+	t.Setenv("PGPASSWORD", "tide-table")
+	return server, fmt.Sprintf("postgres://crew@%s:%d/lab?sslrootcert=%s", quay, server.Port, server.Authority())
+}
+
+// cappedVolume serves a volume in memory to the wire, whose server holds all of it to a rate and logs
+// every request.
+func cappedVolume(t *testing.T, megabits int) (address, log string) {
+	t.Helper()
+	needs(t, "nbdkit")
+	free, err := net.Listen("tcp", quay+":0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	port := free.Addr().(*net.TCPAddr).Port
+	_ = free.Close()
+	log = filepath.Join(t.TempDir(), "log")
+	command := exec.Command("nbdkit", "-f", "-i", quay, "-p", strconv.Itoa(port), "--exit-with-parent", "--filter=log",
+		"--filter=rate", "memory", "256M", "logfile="+log, fmt.Sprintf("rate=%d", megabits*1_000_000), "burstiness=0.1")
+	witness.Tie(command)
+	if err := command.Start(); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = command.Process.Kill(); _ = command.Wait() })
+	for range 100 {
+		if c, err := net.Dial("tcp", net.JoinHostPort(quay, strconv.Itoa(port))); err == nil {
+			_ = c.Close()
+			return fmt.Sprintf("nbd://%s:%d/", quay, port), log
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	t.Fatal("nbdkit does not answer")
+	return "", ""
+}
+
+// servedTo is what the server's log says of a connection.
+type servedTo struct {
+	first time.Time
+	bytes []served
+}
+
+type served struct {
+	at    time.Time
+	bytes float64
+}
+
+var readLine = regexp.MustCompile(`^(\S+ \S+) connection=(\d+) Read id=\d+ offset=\S+ count=(0x[0-9a-f]+|\d+)`)
+
+// readsOf reads the log of a server: the connections by which more than a handful was read.
+func readsOf(t *testing.T, log string) []servedTo {
+	t.Helper()
+	file, err := os.Open(log)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer file.Close()
+	all := map[string]*servedTo{}
+	for lines := bufio.NewScanner(file); lines.Scan(); {
+		match := readLine.FindStringSubmatch(lines.Text())
+		if match == nil {
+			continue
+		}
+		at, err := time.Parse("2006-01-02 15:04:05.000000", match[1])
+		count, errCount := strconv.ParseInt(match[3], 0, 64)
+		if err != nil || errCount != nil {
+			t.Fatal(err, errCount)
+		}
+		if all[match[2]] == nil {
+			all[match[2]] = &servedTo{first: at}
+		}
+		all[match[2]].bytes = append(all[match[2]].bytes, served{at, float64(count)})
+	}
+	var made []servedTo
+	for _, each := range all {
+		if len(each.bytes) > 8 {
+			made = append(made, *each)
+		}
+	}
+	slices.SortFunc(made, func(a, b servedTo) int { return a.first.Compare(b.first) })
+	return made
+}
+
+// runOnAll runs the same command on all hosts at once, and gives what each said.
+func runOnAll(t *testing.T, hosts [][]string, address string, arguments ...string) []outcome {
+	t.Helper()
+	got := make([]outcome, len(hosts))
+	var group sync.WaitGroup
+	for i, host := range hosts {
+		folder := t.TempDir()
+		group.Go(func() {
+			d := desk{t: t, logbook: address, within: host}
+			command := d.command(arguments...)
+			command.Env = append(command.Env, fmt.Sprintf("OPENGAUGE_BENCH_NAME=desk-%d", i), "XDG_DATA_HOME="+folder)
+			got[i] = d.finish(command)
+		})
+	}
+	group.Wait()
+	return got
+}
+
+// Eight hosts read one volume at once, two of them by narrow links: they begin within 20 ms by the log
+// of its server, together they get what the server gives, and each what the server says that it got.
+func TestEightHostsOnOneVolume(t *testing.T) {
+	const cap, narrow = 320, 16 // Mbit/s
+	megabits := make([]int, 8)
+	megabits[0], megabits[1] = narrow, narrow
+	hosts := berths(t, megabits)
+	_, address := labAt(t)
+	volume, log := cappedVolume(t, cap)
+	plan := filepath.Join(t.TempDir(), "reads.yaml")
+	if err := os.WriteFile(plan, []byte("plan: reads\nsteps:\n  - sweep: {operation: read, access: sequential, "+
+		"block: [64KiB, 32KiB], depth: 4, hold: 6s}\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	desk{t: t, logbook: address}.must("logbook", "prepare")
+	for i, got := range runOnAll(t, hosts, address, "measure", volume, "--plan", plan, "--together", "pier", "--hosts",
+		"8", "--json") {
+		if got.code != 0 {
+			t.Fatalf("host %d: exit %d\n%s", i, got.code, got.stderr)
+		}
+	}
+	s := decode[session.Session](t, desk{t: t, logbook: address}.must("logbook", "show", "pier", "--json"))
+	if len(s.Contentions) != 2 || len(s.Contentions[0].Members) != 8 || len(s.MergedFrom) != 8 {
+		t.Fatalf("merged from %d sessions, %d contentions", len(s.MergedFrom), len(s.Contentions))
+	}
+	connections := readsOf(t, log)
+	if len(connections) != 16 {
+		t.Fatalf("the server saw %d connections that read, want 16", len(connections))
+	}
+	for pass := range 2 {
+		of := connections[8*pass : 8*pass+8]
+		if apart := of[7].first.Sub(of[0].first); !(apart <= 20*time.Millisecond) {
+			t.Errorf("pass %d: by the server's log the hosts began %s apart", pass, apart)
+		}
+		checkShares(t, &s.Contentions[pass], of, cap*1e6/8)
+	}
+}
+
+// checkShares holds what a contention says against the server's log, and the rate that it was held to.
+func checkShares(t *testing.T, c *session.Contention, of []servedTo, cap float64) {
+	t.Helper()
+	var got, want []float64
+	sum := 0.0
+	for i := range c.Members {
+		got = append(got, float64(c.Members[i].Together.BytesPerSecond))
+		sum += got[i]
+	}
+	from := of[7].first.Add(2 * time.Second)
+	to := from.Add(3 * time.Second)
+	for _, each := range of {
+		bytes := 0.0
+		for _, one := range each.bytes {
+			if !one.at.Before(from) && one.at.Before(to) {
+				bytes += one.bytes
+			}
+		}
+		want = append(want, bytes/3)
+	}
+	slices.Sort(got)
+	slices.Sort(want)
+	t.Logf("sum %.2f MB/s of %.2f, shares %.2f, by the log %.2f", sum/1e6, cap/1e6, scaled(got), scaled(want))
+	if !(math.Abs(sum/cap-1) <= 0.02) {
+		t.Errorf("together they get %.2f MB/s, and the server gives %.2f", sum/1e6, cap/1e6)
+	}
+	if fair := jain(got); !(math.Abs(fair-jain(want)) <= 0.03) || fair > 0.95 {
+		t.Errorf("the fairness is %.3f, and by the log %.3f", fair, jain(want))
+	}
+	for i := range got[:2] { // the narrow links
+		if !(got[i] <= 2.05e6) || !(got[i] >= 1.7e6) {
+			t.Errorf("a host with a narrow link got %.2f MB/s", got[i]/1e6)
+		}
+	}
+	samples := c.Samples[len(c.Samples)/2]
+	if !(math.Abs(samples.Fairness-jain(want)) <= 0.05) {
+		t.Errorf("over time the fairness is %.3f, and by the log %.3f", samples.Fairness, jain(want))
+	}
+}
+
+// A host that dies in a pass is missed by the others, who go on; one that stops asks nobody.
+func TestOthersGoOnWhenAHostDies(t *testing.T) {
+	hosts := berths(t, make([]int, 3))
+	_, address := labAt(t)
+	volume, _ := cappedVolume(t, 400)
+	plan := filepath.Join(t.TempDir(), "reads.yaml")
+	if err := os.WriteFile(plan, []byte("plan: reads\nsteps:\n  - sweep: {operation: read, access: sequential, "+
+		"block: [64KiB, 32KiB, 16KiB], depth: 4, hold: 2s}\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	desk{t: t, logbook: address}.must("logbook", "prepare")
+	got := make([]outcome, len(hosts))
+	var group sync.WaitGroup
+	for i, host := range hosts {
+		folder := t.TempDir()
+		group.Go(func() {
+			d := desk{t: t, logbook: address, within: host}
+			command := d.command("measure", volume, "--plan", plan, "--together", "pier", "--hosts", "3")
+			command.Env = append(command.Env, fmt.Sprintf("OPENGAUGE_BENCH_NAME=desk-%d", i), "XDG_DATA_HOME="+folder)
+			if i == 2 {
+				said := &until{text: "pass 1/3", then: func() { _ = command.Process.Kill() }}
+				command.Stderr = said
+			}
+			got[i] = d.finish(command)
+		})
+	}
+	group.Wait()
+	for i := range 2 {
+		if got[i].code != 0 || !strings.Contains(got[i].stderr+got[i].stdout, "without desk-2") {
+			t.Errorf("host %d: exit %d\n%s%s", i, got[i].code, got[i].stderr, got[i].stdout)
+		}
+	}
+	s := decode[session.Session](t, desk{t: t, logbook: address}.must("logbook", "show", "pier", "--json"))
+	if len(s.Contentions) != 3 || len(s.Contentions[2].Members) != 2 {
+		t.Errorf("there are %d contentions, the last of %d hosts", len(s.Contentions), len(s.Contentions[2].Members))
+	}
+}
+
+// until does something once a text was written to it.
+type until struct {
+	text string
+	then func()
+	said strings.Builder
+	done bool
+}
+
+func (u *until) Write(text []byte) (int, error) {
+	u.said.Write(text)
+	if !u.done && strings.Contains(u.said.String(), u.text) {
+		u.done = true
+		u.then()
+	}
+	return len(text), nil
+}
+
+func scaled(rates []float64) []float64 {
+	made := slices.Clone(rates)
+	for i := range made {
+		made[i] /= 1e6
+	}
+	return made
+}
+
+// jain is Jain's index of fairness, written a second time.
+func jain(rates []float64) float64 {
+	mean, square := 0.0, 0.0
+	for _, each := range rates {
+		mean += each / float64(len(rates))
+		square += each * each / float64(len(rates))
+	}
+	return mean * mean / square
+}
