@@ -42,6 +42,10 @@ type Postgres struct {
 // Unnamed is an address of this machine that no certificate holds for.
 const Unnamed = "127.0.0.3"
 
+// Emulated is the address of this machine within QEMU's own network, from which its guests come in by
+// the loopback. The account of that name needs no password from there.
+const Emulated, EmulatedAccount = "10.0.2.2", "guest"
+
 // Authority is the file of the certificate that the server's own is signed by.
 func (p *Postgres) Authority() string { return filepath.Join(p.Folder, "authority.pem") }
 
@@ -133,7 +137,7 @@ func (p *Postgres) prepare() error {
 		"--no-instructions")).CombinedOutput(); err != nil {
 		return fmt.Errorf("initdb: %w\n%s", err, out)
 	}
-	const rules = "local all all trust\nhostssl all all all scram-sha-256\nhostnossl all all 127.0.0.1/32 scram-sha-256\n"
+	const rules = "local all all trust\nhostssl all " + EmulatedAccount + " 127.0.0.1/32 trust\nhostssl all all all scram-sha-256\nhostnossl all all 127.0.0.1/32 scram-sha-256\n"
 	return os.WriteFile(filepath.Join(p.data(), "pg_hba.conf"), []byte(rules), 0o644)
 }
 
@@ -239,7 +243,7 @@ func (p *Postgres) certify() error {
 		NotBefore: authority.NotBefore, NotAfter: authority.NotAfter, KeyUsage: x509.KeyUsageDigitalSignature,
 		ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
 	}
-	for _, host := range p.Hosts {
+	for _, host := range append([]string{Emulated}, p.Hosts...) {
 		if host != Unnamed {
 			server.IPAddresses = append(server.IPAddresses, net.ParseIP(host))
 		}
