@@ -6,7 +6,7 @@ export CGO_ENABLED = 0
 PACKAGES = ./...
 
 .PHONY: demo help build quick test race fuzz bench accuracy reviews lab lint cross docs examples screenshots tools browser-check \
-	wine arm mutants night torture release release-check
+	wine arm mutants night torture scale release release-check
 
 demo: build ## build the program and run the full example
 	bin/opengauge demo --out bin/demo
@@ -95,11 +95,16 @@ tools: browser-check ## install what some tests and the screenshots need (Debian
 	apt-get update -qq
 	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends qemu-system-x86 qemu-utils e2fsprogs \
 		mount nbdkit libnbd-bin chromium chromium-driver git xvfb xterm imagemagick fonts-dejavu-core fonts-liberation wine wine64 fdisk dosfstools \
-		gcc libc6-dev gcc-mingw-w64-x86-64 python3-minimal qemu-user-static debootstrap iproute2 xdotool \
+		gcc libc6-dev gcc-mingw-w64-x86-64 python3-minimal qemu-user-static debootstrap iproute2 xdotool postgresql \
 		$(if $(shell command -v npm),,npm) >/dev/null
 
-browser-check: ## fetch the accessibility checker that the report's tests use (npm)
+# A package of npm is an archive whose one folder is package.
+FETCH = f() { test -e .lab/$$1 || (cd .lab && npm pack --silent $$2 >/dev/null && mkdir -p $$1 && \
+	tar -xzf $$3 -C $$1 --strip-components=1 && rm $$3); }; f
+browser-check: ## fetch the accessibility checker that the report's tests use, and a second reader of Parquet (npm)
 	@mkdir -p .lab && test -f .lab/axe.min.js || (cd .lab && npm pack --silent axe-core@4.10.3 >/dev/null && tar -xzf axe-core-*.tgz package/axe.min.js --strip-components=1 && rm axe-core-*.tgz)
+	@$(FETCH) hyparquet hyparquet@1.17.0 hyparquet-1.17.0.tgz
+	@$(FETCH) fzstd fzstd@0.1.1 fzstd-0.1.1.tgz
 
 FUZZED = core/document:FuzzParse core/plan:FuzzParse core/load:FuzzParse core/unit:FuzzParseBytes \
 	core/bench/book:FuzzParse core/bench/book:FuzzParseQuote core/bench/survey:FuzzReadCapture core/bench/survey:FuzzDeviceMegabits \
@@ -123,6 +128,12 @@ FUZZ_LATE = { grep -q 'context deadline exceeded' .fuzzed && ! grep -q 'Failing 
 PACKAGE = core/stat core/storage/target core/measure/run core/measure/transfer core/judge/finding core/judge/explain core/judge/move core/judge/compare present/figure
 mutants: ## break lines of PACKAGE, 60 drawn by the commit, and list those that no test notices
 	go run ./lab/mutants -equivalent docs/equivalent-mutants.txt $(addprefix ./,$(PACKAGE))
+
+SESSIONS = 1000000
+IMPORTED = 100000
+SCALE_LIMIT = 0
+scale: ## a logbook of SESSIONS=1000000 on a server (make tools), and how long questions take; the table is docs/scale.md
+	go run ./lab/scale -sessions $(SESSIONS) -imported $(IMPORTED) -limit $(SCALE_LIMIT) $(SCALE_FLAGS)
 
 night: cross test race accuracy reviews mutants torture ## what takes long: everything that test does, with the race detector, a thousand runs, fuzzing
 	go run ./lab/torture -guards

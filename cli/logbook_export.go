@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
+	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -13,6 +15,7 @@ import (
 	"opengauge/core/record/exchange"
 	"opengauge/core/record/logbook"
 	"opengauge/core/record/session"
+	"opengauge/core/storage/scratch"
 	"opengauge/core/unit"
 	"opengauge/present/term"
 )
@@ -20,6 +23,7 @@ import (
 // exportFlags are what export is told besides its sessions.
 type exportFlags struct {
 	out, format, table string
+	dataset            string
 	anonymous, all     bool
 	filter             filterFlags
 }
@@ -36,19 +40,27 @@ standard output. What import reads back is in docs/formats.md.
 
 Say which sessions: by id or name, with filters, or --all. With --anonymous,
 serial numbers, names of hosts and users, and paths are replaced everywhere; they
-stay distinguishable.`,
+stay distinguishable.
+
+With --dataset it makes a folder of Parquet files, partitioned by month, with tables of
+sessions, passes and samples and a README of their columns: any engine that reads
+Parquet can ask it.`,
 		Example: `  opengauge logbook export stick-fan > stick-fan.json
   opengauge logbook export --all --out everything.json.gz
   opengauge logbook export --tag deck --out deck.parquet --table samples
-  opengauge logbook export --since 72h --anonymous --out to-share.json`,
+  opengauge logbook export --since 72h --anonymous --out to-share.json
+  opengauge logbook export --all --dataset archive`,
 		ValidArgsFunction: env.completeSessions,
 		RunE: func(_ *cobra.Command, arguments []string) error {
-			return env.exportSessions(arguments,
-				flags)
+			if flags.dataset != "" {
+				return env.exportDataset(arguments, flags)
+			}
+			return env.exportSessions(arguments, flags)
 		},
 	}
 	set := cmd.Flags()
 	set.StringVar(&flags.out, "out", "", "the file to write")
+	set.StringVar(&flags.dataset, "dataset", "", "make this folder, with Parquet files by month, in the place of a file")
 	set.StringVar(&flags.format, "format", "",
 		"the format where no file's name says it: "+strings.Join(exchange.FormatNames, ", "))
 	set.StringVar(&flags.table, "table", string(exchange.Passes),
@@ -113,19 +125,10 @@ func (e *environment) exportSessions(references []string, flags *exportFlags) er
 		return err
 	}
 	defer book.Close()
-	ids, err := book.IDs(ask.filter)
-	var incomplete error
-	if err != nil && flags.all {
-		ids, incomplete = book.Salvage()
-		err = nil
-	}
+	ids, damaged, err := exported(book, ask.filter, flags.all)
 	if err != nil {
 		return err
 	}
-	if len(ids) == 0 {
-		return errors.New("no session is left by the filters; see opengauge logbook list")
-	}
-	damaged := &logbook.Damaged{Incomplete: incomplete}
 	ask.ctx, ask.damaged = e.ctx, damaged
 	if flags.out == "" || flags.out == toStandardOutput {
 		out := bufio.NewWriter(e.stdout)
@@ -148,12 +151,96 @@ func (e *environment) exportSessions(references []string, flags *exportFlags) er
 	return damaged.Err()
 }
 
+// exported are the ids of sessions that are exported, as far as they can be found.
+func exported(book *logbook.Logbook, filter logbook.Filter, all bool) ([]string, *logbook.Damaged, error) {
+	damaged := &logbook.Damaged{}
+	ids, err := book.IDs(filter)
+	if err != nil && all {
+		ids, damaged.Incomplete = book.Salvage()
+		err = nil
+	}
+	if err == nil && len(ids) == 0 {
+		err = errors.New("no session is left by the filters; see opengauge logbook list")
+	}
+	return ids, damaged, err
+}
+
+// exportDataset makes a folder of tables, whole or not at all.
+func (e *environment) exportDataset(references []string, flags *exportFlags) (err error) {
+	if flags.out != "" || flags.format != "" {
+		return usageError{errors.New("--dataset makes a folder of its own form; leave out --out and --format")}
+	}
+	ask, err := flags.check(references)
+	if err != nil {
+		return err
+	}
+	if _, err := os.Lstat(flags.dataset); err == nil {
+		return usageError{fmt.Errorf("%s is there already; name a new folder", flags.dataset)}
+	}
+	book, err := e.openLogbook()
+	if err != nil {
+		return err
+	}
+	defer book.Close()
+	ids, damaged, err := exported(book, ask.filter, flags.all)
+	if err != nil {
+		return err
+	}
+	ask.ctx, ask.damaged = e.ctx, damaged
+	home, err := scratch.In(filepath.Dir(filepath.Clean(flags.dataset)))
+	if err != nil {
+		return fmt.Errorf("could not make %s: %w", flags.dataset, err)
+	}
+	defer func() { err = errors.Join(err, home.Close()) }()
+	made, err := home.Name("dataset")
+	if err == nil {
+		err = os.Mkdir(made, 0o755)
+	}
+	if err == nil {
+		err = e.fillDataset(made, book, ids, ask)
+	}
+	if err == nil {
+		err = home.Give(made, flags.dataset)
+	}
+	if err != nil {
+		return fmt.Errorf("could not make %s: %w", flags.dataset, err)
+	}
+	term.NewScreen(e.stderr).Printf("wrote %s to %s\n", unit.Count(len(ids)-len(damaged.Sessions), "session"), flags.dataset)
+	return damaged.Err()
+}
+
+func (e *environment) fillDataset(folder string, book *logbook.Logbook, ids []string, ask exporting) error {
+	out, err := exchange.NewDataset(folder)
+	if err != nil {
+		return err
+	}
+	counter := term.NewCounter(term.NewScreen(e.stderr), "exported", len(ids))
+	err = exportEach(book, ids, ask, counter.Tell, func(s *session.Session) error {
+		tags, err := book.Tags(s.ID)
+		if err != nil {
+			return err
+		}
+		return out.Add(s, tags)
+	})
+	counter.Done()
+	return errors.Join(err, out.Close())
+}
+
 // exportTo writes sessions, the oldest first.
 func exportTo(w io.Writer, book *logbook.Logbook, ids []string, ask exporting, tell func(int)) error {
 	out, err := exchange.NewWriter(w, ask.format, ask.compression, ask.table, len(ids))
 	if err != nil {
 		return err
 	}
+	if err := exportEach(book, ids, ask, tell, out.Add); err != nil {
+		return err
+	}
+	return out.Close()
+}
+
+// exportEach gives sessions to whoever writes them, the oldest first.
+func exportEach(book *logbook.Logbook, ids []string, ask exporting, tell func(int),
+	add func(*session.Session) error) error {
 	for i := range ids {
 		if err := ask.ctx.Err(); err != nil {
 			return err
@@ -170,12 +257,12 @@ func exportTo(w io.Writer, book *logbook.Logbook, ids []string, ask exporting, t
 		if s, err = ask.hide(s); err != nil {
 			return err
 		}
-		if err := out.Add(s); err != nil {
+		if err := add(s); err != nil {
 			return err
 		}
 		tell(i + 1)
 	}
-	return out.Close()
+	return nil
 }
 
 func (x exporting) hide(s *session.Session) (*session.Session, error) {

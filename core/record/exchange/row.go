@@ -17,47 +17,47 @@ import (
 // others. Units are in the names. The two documents are for reading a table back
 // without loss; a table without them gives what its other columns say.
 type passRow struct {
-	Session           string  `parquet:"session_id,dict"`
-	Name              string  `parquet:"session_name,dict"`
-	Started           string  `parquet:"session_started,dict"` // RFC 3339
-	Ended             string  `parquet:"session_ended,dict"`
-	State             string  `parquet:"session_state,dict"`
-	Simulated         bool    `parquet:"simulated"`
-	Plan              string  `parquet:"plan,dict"`
-	Target            string  `parquet:"target,dict"`
-	TargetKind        string  `parquet:"target_kind,dict"`
-	Chain             string  `parquet:"chain,dict"`
-	Conditions        string  `parquet:"conditions,dict"` // JSON
-	Index             int64   `parquet:"pass_index"`
-	Step              string  `parquet:"step,dict"`
-	Operation         string  `parquet:"operation,dict"`
-	Access            string  `parquet:"access,dict"`
-	BlockBytes        int64   `parquet:"block_bytes"`
-	Depth             int64   `parquet:"depth"`
-	Workers           int64   `parquet:"workers"`
-	WriteShare        float64 `parquet:"write_share"`
-	CompressibleShare float64 `parquet:"compressible_share"`
-	FillShare         float64 `parquet:"fill_share"`
-	Repeat            int64   `parquet:"repeat"`
-	RatePerSecond     float64 `parquet:"rate_per_second"`
-	Durable           bool    `parquet:"durable"`
-	Direct            bool    `parquet:"direct"`
-	CutShort          bool    `parquet:"cut_short"`
-	StartedSeconds    float64 `parquet:"started_seconds"`
-	ElapsedSeconds    float64 `parquet:"elapsed_seconds"`
-	Bytes             int64   `parquet:"bytes"`
-	Operations        int64   `parquet:"operations"`
-	Errors            int64   `parquet:"errors"`
-	BytesPerSecond    float64 `parquet:"bytes_per_second"`
-	IOPS              float64 `parquet:"iops"`
-	MeanSeconds       float64 `parquet:"latency_mean_seconds"`
-	P50Seconds        float64 `parquet:"latency_p50_seconds"`
-	P90Seconds        float64 `parquet:"latency_p90_seconds"`
-	P99Seconds        float64 `parquet:"latency_p99_seconds"`
-	P999Seconds       float64 `parquet:"latency_p99_9_seconds"`
-	MaxSeconds        float64 `parquet:"latency_max_seconds"`
-	SessionDocument   string  `parquet:"session_document,dict"`
-	PassDocument      string  `parquet:"pass_document"`
+	Session           string  `parquet:"session_id,dict" about:"id of the session"`
+	Name              string  `parquet:"session_name,dict" about:"name of the session"`
+	Started           string  `parquet:"session_started,dict" about:"when the session started, RFC 3339"` // RFC 3339
+	Ended             string  `parquet:"session_ended,dict" about:"when it ended, RFC 3339"`
+	State             string  `parquet:"session_state,dict" about:"complete, interrupted or failed"`
+	Simulated         bool    `parquet:"simulated" about:"whether the storage was simulated"`
+	Plan              string  `parquet:"plan,dict" about:"plan that was run"`
+	Target            string  `parquet:"target,dict" about:"what was measured"`
+	TargetKind        string  `parquet:"target_kind,dict" about:"folder, file, device, volume, network or simulated"`
+	Chain             string  `parquet:"chain,dict" about:"hops from host to storage, in words"`
+	Conditions        string  `parquet:"conditions,dict" about:"circumstances: a JSON object"` // JSON
+	Index             int64   `parquet:"pass_index" about:"number of the pass in its session, from 0"`
+	Step              string  `parquet:"step,dict" about:"step of the plan"`
+	Operation         string  `parquet:"operation,dict" about:"read, write or mixed"`
+	Access            string  `parquet:"access,dict" about:"sequential or random"`
+	BlockBytes        int64   `parquet:"block_bytes" about:"size of an operation"`
+	Depth             int64   `parquet:"depth" about:"operations under way, of each worker"`
+	Workers           int64   `parquet:"workers" about:"how many queues at once"`
+	WriteShare        float64 `parquet:"write_share" about:"share of operations that write"`
+	CompressibleShare float64 `parquet:"compressible_share" about:"share of written data that can be compressed away"`
+	FillShare         float64 `parquet:"fill_share" about:"how full the storage was besides"`
+	Repeat            int64   `parquet:"repeat" about:"which repeat it is, from 0"`
+	RatePerSecond     float64 `parquet:"rate_per_second" about:"operations that arrive a second; 0 is as many as the storage takes"`
+	Durable           bool    `parquet:"durable" about:"whether each write was to be on stable media"`
+	Direct            bool    `parquet:"direct" about:"whether the system's cache was passed by"`
+	CutShort          bool    `parquet:"cut_short" about:"whether it was stopped"`
+	StartedSeconds    float64 `parquet:"started_seconds" about:"when it began to count, since the session started"`
+	ElapsedSeconds    float64 `parquet:"elapsed_seconds" about:"for how long it counted"`
+	Bytes             int64   `parquet:"bytes" about:"how much was moved while it counted"`
+	Operations        int64   `parquet:"operations" about:"how many operations that were"`
+	Errors            int64   `parquet:"errors" about:"how many operations failed"`
+	BytesPerSecond    float64 `parquet:"bytes_per_second" about:"throughput"`
+	IOPS              float64 `parquet:"iops" about:"operations a second"`
+	MeanSeconds       float64 `parquet:"latency_mean_seconds" about:"mean latency"`
+	P50Seconds        float64 `parquet:"latency_p50_seconds" about:"median latency"`
+	P90Seconds        float64 `parquet:"latency_p90_seconds" about:"latency that 90 % did not exceed"`
+	P99Seconds        float64 `parquet:"latency_p99_seconds" about:"latency that 99 % did not exceed"`
+	P999Seconds       float64 `parquet:"latency_p99_9_seconds" about:"latency that 99.9 % did not exceed"`
+	MaxSeconds        float64 `parquet:"latency_max_seconds" about:"highest latency"`
+	SessionDocument   string  `parquet:"session_document,dict" about:"the session without its passes: JSON"`
+	PassDocument      string  `parquet:"pass_document" about:"the pass without its samples: JSON"`
 }
 
 // noPass is the index in the row of a session without passes.
@@ -65,19 +65,19 @@ const noPass = -1
 
 // sampleRow is a sample in a table.
 type sampleRow struct {
-	Session        string             `parquet:"session_id,dict"`
-	Pass           int64              `parquet:"pass_index"`
-	TSeconds       float64            `parquet:"t_seconds"`
-	ElapsedSeconds float64            `parquet:"elapsed_seconds"`
-	Bytes          int64              `parquet:"bytes"`
-	Operations     int64              `parquet:"operations"`
-	BytesPerSecond float64            `parquet:"bytes_per_second"`
-	IOPS           float64            `parquet:"iops"`
-	P50Seconds     float64            `parquet:"p50_seconds"`
-	P99Seconds     float64            `parquet:"p99_seconds"`
-	Errors         int64              `parquet:"errors"`
-	Temperatures   map[string]float64 `parquet:"temperatures_celsius"`
-	Readings       map[string]float64 `parquet:"readings"`
+	Session        string             `parquet:"session_id,dict" about:"id of the session"`
+	Pass           int64              `parquet:"pass_index" about:"number of the pass in its session, from 0"`
+	TSeconds       float64            `parquet:"t_seconds" about:"end of the interval, since the pass began to count"`
+	ElapsedSeconds float64            `parquet:"elapsed_seconds" about:"for how long it counted"`
+	Bytes          int64              `parquet:"bytes" about:"how much was moved while it counted"`
+	Operations     int64              `parquet:"operations" about:"how many operations that were"`
+	BytesPerSecond float64            `parquet:"bytes_per_second" about:"throughput"`
+	IOPS           float64            `parquet:"iops" about:"operations a second"`
+	P50Seconds     float64            `parquet:"p50_seconds" about:"median latency"`
+	P99Seconds     float64            `parquet:"p99_seconds" about:"latency that 99 % did not exceed"`
+	Errors         int64              `parquet:"errors" about:"how many operations failed"`
+	Temperatures   map[string]float64 `parquet:"temperatures_celsius" about:"temperatures by sensor, in degrees Celsius"`
+	Readings       map[string]float64 `parquet:"readings" about:"what other sensors said; names end in the unit"`
 }
 
 // passRows gives the rows of a session's passes, or of a session without any the
