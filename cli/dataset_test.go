@@ -15,7 +15,7 @@ import (
 // script reads every file of a folder by a reader that is none of the program's, and says how many rows
 // and bytes there are, of which columns.
 const script = `
-import { parquetReadObjects, parquetMetadataAsync, parquetSchema } from "%LAB%/hyparquet/src/hyparquet.js";
+import { parquetReadObjects, parquetMetadataAsync, parquetSchema } from "%LAB%/hyparquet/src/index.js";
 import { decompress } from "%LAB%/fzstd/esm/index.mjs";
 import { readdirSync, readFileSync } from "node:fs";
 const compressors = { ZSTD: (input, length) => decompress(input, new Uint8Array(length)) };
