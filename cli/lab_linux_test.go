@@ -1,11 +1,16 @@
 package cli_test
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
+	"reflect"
+	"strconv"
 	"strings"
+	"sync"
 	"testing"
 
+	"opengauge/core/record/session"
 	"opengauge/core/storage/witness"
 )
 
@@ -63,4 +68,89 @@ func TestALogbookOnAServerIsTakenCareOf(t *testing.T) {
 	if got := d.run("logbook", "show", "dunlin-long"); got.code != 1 {
 		t.Errorf("a removed session is shown: %+v", got)
 	}
+}
+
+// Two benches work on one review: no visit is made twice, and both come to the same answer.
+func TestAReviewAtTwoBenches(t *testing.T) {
+	d := labDesk(t)
+	var group sync.WaitGroup
+	got := make([]outcome, 2)
+	for i := range got {
+		folder := t.TempDir()
+		group.Go(func() {
+			command := d.command("review", "run", reviews+"cases.yaml", "--unattended", "--json", "--seed", strconv.Itoa(i+1))
+			command.Env = append(command.Env, fmt.Sprintf("OPENGAUGE_BENCH_NAME=desk-%d", i), "XDG_DATA_HOME="+folder)
+			got[i] = d.finish(command)
+		})
+	}
+	group.Wait()
+	for i, each := range got {
+		if each.code != 0 {
+			t.Fatalf("bench %d: exit %d\n%s", i, each.code, each.stderr)
+		}
+	}
+	orders, benches, visits := map[int]string{}, map[string]int{}, map[string]bool{}
+	for _, s := range decodeSessions(t, d) {
+		if other, known := orders[s.Review.Order]; known && other != s.Review.Cell {
+			t.Errorf("visit %d is of %s and of %s", s.Review.Order, other, s.Review.Cell)
+		}
+		visit := fmt.Sprint(s.Review.Cell, s.Review.Visit, s.Review.Measurement, s.Review.Turn)
+		if visits[visit] {
+			t.Errorf("visit %d of %s was made twice", s.Review.Visit, s.Review.Cell)
+		}
+		visits[visit], orders[s.Review.Order] = true, s.Review.Cell
+		benches[s.RecordedBy.Bench]++
+	}
+	if benches["desk-0"] == 0 || benches["desk-1"] == 0 {
+		t.Errorf("the benches made %v visits", benches)
+	}
+	one, other := decode[answered](t, got[0].stdout), decode[answered](t, got[1].stdout)
+	if !reflect.DeepEqual(one.Verdicts, other.Verdicts) && one.Runs == other.Runs {
+		t.Errorf("the answers are %+v and %+v", one, other)
+	}
+}
+
+// What a bench took that died is another's after a while, and not before.
+func TestACellIsGivenBack(t *testing.T) {
+	server := witness.SharedPostgres(t)
+	d := labDesk(t)
+	d.must("logbook", "prepare")
+	d.must("review", "run", reviews+"cases.yaml", "--unattended", "--visits", "1")
+	name := d.logbook[strings.LastIndex(d.logbook, "/lab")+1 : strings.Index(d.logbook, "?")]
+	next := decode[struct{ Cell, Review string }](t, d.must("review", "run", reviews+"cases.yaml", "--unattended", "--next",
+		"--json"))
+	// Another bench has the cell that comes next, with all of its parts.
+	const claim = `INSERT INTO claims SELECT '%s', 99, 'elsewhere', extract(epoch FROM clock_timestamp()) * 1000 + %d,
+		'{"cell": "%s", "visit": 1, "order": 99}'`
+	first := decode[session.Session](t, d.must("logbook", "show", "latest", "--json"))
+	key := first.Review.Name + " " + first.Review.Definition
+	if _, err := server.Ask(name, fmt.Sprintf(claim, key, 60_000, next.Cell)); err != nil {
+		t.Fatal(err)
+	}
+	d.must("review", "run", reviews+"cases.yaml", "--unattended", "--visits", "1")
+	for _, s := range decodeSessions(t, d) {
+		if s.Review.Order > 1 && s.Review.Cell == next.Cell {
+			t.Errorf("%s was visited while another bench had it", next.Cell)
+		}
+	}
+	if _, err := server.Ask(name, `UPDATE claims SET until_ms = 0`); err != nil {
+		t.Fatal(err)
+	}
+	d.must("review", "run", reviews+"cases.yaml", "--unattended", "--visits", "2")
+	again := false
+	for _, s := range decodeSessions(t, d) {
+		again = again || s.Review.Order > 1 && s.Review.Cell == next.Cell
+	}
+	if !again {
+		t.Errorf("%s was never given back", next.Cell)
+	}
+}
+
+func decodeSessions(t *testing.T, d desk) []session.Session {
+	t.Helper()
+	found := decode[struct{ Sessions []session.Session }](t, d.must("logbook", "export", "--all")).Sessions
+	if len(found) == 0 {
+		t.Fatal("there are no sessions")
+	}
+	return found
 }

@@ -73,20 +73,24 @@ func (e *environment) reviewSessions(r *reviewed) ([]*session.Session, error) {
 		return nil, err
 	}
 	defer book.Close()
+	return e.sessionsFor(r, book)
+}
+
+// sessionsFor are the sessions of a logbook that belong to a review, or may.
+func (e *environment) sessionsFor(r *reviewed, book *logbook.Logbook) ([]*session.Session, error) {
 	ids, err := book.IDs(logbook.Filter{})
 	if err != nil {
 		return nil, err
 	}
 	var sessions []*session.Session
-	for _, id := range ids {
-		s, err := book.LoadBrief(id)
+	for s, err := range book.Briefs(ids) {
 		if err != nil {
 			return nil, err
 		}
 		if !reading.Concerns(&r.Review, s) {
 			continue
 		}
-		if s, err = book.Load(id); err != nil {
+		if s, err = book.Load(s.ID); err != nil {
 			return nil, err
 		}
 		sessions = append(sessions, s)

@@ -16,6 +16,7 @@ import (
 	"opengauge/core/bench/book"
 	"opengauge/core/bench/sensor"
 	"opengauge/core/measure/run"
+	"opengauge/core/record/logbook"
 	"opengauge/core/record/session"
 	"opengauge/core/review"
 	"opengauge/core/review/conduct"
@@ -49,6 +50,10 @@ session, and goes on, until the answer is as sure as was asked or the budget is 
 
 It can be stopped anywhere, and goes on with the same command, on another day or host:
 what was measured is in the logbook. --next prints the next step and does nothing.
+
+In a logbook that a lab shares, several people run the same review at several benches:
+each takes a cell whose parts nobody else has, and what is taken is given back where
+nothing is heard of it for ten minutes.
 
 On the simulated parts of the demo it runs with --unattended: simulated hands put them
 together, never twice the same, and sometimes take the wrong one.`,
@@ -115,6 +120,14 @@ func (e *environment) reviewRun(ctx context.Context, file string, flags *reviewR
 		Tell: e.tellStep(r.Name, check)}
 	if flags.next {
 		return e.showStep(guide)
+	}
+	book, err := e.createLogbook()
+	switch {
+	case err == nil:
+		defer book.Close()
+		guide.Desk = e.deskOf(&r, book)
+	case !logbook.Waits(err):
+		return err
 	}
 	before := len(sessions)
 	a, ends, err := guide.Run(ctx)
@@ -224,6 +237,8 @@ func (e *environment) tellStep(name string, check design.Check) func(conduct.Eve
 	began := false
 	return func(event conduct.Event) {
 		switch {
+		case event.Waits != "":
+			screen.Println(event.Waits)
 		case event.Ends != "":
 		case event.Answer == nil:
 			if !began {

@@ -30,6 +30,7 @@ var onServer = engine{
 		WHERE oid = 'sessions'::regclass), 'USAGE') FROM sessions WHERE id = $1`,
 	atOnce:  500,
 	copy:    copyRows,
+	alone:   `SELECT pg_advisory_xact_lock(hashtext('opengauge claims'))`,
 	busy:    othersHold,
 	plainer: plainly,
 }

@@ -42,6 +42,8 @@ type engine struct {
 	atOnce int
 	// copy adds rows without a statement, where this account may, and says whether it did.
 	copy func(transaction, *rows) (bool, error)
+	// alone lets one transaction at a time take claims; empty where there is one anyway.
+	alone string
 	// busy says whether an error means only that others hold the database, or that it is away.
 	busy func(error) bool
 	// plainer gives an error of the database in words that say what to do.

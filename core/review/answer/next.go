@@ -133,20 +133,20 @@ func Goes(d *design.Design, st *reading.State, a *Answer, here design.Here) (des
 	made := st.Made()
 	if a.Decided() {
 		if end, ok := d.Control(made, here); ok {
-			return placed(end, st), ""
+			return placed(end, st, here), ""
 		}
 		return design.Visit{}, "the answer is as sure as was asked"
 	}
-	if over := d.Spent(made); over != "" {
+	if over := d.Spent(slices.Concat(made, here.Taken)); over != "" {
 		return design.Visit{}, over
 	}
 	here.Out = a.Out()
 	next, ok := d.Next(made, here)
 	if ok {
-		return placed(next, st), ""
+		return placed(next, st, here), ""
 	}
 	if end, ok := d.Control(made, here); ok {
-		return placed(end, st), ""
+		return placed(end, st, here), ""
 	}
 	if elsewhere, ok := d.Next(made, design.Here{Day: here.Day, Out: here.Out}); ok {
 		c, _ := d.Review.Cell(elsewhere.Cell)
@@ -156,8 +156,14 @@ func Goes(d *design.Design, st *reading.State, a *Answer, here design.Here) (des
 }
 
 // placed gives a visit its place among all that were begun, those that do not count too.
-func placed(v design.Visit, st *reading.State) design.Visit {
+func placed(v design.Visit, st *reading.State, here design.Here) design.Visit {
 	v.Order = st.NextOrder()
+	for _, other := range here.Taken { // at other benches
+		v.Order = max(v.Order, other.Order+1)
+		if other.Cell == v.Cell {
+			v.Number = max(v.Number, other.Number+1)
+		}
+	}
 	for i := range st.Visits {
 		if st.Visits[i].Cell == v.Cell {
 			v.Number = max(v.Number, st.Visits[i].Number+1)

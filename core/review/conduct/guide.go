@@ -79,8 +79,25 @@ type Guide struct {
 	Tell func(Event)
 	// Most is how many visits are made at the most; 0 does not bound it.
 	Most int
+	// Desk is what others share who work on the same review at other benches; nil is nobody.
+	Desk Desk
 
 	reader *reading.Reader
+}
+
+// Desk is what several benches share that work on one review.
+type Desk interface {
+	// Sessions are those that there are now, of all benches.
+	Sessions() ([]*session.Session, error)
+	// Take takes the visit that choose gives, knowing those that other benches have taken; it is
+	// taken for a while only, and by nobody else. It is false where choose gives none.
+	Take(choose func(taken []design.Visit) (design.Visit, bool)) (bool, error)
+	// Keep keeps what was taken for longer.
+	Keep() error
+	// GiveBack gives back what was taken.
+	GiveBack() error
+	// Mine says whether a session was measured at this bench.
+	Mine(s *session.Session) bool
 }
 
 // Event is what happens in a review.
@@ -92,13 +109,20 @@ type Event struct {
 	Void string
 	// Ends is why no visit comes.
 	Ends string
+	// Waits is for whom the bench waits, or empty.
+	Waits string
 }
 
 // Look says how a review stands, and which step comes next; without one it says why.
-func (g *Guide) Look() (reading.State, answer.Answer, Step, string) {
+func (g *Guide) Look() (reading.State, answer.Answer, Step, string) { return g.look(nil) }
+
+// look is that, while others make visits.
+func (g *Guide) look(taken []design.Visit) (reading.State, answer.Answer, Step, string) {
 	st := g.state()
 	a := answer.Of(g.Design, &st)
-	visit, ends := answer.Goes(g.Design, &st, &a, g.Bench.Here())
+	here := g.Bench.Here()
+	here.Taken = taken
+	visit, ends := answer.Goes(g.Design, &st, &a, here)
 	if ends != "" {
 		return st, a, Step{}, ends
 	}
@@ -116,7 +140,7 @@ func (g *Guide) step(v design.Visit, st *reading.State) Step {
 	s := Step{Visit: v, Several: len(g.Design.Review.Measure) > 1}
 	s.Cell, _ = g.Design.Review.Cell(v.Cell)
 	for i := range st.Visits {
-		if last := &st.Visits[i]; !last.Adopted {
+		if last := &st.Visits[i]; !last.Adopted && (g.Desk == nil || g.Desk.Mine(last.Sessions[0])) {
 			s.From, _ = g.Design.Review.Cell(last.Cell)
 			if first := last.Sessions[0].Review; last.Cell == v.Cell && s.Seen == nil {
 				s.Seen = first.Seen
@@ -133,21 +157,29 @@ const mostVoid = 4
 // Run goes through the review until it is over, and says why it is. Where it ends early
 // all that was measured is kept.
 func (g *Guide) Run(ctx context.Context) (answer.Answer, string, error) {
-	st, a, step, ends := g.Look()
 	for void, made := 0, 0; ; made++ {
-		if ends == "" && g.Most > 0 && made == g.Most {
-			ends = fmt.Sprintf("%d visits were asked for", g.Most)
+		if g.Most > 0 && made == g.Most {
+			_, a, _, ends := g.Look()
+			if ends == "" {
+				ends = fmt.Sprintf("%d visits were asked for", g.Most)
+			}
+			g.tell(Event{Answer: &a, Ends: ends})
+			return a, ends, nil
+		}
+		st, a, step, ends, err := g.next(ctx)
+		if err != nil {
+			return a, "", err
 		}
 		if ends != "" {
 			g.tell(Event{Answer: &a, Ends: ends})
 			return a, ends, nil
 		}
 		g.tell(Event{Step: step})
-		if err := g.visit(ctx, step, &st); err != nil {
+		if err := g.taken(ctx, func() error { return g.visit(ctx, step, &st) }); err != nil {
 			return a, "", err
 		}
 		over := step
-		st, a, step, ends = g.Look()
+		st, a, _, _ = g.Look()
 		why := voidOf(&st, over)
 		g.tell(Event{Step: over, Answer: &a, Void: why})
 		if void++; why == "" {
@@ -158,6 +190,68 @@ func (g *Guide) Run(ctx context.Context) (answer.Answer, string, error) {
 				"the same command", mostVoid, over.Cell.Name, why)
 		}
 	}
+}
+
+// askAgain is how long a bench waits before it looks again what others left.
+const askAgain = 2 * time.Second
+
+// next is the visit that this bench makes next, which it has taken then. Where all that is left
+// is at other benches it waits for them.
+func (g *Guide) next(ctx context.Context) (st reading.State, a answer.Answer, step Step, ends string, err error) {
+	if g.Desk == nil {
+		st, a, step, ends = g.Look()
+		return st, a, step, ends, nil
+	}
+	for told := false; ; {
+		if g.Sessions, err = g.Desk.Sessions(); err != nil {
+			return st, a, step, "", err
+		}
+		others := 0
+		took, err := g.Desk.Take(func(taken []design.Visit) (design.Visit, bool) {
+			others = len(taken)
+			st, a, step, ends = g.look(taken)
+			return step.Visit, ends == ""
+		})
+		if err != nil || took || others == 0 || a.Decided() {
+			return st, a, step, ends, err
+		}
+		if !told {
+			told = true
+			g.tell(Event{Waits: fmt.Sprintf("what is left waits for what %d others have", others)})
+		}
+		select {
+		case <-ctx.Done():
+			return st, a, step, "", context.Cause(ctx)
+		case <-time.After(askAgain):
+		}
+	}
+}
+
+// keepEvery is how often a visit that goes on is kept from being given back.
+const keepEvery = time.Minute
+
+// taken does a visit that was taken, and gives it back in the end, whatever came of it.
+func (g *Guide) taken(ctx context.Context, visit func() error) error {
+	if g.Desk == nil {
+		return visit()
+	}
+	over, stop := context.WithCancel(ctx)
+	kept := make(chan struct{})
+	go func() {
+		defer close(kept)
+		for {
+			select {
+			case <-over.Done():
+				return
+			case <-time.After(keepEvery):
+				_ = g.Desk.Keep() // it is tried again before it is too late
+			}
+		}
+	}()
+	err := visit()
+	stop()
+	<-kept
+	return errors.Join(err, g.Desk.GiveBack())
 }
 
 // voidOf says why a visit does not count, or nothing.

@@ -12,6 +12,7 @@ import (
 	"math/rand/v2"
 	"slices"
 
+	"opengauge/core/bench/book"
 	"opengauge/core/review"
 )
 
@@ -48,7 +49,12 @@ type Here struct {
 	Hosts []string
 	// Out are cells that are not visited any more.
 	Out map[string]bool
+	// Taken are visits that others are making now, at other benches.
+	Taken []Visit
 }
+
+// with are the visits that were made, and those that others are making.
+func (h Here) with(made []Visit) []Visit { return slices.Concat(made, h.Taken) }
 
 // Next is the visit that comes after those that were made, in the order in which they
 // were. It is false where nothing is left to visit here.
@@ -60,7 +66,7 @@ func (d *Design) Next(made []Visit, here Here) (Visit, bool) {
 	if first, ok := d.control(made, here); ok {
 		return d.visit(first, made, here, true), true
 	}
-	counts := d.counts(made)
+	counts := d.counts(here.with(made))
 	least := slices.MinFunc(cells, func(a, b review.Cell) int { return counts[a.Name] - counts[b.Name] })
 	round := counts[least.Name]
 	order := d.round(cells, round, last(made))
@@ -79,7 +85,7 @@ func (d *Design) Control(made []Visit, here Here) (Visit, bool) {
 		return Visit{}, false
 	}
 	first, ok := d.Review.Cell(made[0].Cell)
-	if !ok || !d.atHand(first, here) || d.passed(first, made) {
+	if !ok || !d.atHand(first, here) || d.passed(first, made) || d.inUse(first, here) {
 		return Visit{}, false
 	}
 	return d.visit(first.Name, made, here, true), true
@@ -92,7 +98,7 @@ func (d *Design) control(made []Visit, here Here) (string, bool) {
 		return "", false
 	}
 	for _, v := range made {
-		if c, ok := d.Review.Cell(v.Cell); ok && d.atHand(c, here) && !d.passed(c, made) {
+		if c, ok := d.Review.Cell(v.Cell); ok && d.atHand(c, here) && !d.passed(c, made) && !d.inUse(c, here) {
 			return c.Name, true
 		}
 	}
@@ -141,12 +147,32 @@ func (d *Design) atHand(c review.Cell, here Here) bool {
 	return len(here.Hosts) == 0 || c.Host() == "" || slices.Contains(here.Hosts, c.Host())
 }
 
+// inUse says whether a part of a cell is at another bench now: of each there is one, but for
+// those that all cells have, of which each bench has its own.
+func (d *Design) inUse(c review.Cell, here Here) bool {
+	return slices.ContainsFunc(here.Taken, func(v Visit) bool {
+		other, ok := d.Review.Cell(v.Cell)
+		return ok && (other.Name == c.Name || slices.ContainsFunc(c.Setup.Parts, func(p book.Part) bool {
+			return has(&other, p) && !d.inAll(p)
+		}))
+	})
+}
+
+// inAll says whether all cells have a part.
+func (d *Design) inAll(p book.Part) bool {
+	return !slices.ContainsFunc(d.Review.Cells(), func(c review.Cell) bool { return !has(&c, p) })
+}
+
+func has(c *review.Cell, p book.Part) bool {
+	return slices.ContainsFunc(c.Setup.Parts, func(q book.Part) bool { return p.Kind == q.Kind && p.Name == q.Name })
+}
+
 // open are the cells that may be visited now.
 func (d *Design) open(made []Visit, here Here) []review.Cell {
-	counts := d.counts(made)
+	counts := d.counts(here.with(made))
 	var cells []review.Cell
 	for _, c := range d.Review.Cells() {
-		if d.atHand(c, here) && !here.Out[c.Name] && c.Excluded == "" && counts[c.Name] < d.mostOf(c, made) {
+		if d.atHand(c, here) && !d.inUse(c, here) && !here.Out[c.Name] && c.Excluded == "" && counts[c.Name] < d.mostOf(c, made) {
 			cells = append(cells, c)
 		}
 	}

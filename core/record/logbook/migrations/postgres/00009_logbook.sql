@@ -108,6 +108,16 @@ CREATE TABLE benches (
     seen_ms BIGINT NOT NULL
 );
 
+-- Visits of reviews that somebody is making, until a time; then they are anybody's again.
+CREATE TABLE claims (
+    review   TEXT COLLATE "C" NOT NULL,
+    place    BIGINT NOT NULL, -- among all visits of the review
+    bench    TEXT NOT NULL,
+    until_ms BIGINT NOT NULL,
+    document TEXT NOT NULL,
+    PRIMARY KEY (review, place)
+);
+
 -- Where hosts meet that measure together, and what they post there, in the order in which it is
 -- seen by all.
 CREATE TABLE meetings (
@@ -208,5 +218,5 @@ ALTER TABLE goose_db_version ENABLE ROW LEVEL SECURITY;
 CREATE POLICY read ON goose_db_version FOR SELECT USING (true);
 
 -- +goose Down
-DROP TABLE notices, meetings, benches, quotes, entries, figures, setups, rankings, conditions, tags, pass_lists, passes, sessions, settings;
+DROP TABLE claims, notices, meetings, benches, quotes, entries, figures, setups, rankings, conditions, tags, pass_lists, passes, sessions, settings;
 DROP FUNCTION figures_added, figures_removed;

@@ -69,7 +69,18 @@ CREATE TRIGGER figures_removed AFTER DELETE ON figures BEGIN
 END;
 -- +goose StatementEnd
 
+-- Visits of reviews that somebody is making, until a time; then they are anybody's again.
+CREATE TABLE claims (
+    review   TEXT NOT NULL,
+    place    INTEGER NOT NULL, -- among all visits of the review
+    bench    TEXT NOT NULL,
+    until_ms INTEGER NOT NULL,
+    document TEXT NOT NULL,
+    PRIMARY KEY (review, place)
+) STRICT;
+
 -- +goose Down
+DROP TABLE claims;
 DROP TABLE entries;
 DROP TABLE figures;
 DROP TABLE setups;

@@ -1,0 +1,83 @@
+package logbook
+
+import (
+	"encoding/json"
+	"time"
+)
+
+// Claim is a visit of a review that a bench has taken for a while.
+type Claim struct {
+	Review string
+	// Place is that of the visit among all of the review.
+	Place int
+	Bench string
+	// Document says which visit it is.
+	Document json.RawMessage
+}
+
+// Take takes what choose gives, knowing what others have taken and not given back: nobody else takes
+// anything of the review meanwhile. It is taken until so long from now. It is false where choose
+// gives nothing.
+func (l *Logbook) Take(review, bench string, within time.Duration,
+	choose func(others []Claim) (place int, document any, ok bool)) (took bool, err error) {
+	err = l.database.change(func(tx transaction) error {
+		if l.database.alone != "" {
+			if _, err := tx.Exec(l.database.alone); err != nil {
+				return err
+			}
+		}
+		now := time.Now()
+		if _, err := tx.Exec(`DELETE FROM claims WHERE review = $1 AND (until_ms < $2 OR bench = $3)`, review,
+			now.UnixMilli(), bench); err != nil {
+			return err
+		}
+		others, err := claims(tx, review)
+		if err != nil {
+			return err
+		}
+		place, document, ok := choose(others)
+		if took = ok; !ok {
+			return nil
+		}
+		text, err := json.Marshal(document)
+		if err != nil {
+			return err
+		}
+		_, err = tx.Exec(`INSERT INTO claims (review, place, bench, until_ms, document) VALUES ($1, $2, $3, $4, $5)`, review,
+			place, bench, now.Add(within).UnixMilli(), string(text))
+		return err
+	})
+	return took, err
+}
+
+func claims(tx transaction, review string) ([]Claim, error) {
+	rows, err := tx.Query(`SELECT place, bench, document FROM claims WHERE review = $1 ORDER BY place`, review)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var found []Claim
+	for rows.Next() {
+		each := Claim{Review: review}
+		var document string
+		if err := rows.Scan(&each.Place, &each.Bench, &document); err != nil {
+			return nil, err
+		}
+		each.Document = json.RawMessage(document)
+		found = append(found, each)
+	}
+	return found, rows.Err()
+}
+
+// KeepTaken keeps what a bench has taken of a review for so long from now.
+func (l *Logbook) KeepTaken(review, bench string, within time.Duration) error {
+	_, err := l.database.Exec(`UPDATE claims SET until_ms = $1 WHERE review = $2 AND bench = $3`,
+		time.Now().Add(within).UnixMilli(), review, bench)
+	return err
+}
+
+// GiveBack gives back what a bench has taken of a review.
+func (l *Logbook) GiveBack(review, bench string) error {
+	_, err := l.database.Exec(`DELETE FROM claims WHERE review = $1 AND bench = $2`, review, bench)
+	return err
+}
