@@ -73,7 +73,17 @@ func (l *Logbook) brief(from querier, id string) (*session.Session, error) {
 }
 
 // outline reads a session with an empty sample where a pass has some.
-func (l *Logbook) outline(from querier, id string) (*session.Session, error) {
+func (l *Logbook) outline(from querier, id string) (s *session.Session, err error) {
+	const tries = 3
+	for range tries {
+		if s, err = l.outlineOnce(from, id); !errors.Is(err, errEnded) {
+			break
+		}
+	}
+	return s, err
+}
+
+func (l *Logbook) outlineOnce(from querier, id string) (*session.Session, error) {
 	var document, account string
 	var packed []byte
 	if err := from.QueryRow(`SELECT sessions.document, recorder, pass_lists.document FROM sessions
@@ -91,6 +101,9 @@ func (l *Logbook) outline(from querier, id string) (*session.Session, error) {
 	return s, err
 }
 
+// errEnded says that a session ended while it was read: its passes are in a list now.
+var errEnded = errors.New("it ended while it was read")
+
 // passesByRow reads the passes of a session that has not ended.
 func (l *Logbook) passesByRow(from querier, id string) ([]session.Pass, error) {
 	none := l.nothing()
@@ -106,6 +119,9 @@ func (l *Logbook) passesByRow(from querier, id string) ([]session.Pass, error) {
 		var samples int
 		if err := rows.Scan(&document, &samples); err != nil {
 			return nil, err
+		}
+		if document == "" {
+			return nil, errEnded
 		}
 		var pass session.Pass
 		if err := fastjson.Unmarshal([]byte(document), &pass); err != nil {

@@ -9,6 +9,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"opengauge/core/record/session"
@@ -203,12 +204,13 @@ func (g *Guide) next(ctx context.Context) (st reading.State, a answer.Answer, st
 		return st, a, step, ends, nil
 	}
 	for told := false; ; {
-		if g.Sessions, err = g.Desk.Sessions(); err != nil {
+		all, err := g.Desk.Sessions()
+		if err != nil {
 			return st, a, step, "", err
 		}
 		others := 0
 		took, err := g.Desk.Take(func(taken []design.Visit) (design.Visit, bool) {
-			others = len(taken)
+			others, g.Sessions = len(taken), over(all, taken)
 			st, a, step, ends = g.look(taken)
 			return step.Visit, ends == ""
 		})
@@ -227,6 +229,15 @@ func (g *Guide) next(ctx context.Context) (st reading.State, a answer.Answer, st
 	}
 }
 
+// over are the sessions of visits that nobody is making now.
+func over(all []*session.Session, taken []design.Visit) []*session.Session {
+	return slices.DeleteFunc(slices.Clone(all), func(s *session.Session) bool {
+		return s.Review != nil && slices.ContainsFunc(taken, func(v design.Visit) bool {
+			return v.Order == s.Review.Order && v.Cell == s.Review.Cell
+		})
+	})
+}
+
 // keepEvery is how often a visit that goes on is kept from being given back.
 const keepEvery = time.Minute
 
@@ -235,13 +246,13 @@ func (g *Guide) taken(ctx context.Context, visit func() error) error {
 	if g.Desk == nil {
 		return visit()
 	}
-	over, stop := context.WithCancel(ctx)
+	visiting, stop := context.WithCancel(ctx)
 	kept := make(chan struct{})
 	go func() {
 		defer close(kept)
 		for {
 			select {
-			case <-over.Done():
+			case <-visiting.Done():
 				return
 			case <-time.After(keepEvery):
 				_ = g.Desk.Keep() // it is tried again before it is too late
