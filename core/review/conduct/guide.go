@@ -204,17 +204,18 @@ func (g *Guide) next(ctx context.Context) (st reading.State, a answer.Answer, st
 		return st, a, step, ends, nil
 	}
 	for told := false; ; {
-		all, err := g.Desk.Sessions()
-		if err != nil {
-			return st, a, step, "", err
-		}
-		others := 0
+		others, unread := 0, error(nil)
 		took, err := g.Desk.Take(func(taken []design.Visit) (design.Visit, bool) {
+			// What is not taken now was kept whole before.
+			var all []*session.Session
+			if all, unread = g.Desk.Sessions(); unread != nil {
+				return design.Visit{}, false
+			}
 			others, g.Sessions = len(taken), over(all, taken)
 			st, a, step, ends = g.look(taken)
 			return step.Visit, ends == ""
 		})
-		if err != nil || took || others == 0 || a.Decided() {
+		if err = errors.Join(err, unread); err != nil || took || others == 0 || a.Decided() {
 			return st, a, step, ends, err
 		}
 		if !told {
@@ -343,11 +344,24 @@ func (g *Guide) before(step Step, st *reading.State) Before {
 		if c.Storage() == step.Cell.Storage() {
 			b.Least = 0
 			for _, s := range v.Sessions {
-				b.Least += unit.Duration(s.ElapsedSeconds())
+				b.Least += usedFor(s)
 			}
 		}
 	}
 	return b
+}
+
+// usedFor is for how long a session used its storage. One whose program died does not say when
+// it ended, but for its passes.
+func usedFor(s *session.Session) time.Duration {
+	if !s.Ended.Before(s.Started) {
+		return unit.Duration(s.ElapsedSeconds())
+	}
+	last := 0.0
+	for i := range s.Passes {
+		last = max(last, s.Passes[i].StartedSeconds+s.Passes[i].ElapsedSeconds)
+	}
+	return unit.Duration(last)
 }
 
 // written is how much the review has written to a storage.

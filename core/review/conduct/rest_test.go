@@ -7,6 +7,7 @@ import (
 	"testing"
 	"time"
 
+	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
 
@@ -66,5 +67,22 @@ func TestRest(t *testing.T) {
 	in := cooling{from: 90, to: 30}
 	if rest(stopped, &in, Before{Start: new(unit.Celsius), Most: time.Hour}); in.now > time.Minute {
 		t.Errorf("once it is stopped it rests for %s", in.now)
+	}
+}
+
+// A session whose program died has no end, and no time runs backwards for that.
+func TestASessionWithoutAnEndWasUsedForItsPasses(t *testing.T) {
+	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
+	passes := []session.Pass{{StartedSeconds: 5, ElapsedSeconds: 60}, {StartedSeconds: 70, ElapsedSeconds: 30}}
+	for _, c := range []struct {
+		of   session.Session
+		want time.Duration
+	}{
+		{session.Session{Started: at, Ended: at.Add(3 * time.Minute), Passes: passes}, 3 * time.Minute},
+		{session.Session{Started: at, Passes: passes}, 100 * time.Second}, {session.Session{Started: at}, 0},
+	} {
+		if got := usedFor(&c.of); got != c.want {
+			t.Errorf("used for %s, want %s", got, c.want)
+		}
 	}
 }
