@@ -45,7 +45,7 @@ var storeys = [][]string{
 // aside are rooms beside the house: the tests that look at all of it, data that anybody
 // may read, and the laboratory.
 var aside = []string{".", "examples", "lab", "lab/guest", "lab/wine", "lab/suite", "lab/release",
-	"lab/mutants", "lab/torture"}
+	"lab/mutants", "lab/torture", "lab/scale"}
 
 // storeyOf gives the number of a room's storey, from the roof.
 func storeyOf(room string) (int, bool) {

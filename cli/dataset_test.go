@@ -115,8 +115,8 @@ func TestADatasetIsReadByOthers(t *testing.T) {
 		}
 	}
 	again.must(append([]string{"logbook", "import"}, tables...)...)
-	if got, want := again.must("logbook", "list", "--limit", "0"), d.must("logbook", "list", "--limit", "0"); strings.Count(got,
-		"\n") != strings.Count(want, "\n") {
+	got, want := again.must("logbook", "list", "--limit", "0"), d.must("logbook", "list", "--limit", "0")
+	if strings.Count(got, "\n") != strings.Count(want, "\n") {
 		t.Errorf("what came back is\n%s\nwant\n%s", got, want)
 	}
 	if got := d.run("logbook", "export", "--all", "--dataset", folder); got.code != 2 ||

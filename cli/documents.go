@@ -33,6 +33,7 @@ var documents = []document{
 	{"quotes", "opengauge.quotes/1", quotesRecord{}, "Figures that others published."},
 	{"ranking", "opengauge.ranking/1", rankRecord{}, "Where a session stands in its class."},
 	{"import", "opengauge.import/1", importRecord{}, "What was added to a logbook."},
+	{"retention", "opengauge.retention/1", retentionRecord{}, "How long a logbook keeps what was measured."},
 	{"survey", "opengauge.survey/1", surveyRecord{}, "The storage that this machine has, and how it is connected."},
 	{"windows-capture", windows.Format, windows.Capture{}, "What a Windows machine was asked, and what it answered."},
 	{"arrived", "opengauge.arrived/1", arrivedRecord{}, "What became of a file set that was copied by hand."},

@@ -102,6 +102,7 @@ func TestDocumentsFollowTheirSchemas(t *testing.T) {
 		"arrived":    {{"copy", "--check", laid, "--set", "archive", "--size", "2MB", "--json"}},
 		"plan":       {{"plan", "show", "fill-ladder", "--json"}},
 		"plans":      {{"plan", "list", "--json"}},
+		"retention":  {{"logbook", "retention", "--json"}},
 		"review-check": {{"review", "check", reviews + "cases.yaml", "--json"},
 			{"review", "check", reviews + "job.yaml", "--json"}},
 		"review-step": {{"review", "run", reviews + "cases.yaml", "--next", "--json"}},

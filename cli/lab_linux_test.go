@@ -117,8 +117,8 @@ func TestACellIsGivenBack(t *testing.T) {
 	d.must("logbook", "prepare")
 	d.must("review", "run", reviews+"cases.yaml", "--unattended", "--visits", "1")
 	name := d.logbook[strings.LastIndex(d.logbook, "/lab")+1 : strings.Index(d.logbook, "?")]
-	next := decode[struct{ Cell, Review string }](t, d.must("review", "run", reviews+"cases.yaml", "--unattended", "--next",
-		"--json"))
+	next := decode[struct{ Cell, Review string }](t, d.must("review", "run", reviews+"cases.yaml", "--unattended",
+		"--next", "--json"))
 	// Another bench has the cell that comes next, with all of its parts.
 	const claim = `INSERT INTO claims SELECT '%s', 99, 'elsewhere', extract(epoch FROM clock_timestamp()) * 1000 + %d,
 		'{"cell": "%s", "visit": 1, "order": 99}'`

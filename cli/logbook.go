@@ -19,7 +19,7 @@ func newLogbook(env *environment) *cobra.Command {
 	cmd.AddCommand(
 		newLogbookList(env), newLogbookShow(env), newLogbookTag(env), newLogbookNote(env), newLogbookQuote(env),
 		newLogbookExport(env), newLogbookImport(env), newLogbookSend(env), newLogbookMerge(env),
-		newLogbookPrepare(env),
+		newLogbookPrepare(env), newLogbookRetention(env),
 		newLogbookRemove(env), newLogbookCheck(env), newLogbookBackup(env),
 	)
 	return cmd
@@ -47,9 +47,11 @@ func newLogbookList(env *environment) *cobra.Command {
 
 // sessionList is what logbook list --json prints.
 type sessionList struct {
-	Format   string            `json:"format"`
-	Logbook  string            `json:"logbook"`
-	Total    int               `json:"total"`
+	Format  string `json:"format"`
+	Logbook string `json:"logbook"`
+	Total   int    `json:"total"`
+	// More says that there are more than that, which were not counted.
+	More     bool              `json:"more,omitempty"`
 	Sessions []logbook.Summary `json:"sessions"`
 }
 
@@ -69,20 +71,24 @@ func (e *environment) listSessions(flags *filterFlags, limit int) error {
 		return err
 	}
 	if e.json {
-		return e.writeJSON(sessionList{Format: "opengauge.list/1", Logbook: book.Place(), Total: total,
-			Sessions: summaries})
+		return e.writeJSON(sessionList{Format: "opengauge.list/1", Logbook: book.Place(), Total: total.Sessions,
+			More: total.More, Sessions: summaries})
 	}
 	screen := e.screen()
 	switch {
-	case total == 0 && filter.Narrow():
+	case total.Sessions == 0 && filter.Narrow():
 		screen.Println("No session in the logbook " + book.Place() + " is like that.")
-	case total == 0:
+	case total.Sessions == 0:
 		screen.Println("The logbook " + book.Place() + " has no sessions yet.")
 	default:
 		screen.Table(table.Sessions(summaries))
 	}
-	if more := total - len(summaries); more > 0 {
-		screen.Printf("and %s older ones; --limit 0 lists all, and filters leave out others\n",
+	if more := total.Sessions - len(summaries); more > 0 || total.More {
+		over := ""
+		if total.More {
+			over = "more than "
+		}
+		screen.Printf("and %s%s older ones; --limit 0 lists all, and filters leave out others\n", over,
 			unit.Grouped(int64(more)))
 	}
 	return nil

@@ -205,7 +205,8 @@ func (e *environment) exportDataset(references []string, flags *exportFlags) (er
 	if err != nil {
 		return fmt.Errorf("could not make %s: %w", flags.dataset, err)
 	}
-	term.NewScreen(e.stderr).Printf("wrote %s to %s\n", unit.Count(len(ids)-len(damaged.Sessions), "session"), flags.dataset)
+	term.NewScreen(e.stderr).Printf("wrote %s to %s\n", unit.Count(len(ids)-len(damaged.Sessions), "session"),
+		flags.dataset)
 	return damaged.Err()
 }
 

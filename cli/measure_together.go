@@ -104,14 +104,14 @@ func (e *environment) measureTogether(ctx context.Context, named string, flags *
 	defer board.Close()
 	screen := term.NewScreen(e.stderr)
 	patience := together.Patience{Join: flags.together.wait, Ready: together.Usual.Ready}
-	h, err := together.Join(ctx, board, host.BenchName(), session.NewID(), termsOf(flags, m), patience,
-		func(text string) { screen.Println(term.Clean(text)) })
+	h, err := together.Join(ctx, board, together.Asks{Name: host.BenchName(), ID: session.NewID(),
+		Terms: termsOf(flags, m), Patience: patience, Tell: func(text string) { screen.Println(term.Clean(text)) }})
 	if err != nil {
 		return nothingDone(ctx, err)
 	}
 	c := &crew{environment: e, Host: h, book: book, meeting: flags.together.name}
-	screen.Println(fmt.Sprintf("%d hosts measure %s together: %s; clock of this host %s", len(h.Members), term.Clean(named),
-		term.Clean(strings.Join(h.Members, ", ")), offsetWords(h.Offset)))
+	screen.Println(fmt.Sprintf("%d hosts measure %s together: %s; clock of this host %s", len(h.Members),
+		term.Clean(named), term.Clean(strings.Join(h.Members, ", ")), offsetWords(h.Offset)))
 	err = c.measure(ctx, named, flags, m)
 	why := ""
 	if err != nil {
@@ -214,7 +214,8 @@ func (c *crew) endsOf(round together.Round, ends map[string]together.End) []stri
 }
 
 // round is this host's part of one.
-func (c *crew) round(ctx context.Context, named string, flags *measureFlags, m measurement, round together.Round) error {
+func (c *crew) round(ctx context.Context, named string, flags *measureFlags, m measurement,
+	round together.Round) error {
 	m.gate = c.NewGate(c.meeting, round, together.Usual)
 	m.beside = c.beside(ctx, len(round.Members))
 	own := *flags

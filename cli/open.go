@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -126,7 +127,14 @@ func (e *environment) completeSessions(_ *cobra.Command, _ []string, begun strin
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
 	defer book.Close()
-	summaries, _, err := book.List(logbook.Filter{})
+	// The newest, and those of that name: of very many nobody wants all.
+	const offered = 200
+	summaries, _, err := book.List(logbook.Filter{Limit: offered})
+	if err == nil && begun != "" {
+		var named []logbook.Summary
+		named, _, err = book.List(logbook.Filter{Name: begun, Limit: offered})
+		summaries = append(summaries, named...)
+	}
 	if err != nil {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
@@ -139,7 +147,7 @@ func (e *environment) completeSessions(_ *cobra.Command, _ []string, begun strin
 	}
 	var fitting []string
 	for _, offer := range offers {
-		if strings.HasPrefix(offer, begun) {
+		if strings.HasPrefix(offer, begun) && !slices.Contains(fitting, offer) {
 			fitting = append(fitting, offer)
 		}
 	}

@@ -152,8 +152,8 @@ func (s *scale) inFile() error {
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(s.out, "## Comparing %s by a condition\n\nIn a file a session takes %.1f kB.\n\n", unit.Count(count, "session"),
-		float64(info.Size())/float64(count)/1e3)
+	fmt.Fprintf(s.out, "## Comparing %s by a condition\n\nIn a file a session takes %.1f kB.\n\n", unit.Count(count,
+		"session"), float64(info.Size())/float64(count)/1e3)
 	by := []string{"compare", "--by", "fan", "--condition", "deck=0", "--json"}
 	if err := s.ask(file, []question{{"compare --by, of a file", by, time.Second}}); err != nil {
 		return err

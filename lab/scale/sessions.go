@@ -63,7 +63,7 @@ func one(number int) *session.Session {
 			{Kind: book.Enclosure, Name: fmt.Sprintf("case-%d", setUp%97), Price: 40},
 			{Kind: book.Drive, Name: fmt.Sprintf("drive-%d", setUp), Price: 80, Capacity: 1e12}},
 		// What is compared comes in pairs: fan on and off, all else equal.
-		Conditions: map[string]string{"fan": []string{"on", "off"}[r.IntN(2)], "deck": strconv.Itoa(number / decks)},
+		Conditions:  map[string]string{"fan": []string{"on", "off"}[r.IntN(2)], "deck": strconv.Itoa(number / decks)},
 		Environment: host.Environment{System: "linux", Host: fmt.Sprintf("desk-%d", setUp%20), ProgramVersion: "1.0"},
 		Events:      []session.Event{}, Findings: []session.Finding{},
 		Notes: []session.Remark{{Text: word(r) + " " + word(r) + " " + word(r), Written: started}},

@@ -186,7 +186,8 @@ func figureOf(metric Metric, passes []*session.Pass) Figure {
 	count := len(passes)
 	figure := Figure{Known: true, Repeats: count, Basis: NoBasis, Passes: make([]int, 0, count)}
 	room := make([]float64, 4*count)
-	values, rates, iops, logs := room[:0:count], room[count:count:2*count], room[2*count:2*count:3*count], room[3*count:3*count]
+	values, rates := room[:0:count], room[count:count:2*count]
+	iops, logs := room[2*count:2*count:3*count], room[3*count:3*count]
 	for _, pass := range passes {
 		value := metric.of(pass)
 		values, iops, logs = append(values, value), append(iops, pass.IOPS), append(logs, math.Log(value))

@@ -98,11 +98,20 @@ type joined struct {
 	Clock time.Time `json:"clock"`
 }
 
-// Join joins a meeting and waits until all hosts are there. What it waits for it tells. The id is
-// drawn anew for each.
-func Join(ctx context.Context, board meeting.Board, name, id string, terms Terms, patience Patience,
-	tell func(string)) (*Host, error) {
-	return join(ctx, newHost(board, name, terms, tell), id, patience)
+// Asks is what a host joins a meeting with.
+type Asks struct {
+	// Name is what the host is called, and ID tells hosts of one name apart: it is drawn anew
+	// for each.
+	Name, ID string
+	Terms    Terms
+	Patience Patience
+	// Tell is told what is waited for.
+	Tell func(string)
+}
+
+// Join joins a meeting and waits until all hosts are there.
+func Join(ctx context.Context, board meeting.Board, asks Asks) (*Host, error) {
+	return join(ctx, newHost(board, asks.Name, asks.Terms, asks.Tell), asks.ID, asks.Patience)
 }
 
 func newHost(board meeting.Board, name string, terms Terms, tell func(string)) *Host {
@@ -183,7 +192,8 @@ func (h *Host) begin(ctx context.Context, id string, patience time.Duration) err
 			continue
 		}
 		if late {
-			return fmt.Errorf("no other host came within %s; start the same command on each of %d hosts", patience, h.terms.Hosts)
+			return fmt.Errorf("no other host came within %s; start the same command on each of %d hosts", patience,
+				h.terms.Hosts)
 		}
 		if text := fmt.Sprintf("waiting for hosts: %d of %d are there (%s)", len(here), h.terms.Hosts,
 			strings.Join(here, ", ")); text != said {

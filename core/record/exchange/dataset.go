@@ -49,7 +49,7 @@ type sessionRow struct {
 	Version    string            `parquet:"program_version,dict" about:"version of opengauge that measured it"`
 	Bench      string            `parquet:"bench,dict" about:"bench that measured it, in a shared logbook"`
 	Account    string            `parquet:"account,dict" about:"account that kept it, in a shared logbook"`
-	Document   string            `parquet:"document" about:"all of it but its passes: JSON, as docs/formats.md of opengauge says"`
+	Document   string            `parquet:"document" about:"all of it but its passes: JSON"`
 }
 
 func rowOfSession(s *session.Session, tags []string) (sessionRow, error) {
@@ -182,9 +182,10 @@ func (d *Dataset) Close() error {
 // datasetReadme says what is in a dataset.
 func datasetReadme() string {
 	var text strings.Builder
-	text.WriteString("# Sessions of opengauge\n\nA folder is a table, partitioned by the month in which sessions started " +
-		"(month=2026-03, UTC). Files are Parquet,\ncompressed with zstd. Rates are in bytes a second, times in seconds, and " +
-		"sizes in bytes, as the names say.\nThe tables are joined by session_id, and samples to passes by pass_index too.\n")
+	text.WriteString("# Sessions of opengauge\n\nA folder is a table, partitioned by the month in which sessions " +
+		"started (month=2026-03, UTC). Files are Parquet,\ncompressed with zstd. Rates are in bytes a second, times in " +
+		"seconds, and sizes in bytes, as the names say.\nThe tables are joined by session_id, and samples to passes by " +
+		"pass_index too. Documents are what opengauge itself\nreads: see formats.md in its docs.\n")
 	for _, each := range datasetTables {
 		fmt.Fprintf(&text, "\n## %s\n\n%s\n\n| column | type | what |\n|---|---|---|\n", each.name, each.about)
 		for _, c := range readmeColumns(each.row) {
@@ -199,8 +200,8 @@ var datasetTables = []struct {
 	row         any
 }{
 	{"sessions", "A row a session: what was measured, and how.", sessionRow{}},
-	{"passes", "A row a pass; a session that has none (of copies) has one row, with the pass_index -1. Import reads it back.",
-		passRow{}},
+	{"passes", "A row a pass; a session that has none (of copies) has one row, with the pass_index -1. Import reads it " +
+		"back.", passRow{}},
 	{"samples", "A row an interval of a pass. Import reads it back together with the passes.", sampleRow{}},
 }
 

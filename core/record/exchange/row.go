@@ -36,10 +36,10 @@ type passRow struct {
 	Depth             int64   `parquet:"depth" about:"operations under way, of each worker"`
 	Workers           int64   `parquet:"workers" about:"how many queues at once"`
 	WriteShare        float64 `parquet:"write_share" about:"share of operations that write"`
-	CompressibleShare float64 `parquet:"compressible_share" about:"share of written data that can be compressed away"`
+	CompressibleShare float64 `parquet:"compressible_share" about:"share that can be compressed"`
 	FillShare         float64 `parquet:"fill_share" about:"how full the storage was besides"`
 	Repeat            int64   `parquet:"repeat" about:"which repeat it is, from 0"`
-	RatePerSecond     float64 `parquet:"rate_per_second" about:"operations that arrive a second; 0 is as many as the storage takes"`
+	RatePerSecond     float64 `parquet:"rate_per_second" about:"operations that arrive a second; 0 is all it takes"`
 	Durable           bool    `parquet:"durable" about:"whether each write was to be on stable media"`
 	Direct            bool    `parquet:"direct" about:"whether the system's cache was passed by"`
 	CutShort          bool    `parquet:"cut_short" about:"whether it was stopped"`

@@ -118,7 +118,8 @@ func TestRolesHoldForEveryProgram(t *testing.T) {
 		`UPDATE entries SET mean = 9e9`, `INSERT INTO entries VALUES (1, 1, 1, 9, 9, 'x', 1)`, `DELETE FROM goose_db_version`,
 		`UPDATE settings SET value = '999'`, `INSERT INTO settings VALUES ('x', 'y')`, `DELETE FROM figures`,
 		`INSERT INTO passes VALUES ('k3f9abcdef', 9, '{}', '')`, `INSERT INTO tags VALUES ('x', 'k3f9abcdef')`,
-		`UPDATE rankings SET class = 'x'`, `DELETE FROM rankings`, `DROP TABLE passes`, `ALTER TABLE sessions DISABLE ROW LEVEL SECURITY`,
+		`UPDATE rankings SET class = 'x'`, `DELETE FROM rankings`, `DROP TABLE passes`,
+		`ALTER TABLE sessions DISABLE ROW LEVEL SECURITY`,
 		`INSERT INTO sessions (id, name, started_ms, state, simulated, plan, target, document, recorder)
 			VALUES ('z', '', 0, '', false, '', '', '{}', 'bench-1')`, `SET ROLE lab_keeper`, `CREATE TABLE mine (x int)`,
 	} {
@@ -146,7 +147,8 @@ func TestTheWayToAServer(t *testing.T) {
 		{"on this machine", local, "geheim-42", ""},
 		{"another password", checked, "geheim-43", "its password is another"},
 		{"an authority that nobody knows", local + "?sslmode=verify-full", "geheim-42", "cannot be trusted"},
-		{"another name than the certificate's", strings.Replace(checked, "127.0.0.1", witness.Unnamed, 1), "geheim-42", "cannot be trusted"},
+		{"another name than the certificate's", strings.Replace(checked, "127.0.0.1", witness.Unnamed, 1), "geheim-42",
+			"cannot be trusted"},
 		{"a password in the address", strings.Replace(checked, "bench-1@", "bench-1:geheim-42@", 1), "", "~/.pgpass"},
 		{"a password in the settings", checked + "&password=geheim-42", "", "~/.pgpass"},
 		{"a passphrase in the settings", checked + "&sslpassword=geheim-42", "", "~/.pgpass"},

@@ -134,7 +134,8 @@ func (l *Logbook) newIndex(tx transaction) *index { return &index{tx, map[[2]str
 
 // add notes the conditions and figures of sessions that are not noted yet.
 func (x *index) add(sessions ...noted) error {
-	conditions, lists := rows{table: "conditions (key, value, session)"}, rows{table: "pass_lists (session, document, digest)"}
+	conditions := rows{table: "conditions (key, value, session)"}
+	lists := rows{table: "pass_lists (session, document, digest)"}
 	for _, s := range sessions {
 		for _, key := range slices.Sorted(maps.Keys(s.conditions)) {
 			conditions.add(clip(key), clip(s.conditions[key]), s.id)
@@ -178,9 +179,11 @@ func (x *index) learn(key [2]string) error {
 	if _, known := x.ids[key]; known {
 		return nil
 	}
-	find, add, arguments := `SELECT id FROM setups WHERE name = $1`, `INSERT INTO setups (name) VALUES ($1)`, []any{key[0]}
+	find, add := `SELECT id FROM setups WHERE name = $1`, `INSERT INTO setups (name) VALUES ($1)`
+	arguments := []any{key[0]}
 	if key[1] != "" {
-		find, add = `SELECT id FROM rankings WHERE class = $1 AND load = $2`, `INSERT INTO rankings (class, load) VALUES ($1, $2)`
+		find = `SELECT id FROM rankings WHERE class = $1 AND load = $2`
+		add = `INSERT INTO rankings (class, load) VALUES ($1, $2)`
 		arguments = append(arguments, key[1])
 	}
 	var id int64

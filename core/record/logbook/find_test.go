@@ -85,16 +85,20 @@ func filters(t *testing.T, book *Logbook) {
 			"slack", 1},
 	}
 	for _, many := range []int{common, 0} { // few sessions, and so many that they are looked through in their order
-		common = many
+		common, largest = many, many
 		for name, c := range cases {
 			got, total, err := book.List(c.filter)
-			if err != nil || names(got) != c.want || total != c.total {
-				t.Errorf("%s, common from %d on: %q of %d, %v; want %q of %d", name, many, names(got), total, err,
+			if err != nil || names(got) != c.want || total.Sessions != c.total {
+				t.Errorf("%s, common from %d on: %q of %d, %v; want %q of %d", name, many, names(got), total.Sessions, err,
 					c.want, c.total)
 			}
 		}
 	}
-	common = 5000
+	common, largest, countedTo = 5000, 100_000, 1
+	if _, total, err := book.List(Filter{Limit: 1}); err != nil || total != (Total{1, true}) {
+		t.Errorf("counted to one: %+v, %v", total, err)
+	}
+	countedTo = 10_000
 	got, _, _ := book.List(Filter{Name: "flood"})
 	if !reflect.DeepEqual(got[0].Tags, []string{"article", "deck"}) || got[0].Passes != 2 {
 		t.Errorf("the summary is %+v", got[0])

@@ -169,10 +169,12 @@ func (l *Logbook) rarestFirst(wanted map[string]string) ([]condition, error) {
 	return conditions, nil
 }
 
-// common is how many sessions have to have something for the newest to be looked at
-// for it one after the other; beyond the largest, conditions are as common as each other.
+// Tests have less.
 var (
-	common  = 5000 // a test has less
+	// common is how many sessions have to have a part of a name for the newest to be looked at
+	// for it one after the other.
+	common = 5000
+	// largest is that for conditions; beyond it they are as common as each other.
 	largest = 100_000
 )
 
@@ -184,7 +186,7 @@ func (c *clauses) having(conditions []condition, few bool) {
 	is := func(each condition) string {
 		return `key = ` + c.argument(each.key) + ` AND value = ` + c.argument(each.value)
 	}
-	if few && rarest.sessions > common {
+	if few && rarest.sessions >= largest {
 		for _, each := range conditions {
 			c.add(`EXISTS (SELECT 1 FROM conditions WHERE ` + is(each) + ` AND session = id)`)
 		}
@@ -208,64 +210,43 @@ func jsonList(texts []string) string {
 	return string(document)
 }
 
+// Total is how many sessions a filter means, beside its limit.
+type Total struct {
+	Sessions int
+	// More says that there are more: they are counted so far.
+	More bool
+}
+
+// countedTo is up to where sessions are counted: nobody reads on that far.
+var countedTo = 10_000 // a test has less
+
 // List gives the sessions that a filter means, newest first, and how many there are
 // beside its limit.
-func (l *Logbook) List(f Filter) ([]Summary, int, error) {
+func (l *Logbook) List(f Filter) ([]Summary, Total, error) {
 	asked, err := l.asked(f)
 	if err != nil {
-		return nil, 0, err
-	}
-	if asked.seeks() {
-		return l.sought(asked, f.Limit)
+		return nil, Total{}, err
 	}
 	summaries, err := l.summaries(asked, f.Limit)
 	if err != nil {
-		return nil, 0, l.unusable(err)
+		return nil, Total{}, l.unusable(err)
 	}
 	if f.Limit <= 0 || len(summaries) < f.Limit {
-		return summaries, len(summaries), nil
+		return summaries, Total{Sessions: len(summaries)}, nil
 	}
-	total, err := l.count(f)
+	total, err := l.count(asked, f.Limit)
 	return summaries, total, err
 }
 
-// seeks says whether sessions are found in other places than in their order, so that
-// all of them are at hand before the newest are.
-func (c *clauses) seeks() bool { return strings.Contains(c.where(), `id IN `) }
-
-// sought lists what is found in other places: going over them once gives the newest
-// and how many there are.
-func (l *Logbook) sought(asked *clauses, most int) ([]Summary, int, error) {
-	ids, err := queryTexts(l.database, `SELECT id FROM sessions`+asked.where()+newestFirst, asked.arguments...)
-	if err != nil {
-		return nil, 0, l.unusable(err)
-	}
-	total := len(ids)
-	if most > 0 {
-		ids = ids[:min(most, total)]
-	}
-	found := &clauses{arguments: []any{jsonList(ids)}}
-	found.add(`id IN (` + l.database.listed(1) + `)`)
-	summaries, err := l.summaries(found, most)
-	if err != nil {
-		return nil, 0, l.unusable(err)
-	}
-	return summaries, total, nil
-}
-
 // count says how many sessions a filter means, beside its limit.
-func (l *Logbook) count(f Filter) (int, error) {
-	f.Limit = 0
-	asked, err := l.asked(f)
-	if err != nil {
-		return 0, err
-	}
+func (l *Logbook) count(asked *clauses, most int) (Total, error) {
+	bound := max(countedTo, most)
 	total := 0
-	if err := l.database.QueryRow(`SELECT count(*) FROM sessions`+asked.where(),
-		asked.arguments...).Scan(&total); err != nil {
-		return 0, l.unusable(err)
+	if err := l.database.QueryRow(`SELECT count(*) FROM (SELECT 1 FROM sessions`+asked.where()+limit(bound+1)+
+		`) AS counted`, asked.arguments...).Scan(&total); err != nil {
+		return Total{}, l.unusable(err)
 	}
-	return total, nil
+	return Total{min(total, bound), total > bound}, nil
 }
 
 func (l *Logbook) summaries(asked *clauses, most int) ([]Summary, error) {

@@ -66,9 +66,9 @@ func CheckPlace(place string) error {
 	return err
 }
 
-// errSecret says that an address holds what others can read on a command line.
-const secret = "a password does not belong in an address, which others can read; put it in ~/.pgpass (its rights 0600), " +
-	"or in $PGPASSWORD"
+// secret says that an address holds what others can read on a command line.
+const secret = "a password does not belong in an address, which others can read; put it in ~/.pgpass " +
+	"(its rights 0600), or in $PGPASSWORD"
 
 // parseAddress reads the address of a database. Its errors repeat nothing that may be secret.
 func parseAddress(place string) (*url.URL, error) {
@@ -79,7 +79,8 @@ func parseAddress(place string) (*url.URL, error) {
 	}
 	address, err := url.Parse(place)
 	if err != nil {
-		return nil, fmt.Errorf("the address of the logbook cannot be read; write postgres://[ACCOUNT@]HOST[:PORT]/DATABASE")
+		return nil, fmt.Errorf("the address of the logbook cannot be read; write " +
+			"postgres://[ACCOUNT@]HOST[:PORT]/DATABASE")
 	}
 	if _, given := address.User.Password(); given {
 		return nil, fmt.Errorf("the address of the logbook holds a password: %s", secret)

@@ -172,7 +172,8 @@ func (d *Design) open(made []Visit, here Here) []review.Cell {
 	counts := d.counts(here.with(made))
 	var cells []review.Cell
 	for _, c := range d.Review.Cells() {
-		if d.atHand(c, here) && !d.inUse(c, here) && !here.Out[c.Name] && c.Excluded == "" && counts[c.Name] < d.mostOf(c, made) {
+		free := d.atHand(c, here) && !d.inUse(c, here) && !here.Out[c.Name] && c.Excluded == ""
+		if free && counts[c.Name] < d.mostOf(c, made) {
 			cells = append(cells, c)
 		}
 	}

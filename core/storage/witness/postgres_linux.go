@@ -137,7 +137,8 @@ func (p *Postgres) prepare() error {
 		"--no-instructions")).CombinedOutput(); err != nil {
 		return fmt.Errorf("initdb: %w\n%s", err, out)
 	}
-	const rules = "local all all trust\nhostssl all " + EmulatedAccount + " 127.0.0.1/32 trust\nhostssl all all all scram-sha-256\nhostnossl all all 127.0.0.1/32 scram-sha-256\n"
+	const rules = "local all all trust\nhostssl all " + EmulatedAccount + " 127.0.0.1/32 trust\n" +
+		"hostssl all all all scram-sha-256\nhostnossl all all 127.0.0.1/32 scram-sha-256\n"
 	return os.WriteFile(filepath.Join(p.data(), "pg_hba.conf"), []byte(rules), 0o644)
 }
 
@@ -159,7 +160,8 @@ func (p *Postgres) Start() error {
 	defer log.Close()
 	p.command = p.as(exec.Command(filepath.Join(p.bin, "postgres"), "-D", p.data(), "-k", p.Folder, "-p",
 		strconv.Itoa(p.Port), "-c", "listen_addresses="+strings.Join(p.Hosts, ","), "-c", "ssl=on",
-		"-c", "ssl_cert_file="+filepath.Join(p.Folder, "server.pem"), "-c", "ssl_key_file="+filepath.Join(p.Folder, "key.pem"),
+		"-c", "ssl_cert_file="+filepath.Join(p.Folder, "server.pem"),
+		"-c", "ssl_key_file="+filepath.Join(p.Folder, "key.pem"),
 		"-c", "max_connections=200", "-c", "shared_buffers=512MB", "-c", "max_wal_size=8GB"))
 	p.command.Stdout, p.command.Stderr = log, log
 	if err := p.command.Start(); err != nil {

@@ -23,6 +23,16 @@ CREATE TABLE sessions (
 ALTER TABLE sessions ALTER COLUMN document SET COMPRESSION lz4;
 CREATE INDEX sessions_started ON sessions (started_ms, rowid);
 CREATE INDEX sessions_name ON sessions (name);
+-- Parts of names are found by their groups of three letters (pg_trgm), where the server has that.
+-- +goose StatementBegin
+DO $$
+BEGIN
+    CREATE EXTENSION IF NOT EXISTS pg_trgm;
+    CREATE INDEX sessions_part_of_name ON sessions USING gin (name gin_trgm_ops);
+EXCEPTION WHEN OTHERS THEN
+    RAISE NOTICE 'names are searched without an index: %', SQLERRM;
+END $$;
+-- +goose StatementEnd
 CREATE INDEX sessions_plan ON sessions (plan, started_ms, rowid);
 
 CREATE TABLE passes (
