@@ -2,7 +2,6 @@ package cli
 
 import (
 	"errors"
-	"runtime/debug"
 	"slices"
 	"strings"
 
@@ -199,9 +198,6 @@ func (e *environment) compareBy(references []string, flags *compareFlags) error 
 	if len(ids) == 0 {
 		return errors.New("no session is left by the filters; see opengauge logbook list")
 	}
-	// Very many sessions are read and let go of again: they are collected early.
-	const early = 50
-	defer debug.SetGCPercent(debug.SetGCPercent(early))
 	simulated := false
 	effect, err := compare.EffectOver(flags.by, flags.baseline, func(yield func(*session.Session, error) bool) {
 		for s, err := range book.Digests(ids) {

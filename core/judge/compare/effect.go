@@ -72,10 +72,22 @@ type member struct {
 	figures []memberFigure
 }
 
-// memberFigure is a figure of a load, which has a number: keys are long.
+// memberFigure is what an effect needs of a figure, of a load which has a number: there are very
+// many, and keys are long.
 type memberFigure struct {
-	load int
-	Figure
+	value   float64
+	spread  spread
+	load    int32
+	repeats int32
+	basis   uint8 // its place in bases
+}
+
+// bases are in an order to be numbered by.
+var bases = []Basis{NoBasis, OnePass, Repeats}
+
+// figure is what of a figure was kept.
+func (m *memberFigure) figure() Figure {
+	return Figure{Known: true, Value: m.value, Repeats: int(m.repeats), Basis: bases[m.basis], spread: m.spread}
 }
 
 // members are sessions that come one after the other, as far as an effect needs them.
@@ -242,8 +254,9 @@ func (m *members) figures(of []keyed) []memberFigure {
 			number = len(m.loads)
 			m.loads, m.numbers[of[i].Key] = append(m.loads, of[i].Key), number
 		}
-		made[i] = memberFigure{number, of[i].Figure}
-		made[i].Passes = nil
+		f := &of[i].Figure
+		made[i] = memberFigure{value: f.Value, spread: f.spread, load: int32(number), repeats: int32(f.Repeats),
+			basis: uint8(slices.Index(bases, f.Basis))}
 	}
 	return made
 }
@@ -286,8 +299,8 @@ func (e *Effect) addRows(loads []session.Key) {
 	for _, g := range e.Groups {
 		for _, m := range g.members {
 			for _, figure := range m.figures {
-				if !seen[figure.load] {
-					seen[figure.load], order = true, append(order, figure.load)
+				if load := int(figure.load); !seen[load] {
+					seen[load], order = true, append(order, load)
 				}
 			}
 		}
@@ -322,11 +335,11 @@ func (e *Effect) row(load int, key session.Key) EffectRow {
 
 // of is the figure of a load, where there is one.
 func (m *member) of(load int) (Figure, bool) {
-	at := slices.IndexFunc(m.figures, func(f memberFigure) bool { return f.load == load })
+	at := slices.IndexFunc(m.figures, func(f memberFigure) bool { return int(f.load) == load })
 	if at < 0 {
 		return Figure{}, false
 	}
-	return m.figures[at].Figure, m.figures[at].Known
+	return m.figures[at].figure(), true
 }
 
 // figure pools the sessions of a group that have a value: sessions measured alike
