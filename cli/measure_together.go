@@ -110,8 +110,8 @@ func (e *environment) measureTogether(ctx context.Context, named string, flags *
 		return nothingDone(ctx, err)
 	}
 	c := &crew{environment: e, Host: h, book: book, meeting: flags.together.name}
-	screen.Println(fmt.Sprintf("%d hosts measure %s together: %s; clock of this host %s", len(h.Members),
-		term.Clean(named), term.Clean(strings.Join(h.Members, ", ")), offsetWords(h.Offset)))
+	screen.Paragraph("", fmt.Sprintf("%d hosts measure %s together: %s; clock of this host %s", len(h.Members), named,
+		strings.Join(h.Members, ", "), offsetWords(h.Offset)))
 	err = c.measure(ctx, named, flags, m)
 	why := ""
 	if err != nil {
@@ -170,8 +170,10 @@ func (c *crew) measure(ctx context.Context, named string, flags *measureFlags, m
 	rounds := c.Rounds()
 	var failed error
 	for _, round := range rounds {
-		screen.Println(fmt.Sprintf("round %d of %d: %s", round.Number+1, len(rounds), term.Clean(strings.Join(round.Members,
-			", "))))
+		if len(rounds) > 1 {
+			screen.Paragraph("", fmt.Sprintf("round %d of %d: %s", round.Number+1, len(rounds), strings.Join(round.Members,
+				", ")))
+		}
 		if slices.Contains(round.Members, c.Name) && failed == nil {
 			failed = c.round(until, named, flags, m, round)
 		}

@@ -1,6 +1,7 @@
 package figure
 
 import (
+	"fmt"
 	"math"
 	"strings"
 
@@ -44,7 +45,21 @@ func NewCrowd(s *session.Session, notation unit.Notation) (Crowd, bool) {
 
 // Head is what stands over the figure.
 func (c Crowd) Head() Head {
-	return Head{ID: c.ID, Title: c.Title, Subtitle: c.Subtitle, Message: c.Sweeps[0].Verdict(c.notation)}
+	return Head{ID: c.ID, Title: c.Title, Subtitle: c.Subtitle, Message: c.message()}
+}
+
+// message is what the first load says, in a line.
+func (c Crowd) message() string {
+	first := &c.Sweeps[0]
+	last := first.Points[len(first.Points)-1]
+	rate, hosts := c.notation.Rate(last.Sum), unit.Count(last.Hosts, "host")
+	switch {
+	case first.Limit == crowd.Volume && first.Saturates < last.Hosts:
+		return fmt.Sprintf("%s get %s, which %s have already", hosts, rate, unit.Count(first.Saturates, "host"))
+	case first.Limit == crowd.Wires, first.Limit == crowd.Hosts:
+		return fmt.Sprintf("%s get %s, and take nothing from each other", hosts, rate)
+	}
+	return fmt.Sprintf("%s get %s", hosts, rate)
 }
 
 // Summary says in words what it shows.
@@ -85,16 +100,18 @@ func (c Crowd) panel(part draw.Canvas, sweep *crowd.Sweep) {
 	for i, p := range sweep.Points {
 		left := box.Min.X + width*vg.Length(i)
 		column := rectangle(left+width*0.2, box.Min.Y, left+width*0.8, box.Max.Y)
-		c.stack(part, column, p, top)
-		c.scaled(part, column, float64(p.Hosts)*c.notation.Value(sweep.Points[0].Sum)/float64(sweep.Points[0].Hosts)/top)
+		scaled := float64(p.Hosts) * c.notation.Value(sweep.Points[0].Sum) / float64(sweep.Points[0].Hosts) / top
+		c.stack(part, column, p, top, scaled)
+		c.scaled(part, column, scaled)
 		foot := style(12, CeilingGrey, false)
 		foot.XAlign, foot.YAlign = draw.XCenter, draw.YTop
 		part.FillText(foot, vg.Point{X: left + width/2, Y: box.Min.Y - pixels(4)}, unit.Count(p.Hosts, "host"))
 	}
 }
 
-// stack draws what each host got on top of the others, and the sum above.
-func (c Crowd) stack(part draw.Canvas, column vg.Rectangle, p crowd.Point, top float64) {
+// stack draws what each host got on top of the others, and the sum above, out of the way of a line
+// at a share of the height.
+func (c Crowd) stack(part draw.Canvas, column vg.Rectangle, p crowd.Point, top, line float64) {
 	height := column.Max.Y - column.Min.Y
 	y := column.Min.Y
 	for i, each := range p.Each {
@@ -105,6 +122,9 @@ func (c Crowd) stack(part draw.Canvas, column vg.Rectangle, p crowd.Point, top f
 	}
 	sum := style(13, Ink, true)
 	sum.XAlign = draw.XCenter
+	if at := column.Min.Y + height*vg.Length(line); at > y && at < y+pixels(20) {
+		y = at
+	}
 	part.FillText(sum, vg.Point{X: (column.Min.X + column.Max.X) / 2, Y: y + pixels(4)}, c.notation.Number(p.Sum))
 }
 
