@@ -324,3 +324,94 @@ func jain(rates []float64) float64 {
 	}
 	return mean * mean / square
 }
+
+// localCrew gives desks of hosts on this machine, which share a logbook.
+func localCrew(t *testing.T, count int) []desk {
+	t.Helper()
+	shared := labDesk(t)
+	shared.must("logbook", "prepare")
+	desks := make([]desk, count)
+	for i := range desks {
+		desks[i] = shared
+		desks[i].within = []string{"env", fmt.Sprintf("OPENGAUGE_BENCH_NAME=desk-%d", i), "XDG_DATA_HOME=" + t.TempDir()}
+	}
+	return desks
+}
+
+// Ctrl-C on one host asks whether all are to stop.
+func TestOneHostStopsAll(t *testing.T) {
+	for name, c := range map[string]struct {
+		typed string
+		code  int // of the other
+	}{"all": {"all\n", 130}, "only this one": {"no\n", 0}} {
+		t.Run(name, func(t *testing.T) {
+			desks := localCrew(t, 3)
+			plan := filepath.Join(t.TempDir(), "reads.yaml")
+			if err := os.WriteFile(plan, []byte("plan: reads\nsteps:\n  - sweep: {operation: read, access: random, "+
+				"block: [4KiB, 8KiB], depth: 1, hold: 4s}\n"), 0o600); err != nil {
+				t.Fatal(err)
+			}
+			command := func(d desk) []string {
+				return []string{"measure", t.TempDir(), "--size", "1MiB", "--plan", plan, "--together", "pier", "--hosts", "3"}
+			}
+			var group sync.WaitGroup
+			others := make([]outcome, 2)
+			for i := range others {
+				group.Go(func() { others[i] = desks[i].run(command(desks[i])...) })
+			}
+			shown := desks[2].inTerminal(command(desks[2])...)
+			shown.await("read random 4 KiB")
+			shown.press("\x03")
+			shown.await("Type all")
+			shown.press(c.typed)
+			group.Wait()
+			for i, each := range others {
+				if each.code != c.code {
+					t.Errorf("host %d: exit %d, want %d\n%s", i, each.code, c.code, each.stderr)
+				}
+				if said := strings.Contains(each.stderr, "desk-2 asked all hosts to stop"); said != (c.code == 130) {
+					t.Errorf("host %d says\n%s", i, each.stderr)
+				}
+			}
+		})
+	}
+}
+
+// What hosts cannot do together is refused before anything is measured.
+func TestHostsThatDoNotFitAreRefused(t *testing.T) {
+	desks := localCrew(t, 2)
+	folder := t.TempDir()
+	waiting := desks[0].command("measure", folder, "--size", "1MiB", "--plan", "quick-read", "--together", "pier",
+		"--hosts", "2")
+	if err := waiting.Start(); err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = waiting.Process.Kill(); _ = waiting.Wait() }()
+	base := []string{"measure", t.TempDir(), "--size", "1MiB", "--together", "pier"}
+	witness.Again(t, func() string { // until the first is there
+		time.Sleep(500 * time.Millisecond)
+		got := desks[1].run(append(base, "--plan", "quick-read", "--hosts", "3", "--wait", "1s")...)
+		if !strings.Contains(got.stderr, "it waits for 2 hosts") {
+			return got.stderr
+		}
+		return ""
+	})
+	for name, c := range map[string]struct {
+		d    desk
+		more []string
+		want string
+	}{
+		"another plan":        {desks[1], []string{"--plan", "quick", "--hosts", "2"}, "it runs the plan quick-read"},
+		"another size":        {desks[1], []string{"--plan", "quick-read", "--hosts", "2", "--hold", "1s"}, "other sizes"},
+		"the same name":       {desks[0], []string{"--plan", "quick-read", "--hosts", "2"}, "OPENGAUGE_BENCH_NAME"},
+		"a single host":       {desks[1], []string{"--plan", "quick-read", "--hosts", "1"}, "two at least"},
+		"a name of its own":   {desks[1], []string{"--plan", "quick-read", "--hosts", "2", "--name", "x"}, "leave out --name"},
+		"a plan that chooses": {desks[1], []string{"--plan", "depth-map", "--hosts", "2"}, "adaptive"},
+		"a file":              {newDesk(t), []string{"--plan", "quick-read", "--hosts", "2"}, "is a file"},
+	} {
+		got := c.d.run(append(base, c.more...)...)
+		if got.code == 0 || !strings.Contains(got.stderr, c.want) || strings.Contains(got.stderr, "pass 1") {
+			t.Errorf("%s: exit %d, %s; want %q", name, got.code, got.stderr, c.want)
+		}
+	}
+}
