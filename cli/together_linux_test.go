@@ -405,7 +405,8 @@ func TestHostsThatDoNotFitAreRefused(t *testing.T) {
 		"another size":        {desks[1], []string{"--plan", "quick-read", "--hosts", "2", "--hold", "1s"}, "other sizes"},
 		"the same name":       {desks[0], []string{"--plan", "quick-read", "--hosts", "2"}, "OPENGAUGE_BENCH_NAME"},
 		"a single host":       {desks[1], []string{"--plan", "quick-read", "--hosts", "1"}, "two at least"},
-		"a name of its own":   {desks[1], []string{"--plan", "quick-read", "--hosts", "2", "--name", "x"}, "leave out --name"},
+		"a name of its own": {desks[1], []string{"--plan", "quick-read", "--hosts", "2", "--name", "x"},
+			"leave out --name"},
 		"a plan that chooses": {desks[1], []string{"--plan", "depth-map", "--hosts", "2"}, "adaptive"},
 		"a file":              {newDesk(t), []string{"--plan", "quick-read", "--hosts", "2"}, "is a file"},
 	} {

@@ -68,7 +68,8 @@ func TestAtOnce(t *testing.T) {
 	for _, each := range merged.Events {
 		said += each.Detail + "; "
 	}
-	if !strings.Contains(said, "a: pass 2 began without c") || !strings.Contains(said, "c: its session is interrupted: killed") {
+	if !strings.Contains(said, "a: pass 2 began without c") ||
+		!strings.Contains(said, "c: its session is interrupted: killed") {
 		t.Errorf("what happened: %s", said)
 	}
 	if len(merged.MergedFrom) != 4 || len(merged.Together.Hosts) != 3 {
