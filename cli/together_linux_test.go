@@ -401,10 +401,10 @@ func TestHostsThatDoNotFitAreRefused(t *testing.T) {
 		more []string
 		want string
 	}{
-		"another plan":        {desks[1], []string{"--plan", "quick", "--hosts", "2"}, "it runs the plan quick-read"},
-		"another size":        {desks[1], []string{"--plan", "quick-read", "--hosts", "2", "--hold", "1s"}, "other sizes"},
-		"the same name":       {desks[0], []string{"--plan", "quick-read", "--hosts", "2"}, "OPENGAUGE_BENCH_NAME"},
-		"a single host":       {desks[1], []string{"--plan", "quick-read", "--hosts", "1"}, "two at least"},
+		"another plan":  {desks[1], []string{"--plan", "quick", "--hosts", "2"}, "it runs the plan quick-read"},
+		"another size":  {desks[1], []string{"--plan", "quick-read", "--hosts", "2", "--hold", "1s"}, "other sizes"},
+		"the same name": {desks[0], []string{"--plan", "quick-read", "--hosts", "2"}, "OPENGAUGE_BENCH_NAME"},
+		"a single host": {desks[1], []string{"--plan", "quick-read", "--hosts", "1"}, "two at least"},
 		"a name of its own": {desks[1], []string{"--plan", "quick-read", "--hosts", "2", "--name", "x"},
 			"leave out --name"},
 		"a plan that chooses": {desks[1], []string{"--plan", "depth-map", "--hosts", "2"}, "adaptive"},
@@ -415,4 +415,81 @@ func TestHostsThatDoNotFitAreRefused(t *testing.T) {
 			t.Errorf("%s: exit %d, %s; want %q", name, got.code, got.stderr, c.want)
 		}
 	}
+}
+
+// Where the server dies, hosts go on by themselves, and what they measured waits for it.
+func TestTheServerDiesWhileHostsMeasure(t *testing.T) {
+	server, err := witness.NewPostgres("127.0.0.1")
+	if err != nil {
+		t.Skip("no PostgreSQL server here (make tools): ", err)
+	}
+	t.Cleanup(server.Remove)
+	address := server.Address("keeper", server.NewDatabase(t))
+	plan := filepath.Join(t.TempDir(), "reads.yaml")
+	if err := os.WriteFile(plan, []byte("plan: reads\nsteps:\n  - sweep: {operation: read, access: random, block: "+
+		"[4KiB, 8KiB, 16KiB], depth: 1, hold: 2s}\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	desks := make([]desk, 2)
+	got := make([]outcome, len(desks))
+	var group sync.WaitGroup
+	var once sync.Once
+	for i := range desks {
+		desks[i] = desk{t: t, logbook: address, within: []string{"env", fmt.Sprintf("OPENGAUGE_BENCH_NAME=desk-%d", i),
+			"XDG_DATA_HOME=" + t.TempDir()}}
+		folder := t.TempDir()
+		group.Go(func() {
+			command := desks[i].command("measure", folder, "--size", "1MiB", "--plan", plan, "--together", "pier", "--hosts", "2")
+			command.Stderr = &until{text: "pass 1/3", then: func() { once.Do(server.Kill) }}
+			got[i] = desks[i].finish(command)
+		})
+	}
+	group.Wait()
+	for i, each := range got {
+		if each.code != 1 || !strings.Contains(each.stderr, "pass 3/3") || !strings.Contains(each.stderr, "waits in") {
+			t.Errorf("host %d: exit %d\n%s", i, each.code, each.stderr)
+		}
+	}
+	if err := server.Start(); err != nil {
+		t.Fatal(err)
+	}
+	for i, d := range desks {
+		if sent := d.must("logbook", "send"); !strings.Contains(sent, "sent session") {
+			t.Errorf("host %d sent %q", i, sent)
+		}
+	}
+	sessions := decodeSessions(t, desks[0])
+	if len(sessions) != 2 || len(sessions[0].Passes) != 3 || len(sessions[1].Passes) != 3 {
+		t.Errorf("%d sessions came back", len(sessions))
+	}
+}
+
+// A network that is cut without a word is given up on within half a minute.
+func TestACutNetworkIsGivenUpOn(t *testing.T) {
+	hosts := berths(t, make([]int, 1))
+	_, address := labAt(t)
+	desk{t: t, logbook: address}.must("logbook", "prepare")
+	folder := t.TempDir()
+	d := desk{t: t, logbook: address, within: append(hosts[0], "env", "XDG_DATA_HOME="+folder)}
+	command := d.command("measure", t.TempDir(), "--size", "1MiB", "--plan", "quick-read", "--hold", "500ms", "--name", "cut")
+	bridge := fmt.Sprintf("og%d-0", os.Getpid()%100000)
+	command.Stderr = &until{text: "pass 1/", then: func() {
+		if out, err := exec.Command("ip", "link", "set", bridge, "down").CombinedOutput(); err != nil {
+			t.Errorf("%v: %s", err, out)
+		}
+	}}
+	began := time.Now()
+	got := d.finish(command)
+	if took := time.Since(began); got.code != 0 || !strings.Contains(got.stderr, "waits in") || !(took <= 40*time.Second) {
+		t.Errorf("exit %d after %s\n%s", got.code, took, got.stderr)
+	}
+	if out, err := exec.Command("ip", "link", "set", bridge, "up").CombinedOutput(); err != nil {
+		t.Fatalf("%v: %s", err, out)
+	}
+	witness.Again(t, func() string {
+		if sent := d.run("logbook", "send"); !strings.Contains(sent.stdout, "sent session") {
+			return sent.stdout + sent.stderr
+		}
+		return ""
+	})
 }

@@ -86,7 +86,7 @@ func connection(place string) (*pgx.ConnConfig, error) {
 	}
 	config.ConnectTimeout = connecting
 	dialer := &net.Dialer{KeepAliveConfig: net.KeepAliveConfig{Enable: true, Idle: silence, Interval: silence,
-		Count: silences}}
+		Count: silences}, Control: endsInSilence(silence * silences)}
 	config.DialFunc = dialer.DialContext
 	for name, value := range map[string]string{
 		"application_name": "opengauge", "lock_timeout": "250ms", "idle_in_transaction_session_timeout": "60s",
