@@ -180,7 +180,7 @@ func (c *crew) measure(ctx context.Context, named string, flags *measureFlags, m
 		if until.Err() != nil {
 			break
 		}
-		ends, err := c.Await(until, round)
+		ends, err := c.Await(until, round, patienceOf(m).Ready)
 		if err != nil && until.Err() == nil {
 			return errors.Join(failed, err, errors.New("what was measured is kept; put it together later with opengauge "+
 				"logbook merge"))
@@ -218,7 +218,7 @@ func (c *crew) endsOf(round together.Round, ends map[string]together.End) []stri
 // round is this host's part of one.
 func (c *crew) round(ctx context.Context, named string, flags *measureFlags, m measurement,
 	round together.Round) error {
-	m.gate = c.NewGate(c.meeting, round, together.Usual)
+	m.gate = c.NewGate(c.meeting, round, patienceOf(m))
 	m.beside = c.beside(ctx, len(round.Members))
 	own := *flags
 	own.name = round.Name(c.meeting, c.Name)
@@ -233,6 +233,16 @@ func (c *crew) round(ctx context.Context, named string, flags *measureFlags, m m
 	telling, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 	defer cancel()
 	return errors.Join(err, c.Ended(telling, round, ended, failed))
+}
+
+// patienceOf is how long hosts wait for each other in a plan: as long as its longest pass, beside what
+// is usual.
+func patienceOf(m measurement) together.Patience {
+	patience := together.Usual
+	for _, pass := range m.plan.Passes(m.hold) {
+		patience.Ready = max(patience.Ready, together.Usual.Ready+pass.Time())
+	}
+	return patience
 }
 
 // beside tells the others what this host moves, once a second, and shows what all move.

@@ -97,7 +97,11 @@ func (g *Gate) Enter(ctx context.Context, pass int) (notes []string, err error) 
 	if err := g.board.Post(ctx, g.key("ready", pass)+"/"+g.Name, g.now()); err != nil {
 		return g.alone(ctx, err)
 	}
-	limit := g.now().Add(g.Patience.Ready)
+	patience := g.Patience.Ready
+	if len(g.record.Starts) == 0 {
+		patience = g.Patience.First
+	}
+	limit := g.now().Add(patience)
 	for {
 		if by := g.Stopped(); by != "" {
 			return nil, g.stopped(ctx, by)
@@ -232,8 +236,10 @@ type End struct {
 	Failed  string `json:"failed,omitempty"`
 }
 
-// Await waits until all hosts of a round have ended it or are gone, and gives how each ended.
-func (h *Host) Await(ctx context.Context, round Round) (map[string]End, error) {
+// Await waits until all hosts of a round have ended it or are gone, and gives how each ended. Once
+// the first has, the others are waited for so long.
+func (h *Host) Await(ctx context.Context, round Round, within time.Duration) (map[string]End, error) {
+	var limit time.Time
 	for {
 		if by := h.Stopped(); by != "" && !slices.Contains(round.Members, h.Name) {
 			return nil, fmt.Errorf("%w by %s", ErrStopped, by)
@@ -243,7 +249,13 @@ func (h *Host) Await(ctx context.Context, round Round) (map[string]End, error) {
 			return nil, err
 		}
 		ends, waiting := h.ends(round, present)
-		if len(waiting) == 0 {
+		if len(ends) > 0 && limit.IsZero() {
+			limit = h.now().Add(within)
+		}
+		if late := !limit.IsZero() && h.now().After(limit); len(waiting) == 0 || late {
+			for _, host := range waiting {
+				ends[host] = End{Failed: fmt.Sprintf("it did not end within %s of the first", within)}
+			}
 			return ends, nil
 		}
 		if err := h.pause(ctx, time.Second); err != nil {

@@ -82,12 +82,14 @@ type Host struct {
 
 // Patience is how long hosts wait for each other.
 type Patience struct {
-	// Join is for all to be there, and Ready for a host that is there to be ready for a pass.
-	Join, Ready time.Duration
+	// Join is for all to be there. First is for a host that is there to be ready for the first
+	// pass of a round, and Ready for each other one, and for its end.
+	Join, First, Ready time.Duration
 }
 
-// Usual is the patience where nobody says: the first pass waits for test files to be filled.
-var Usual = Patience{Join: 10 * time.Minute, Ready: 30 * time.Minute}
+// Usual is the patience where nobody says: before the first pass test files are filled. Passes
+// take as long as they take, beside Ready.
+var Usual = Patience{Join: 10 * time.Minute, First: 30 * time.Minute, Ready: 2 * time.Minute}
 
 // joined is what a host posts as it comes.
 type joined struct {

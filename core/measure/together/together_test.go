@@ -17,7 +17,7 @@ import (
 var terms = Terms{Version: "1", Plan: "{}", PlanName: "quick", Hosts: 3}
 
 // quick is a patience that tests have.
-var quick = Patience{Join: 5 * time.Second, Ready: 5 * time.Second}
+var quick = Patience{Join: 5 * time.Second, First: 5 * time.Second, Ready: 5 * time.Second}
 
 // enter joins a room, with a clock that is so far ahead.
 func enter(t *testing.T, room *meeting.Room, name string, ahead time.Duration, of Terms) (*Host, error) {
@@ -107,7 +107,7 @@ func TestOthersGoOnWithoutAHostThatIsGone(t *testing.T) {
 		if err := h.Ended(t.Context(), last(h), "session-"+h.Name, ""); err != nil {
 			t.Error(err)
 		}
-		ends, err := h.Await(t.Context(), last(h))
+		ends, err := h.Await(t.Context(), last(h), time.Minute)
 		if err != nil || ends["desk-1"].Failed == "" || ends["desk-0"].Session != "session-desk-0" {
 			t.Errorf("%s: it ended as %v, %v", h.Name, ends, err)
 		}
@@ -116,7 +116,7 @@ func TestOthersGoOnWithoutAHostThatIsGone(t *testing.T) {
 
 func TestASlowHostIsNotWaitedForForEver(t *testing.T) {
 	all(t, terms, func(h *Host) {
-		g := h.NewGate("race", last(h), Patience{Ready: 300 * time.Millisecond})
+		g := h.NewGate("race", last(h), Patience{First: 300 * time.Millisecond})
 		if h.Name == "desk-2" {
 			time.Sleep(1500 * time.Millisecond)
 		}
@@ -127,6 +127,24 @@ func TestASlowHostIsNotWaitedForForEver(t *testing.T) {
 		}
 		if err != nil || !strings.Contains(strings.Join(notes, "; "), want) {
 			t.Errorf("%s: %q, %v; want %q", h.Name, notes, err, want)
+		}
+	})
+}
+
+// A host that is there and does nothing any more is not waited for at the end either.
+func TestAHostThatHangsIsNotAwaited(t *testing.T) {
+	all(t, terms, func(h *Host) {
+		if h.Name == "desk-1" {
+			time.Sleep(2 * time.Second)
+			return
+		}
+		if err := h.Ended(t.Context(), last(h), "session-"+h.Name, ""); err != nil {
+			t.Error(err)
+		}
+		ends, err := h.Await(t.Context(), last(h), 300*time.Millisecond)
+		if err != nil || !strings.Contains(ends["desk-1"].Failed, "did not end within") ||
+			ends["desk-0"].Session != "session-desk-0" {
+			t.Errorf("%s: it ended as %+v, %v", h.Name, ends, err)
 		}
 	})
 }
