@@ -111,7 +111,7 @@ FUZZED = core/document:FuzzParse core/plan:FuzzParse core/load:FuzzParse core/un
 	core/bench/survey:FuzzWindowsCapture core/bench/survey:FuzzMacosRegistry core/bench/network:FuzzWhatProtocolsCount \
 	core/bench/sensor:FuzzParseProbe \
 	core/storage/nbd:FuzzReplies core/standin:FuzzParseScript core/judge/stream:FuzzParse core/record/series:FuzzRead \
-	core/storage/sim:FuzzParseBench core/review:FuzzParse core/record/exchange:FuzzRead core/record/spool:FuzzRead
+	core/storage/sim:FuzzParseBench core/review:FuzzParse core/record/exchange:FuzzRead core/record/spool:FuzzRead core/record/logbook:FuzzDigest
 
 # A list of packages and their fuzz tests; a test says when one is missing.
 FUZZTIME = 30s

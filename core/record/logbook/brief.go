@@ -154,7 +154,8 @@ const briefsAtOnce = 250
 // Briefs gives sessions by their ids, in this order, without their samples. Those that others
 // removed meanwhile are left out.
 func (l *Logbook) Briefs(ids []string) iter.Seq2[*session.Session, error] {
-	return l.each(ids, "document", func(c columns) (*session.Session, error) {
+	return l.each(ids, `SELECT id, sessions.document, recorder, pass_lists.document FROM sessions LEFT JOIN pass_lists
+		ON session = id WHERE id IN (`+l.database.listed(1)+`)`, func(c columns) (*session.Session, error) {
 		s, err := l.unpacked(c.document, c.account, c.packed)
 		if err != nil {
 			return nil, err
@@ -163,12 +164,12 @@ func (l *Logbook) Briefs(ids []string) iter.Seq2[*session.Session, error] {
 	})
 }
 
-// each gives sessions by their ids, made of a column of their passes.
-func (l *Logbook) each(ids []string, column string,
+// each gives sessions by their ids, made of what a query gives of each.
+func (l *Logbook) each(ids []string, query string,
 	of func(columns) (*session.Session, error)) iter.Seq2[*session.Session, error] {
 	return func(yield func(*session.Session, error) bool) {
 		for some := range slices.Chunk(ids, briefsAtOnce) {
-			columns, err := l.columnsOf(some, column)
+			columns, err := l.columnsOf(some, query)
 			if err != nil {
 				yield(nil, l.unusable(err))
 				return
@@ -194,9 +195,8 @@ type columns struct {
 	packed            []byte
 }
 
-func (l *Logbook) columnsOf(ids []string, column string) (map[string]columns, error) {
-	rows, err := l.database.Query(`SELECT id, sessions.document, recorder, pass_lists.`+column+` FROM sessions
-		LEFT JOIN pass_lists ON session = id WHERE id IN (`+l.database.listed(1)+`)`, jsonList(ids))
+func (l *Logbook) columnsOf(ids []string, query string) (map[string]columns, error) {
+	rows, err := l.database.Query(query, jsonList(ids))
 	if err != nil {
 		return nil, err
 	}

@@ -18,10 +18,12 @@ import (
 	"opengauge/core/unit"
 )
 
-// A digest is what comparisons over very many sessions read of the passes of one. What was
-// asked for is the same in very many sessions, and is told from that of others by its bytes,
-// so that it is read once; figures are numbers and no text. In this order:
+// A digest is what comparisons over very many sessions read of one, with neither findings nor
+// plans. What was asked for is the same in very many sessions, and is told from that of others by
+// its bytes, so that it is read once; figures are numbers and no text. In this order:
 //
+//	the length of what follows as a uvarint, and what may set the session apart, and its
+//	copies: JSON
 //	the length of what follows as a uvarint, and the different passes that were asked for: a
 //	JSON list, zstd
 //	the number of passes as a uvarint
@@ -61,7 +63,12 @@ func askedFor(p *session.Pass) session.Pass {
 		FillShare: p.FillShare, Queue: p.Queue, Direct: p.Direct, CutShort: p.CutShort}
 }
 
-func (l *Logbook) packDigest(passes []session.Pass) ([]byte, error) {
+func (l *Logbook) packDigest(s *session.Session) ([]byte, error) {
+	passes := s.Passes
+	header, err := fastjson.Marshal(headerOf(s), fastjson.OmitZeroStructFields(true))
+	if err != nil {
+		return nil, err
+	}
 	var kinds []session.Pass
 	places := make([]int, len(passes))
 	for i := range passes {
@@ -76,7 +83,8 @@ func (l *Logbook) packDigest(passes []session.Pass) ([]byte, error) {
 		return nil, err
 	}
 	asked := l.encoder.EncodeAll(plain, nil)
-	made := append(binary.AppendUvarint(nil, uint64(len(asked))), asked...)
+	made := append(binary.AppendUvarint(nil, uint64(len(header))), header...)
+	made = append(binary.AppendUvarint(made, uint64(len(asked))), asked...)
 	made = binary.AppendUvarint(made, uint64(len(passes)))
 	for i := range passes {
 		made = binary.AppendUvarint(made, uint64(places[i]))
@@ -100,18 +108,26 @@ type digests struct {
 
 var errDigest = errors.New("the digest of its passes is damaged")
 
-func (d *digests) passes(digest []byte) ([]session.Pass, error) {
-	length, used := binary.Uvarint(digest)
-	if used <= 0 || uint64(len(digest)-used) < length {
-		return nil, errDigest
+// cut takes what is as long as it says off the front.
+func cut(from []byte) (part, left []byte, err error) {
+	length, used := binary.Uvarint(from)
+	if used <= 0 || uint64(len(from)-used) < length {
+		return nil, nil, errDigest
 	}
-	kinds, err := d.asked(digest[used : used+int(length)])
+	return from[used : used+int(length)], from[used+int(length):], nil
+}
+
+func (d *digests) passes(digest []byte) ([]session.Pass, error) {
+	asked, left, err := cut(digest)
 	if err != nil {
 		return nil, err
 	}
-	left := digest[used+int(length):]
+	kinds, err := d.asked(asked)
+	if err != nil {
+		return nil, err
+	}
 	count, used := binary.Uvarint(left)
-	if used <= 0 || count > uint64(len(left)) {
+	if used <= 0 || count > uint64(len(left)/(1+8*digestedFigures)) {
 		return nil, errDigest
 	}
 	left = left[used:]
@@ -162,17 +178,24 @@ type digestHeader struct {
 	Copies      []session.Copy    `json:"copies"`
 }
 
-func (d *digests) session(from columns) (*session.Session, error) {
+func headerOf(s *session.Session) digestHeader {
+	return digestHeader{s.ID, s.Name, s.Started, s.Ended, s.State, s.Simulated, s.Target, s.Chain, s.Parts, s.Conditions,
+		s.Environment, s.Ends, s.Copies}
+}
+
+func (d *digests) session(digest []byte) (*session.Session, error) {
+	header, passes, err := cut(digest)
+	if err != nil {
+		return nil, err
+	}
 	var h digestHeader
-	if err := fastjson.Unmarshal([]byte(from.document), &h); err != nil {
+	if err := fastjson.Unmarshal(header, &h); err != nil {
 		return nil, err
 	}
 	s := &session.Session{Format: session.Format, ID: h.ID, Name: h.Name, Started: h.Started, Ended: h.Ended,
 		State: h.State, Simulated: h.Simulated, Target: h.Target, Chain: h.Chain, Parts: h.Parts,
 		Conditions: h.Conditions, Environment: h.Environment, Ends: h.Ends, Copies: h.Copies}
-	s.Recorded(from.account)
-	var err error
-	s.Passes, err = d.passes(from.packed)
+	s.Passes, err = d.passes(passes)
 	return s, err
 }
 
@@ -180,5 +203,6 @@ func (d *digests) session(from columns) (*session.Session, error) {
 // each: what may set it apart, its copies, and of its passes what was asked for and their figures.
 func (l *Logbook) Digests(ids []string) iter.Seq2[*session.Session, error] {
 	d := &digests{Logbook: l}
-	return l.each(ids, "digest", d.session)
+	return l.each(ids, `SELECT session, '', '', digest FROM pass_lists WHERE session IN (`+l.database.listed(1)+`)`,
+		func(c columns) (*session.Session, error) { return d.session(c.packed) })
 }

@@ -107,7 +107,7 @@ func (l *Logbook) noted(s *session.Session) (noted, error) {
 	if made.passes, err = l.packPasses(s.Passes); err != nil {
 		return made, err
 	}
-	made.digest, err = l.packDigest(s.Passes)
+	made.digest, err = l.packDigest(s)
 	return made, err
 }
 
