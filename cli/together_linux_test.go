@@ -439,7 +439,8 @@ func TestTheServerDiesWhileHostsMeasure(t *testing.T) {
 			"XDG_DATA_HOME=" + t.TempDir()}}
 		folder := t.TempDir()
 		group.Go(func() {
-			command := desks[i].command("measure", folder, "--size", "1MiB", "--plan", plan, "--together", "pier", "--hosts", "2")
+			command := desks[i].command("measure", folder, "--size", "1MiB", "--plan", plan, "--together", "pier",
+				"--hosts", "2")
 			command.Stderr = &until{text: "pass 1/3", then: func() { once.Do(server.Kill) }}
 			got[i] = desks[i].finish(command)
 		})
@@ -471,7 +472,8 @@ func TestACutNetworkIsGivenUpOn(t *testing.T) {
 	desk{t: t, logbook: address}.must("logbook", "prepare")
 	folder := t.TempDir()
 	d := desk{t: t, logbook: address, within: append(hosts[0], "env", "XDG_DATA_HOME="+folder)}
-	command := d.command("measure", t.TempDir(), "--size", "1MiB", "--plan", "quick-read", "--hold", "500ms", "--name", "cut")
+	command := d.command("measure", t.TempDir(), "--size", "1MiB", "--plan", "quick-read", "--hold", "500ms",
+		"--name", "cut")
 	bridge := fmt.Sprintf("og%d-0", os.Getpid()%100000)
 	command.Stderr = &until{text: "pass 1/", then: func() {
 		if out, err := exec.Command("ip", "link", "set", bridge, "down").CombinedOutput(); err != nil {
