@@ -120,7 +120,7 @@ fuzz: ## look for inputs that break the parsers, for a while (FUZZTIME=30s each)
 
 # One fuzz test. Go's own deadline sometimes comes while its workers end, which says
 # nothing of the parser: then it is tried once more.
-FUZZ_ONE = { go test ./$${each%%:*} -run '^$$' -fuzz "^$${each\#\#*:}$$" -fuzztime $(FUZZTIME) > .fuzzed; \
+FUZZ_ONE = { go test ./$${each%%:*} -run '^$$' -fuzz "^$${each\#\#*:}$$" -fuzztime $(FUZZTIME) -fuzzminimizetime 20x > .fuzzed; \
 	ended=$$?; cat .fuzzed; [ $$ended = 0 ]; }
 FUZZ_LATE = { grep -q 'context deadline exceeded' .fuzzed && ! grep -q 'Failing input' .fuzzed; }
 

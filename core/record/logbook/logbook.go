@@ -33,6 +33,8 @@ type Logbook struct {
 	// Samples are kept compressed. Both may be used by several goroutines.
 	encoder *zstd.Encoder
 	decoder *zstd.Decoder
+	// small reads what is never large, however much a damaged row claims.
+	small *zstd.Decoder
 }
 
 func (l *Logbook) prepareCompression() (err error) {
@@ -40,7 +42,11 @@ func (l *Logbook) prepareCompression() (err error) {
 		zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithLowerEncoderMem(true)); err != nil {
 		return err
 	}
-	l.decoder, err = zstd.NewReader(nil, zstd.WithDecoderConcurrency(0), zstd.WithDecoderMaxMemory(largestSamples))
+	if l.decoder, err = zstd.NewReader(nil, zstd.WithDecoderConcurrency(0),
+		zstd.WithDecoderMaxMemory(largestSamples)); err != nil {
+		return err
+	}
+	l.small, err = zstd.NewReader(nil, zstd.WithDecoderConcurrency(0), zstd.WithDecoderMaxMemory(largestAsked))
 	return err
 }
 
@@ -59,6 +65,7 @@ func (l *Logbook) Place() string { return l.place }
 // Close closes the logbook.
 func (l *Logbook) Close() error {
 	l.decoder.Close()
+	l.small.Close()
 	closed := l.database.Close()
 	if Shared(l.place) {
 		closed = nil // a server that has gone meanwhile took nothing with it
