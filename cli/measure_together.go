@@ -221,7 +221,7 @@ func (c *crew) round(ctx context.Context, named string, flags *measureFlags, m m
 	m.gate = c.NewGate(c.meeting, round, patienceOf(m))
 	m.beside = c.beside(ctx, len(round.Members))
 	own := *flags
-	own.name = round.Name(c.meeting, c.Name)
+	own.name = c.freeName(round.Name(c.meeting, c.Name))
 	s, err := c.runMeasurement(ctx, named, &own, m)
 	ended, failed := "", ""
 	if s != nil && len(s.Passes) > 0 {
@@ -233,6 +233,19 @@ func (c *crew) round(ctx context.Context, named string, flags *measureFlags, m m
 	telling, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 	defer cancel()
 	return errors.Join(err, c.Ended(telling, round, ended, failed))
+}
+
+// freeName is a name that no session has: an earlier meeting of the name may have ended early.
+func (c *crew) freeName(name string) string {
+	for number := 2; ; number++ {
+		made := name
+		if number > 2 {
+			made = fmt.Sprintf("%s, time %d", name, number-1)
+		}
+		if taken, err := c.book.HasName(made); err != nil || !taken {
+			return made
+		}
+	}
 }
 
 // patienceOf is how long hosts wait for each other in a plan: as long as its longest pass, beside what

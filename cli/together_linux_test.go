@@ -463,6 +463,20 @@ func TestTheServerDiesWhileHostsMeasure(t *testing.T) {
 	if len(sessions) != 2 || len(sessions[0].Passes) != 3 || len(sessions[1].Passes) != 3 {
 		t.Errorf("%d sessions came back", len(sessions))
 	}
+	// The same meeting once more begins anew.
+	again := make([]outcome, len(desks))
+	for i := range desks {
+		folder := t.TempDir()
+		group.Go(func() {
+			again[i] = desks[i].run("measure", folder, "--size", "1MiB", "--plan", plan, "--together", "pier", "--hosts", "2")
+		})
+	}
+	group.Wait()
+	for i, each := range again {
+		if each.code != 0 {
+			t.Errorf("host %d, once more: exit %d\n%s", i, each.code, each.stderr)
+		}
+	}
 }
 
 // A network that is cut without a word is given up on within half a minute.
