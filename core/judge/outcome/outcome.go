@@ -59,6 +59,18 @@ type Fan struct {
 	Cooled float64
 }
 
+// addContentions adds what several hosts did at once: the time counts once.
+func (o *Outcome) addContentions(contentions []session.Contention) {
+	for i := range contentions {
+		longest := 0.0
+		for j := range contentions[i].Members {
+			p := &contentions[i].Members[j].Together
+			longest, o.Bytes, o.Errors = max(longest, p.ElapsedSeconds), o.Bytes+p.Bytes, o.Errors+p.Errors
+		}
+		o.Seconds += longest
+	}
+}
+
 // Power is what was drawn while something was moved.
 type Power struct {
 	MeanWatts, PeakWatts float64
@@ -89,6 +101,9 @@ func Of(s *session.Session, findings []session.Finding) Outcome {
 		if c.CutShort {
 			o.CutShort++
 		}
+	}
+	if len(s.MergedFrom) > 0 { // its passes are those of its members
+		o.addContentions(s.Contentions)
 	}
 	for _, f := range findings {
 		if f.Kind == finding.DropoutKind {

@@ -11,6 +11,17 @@ import (
 	"opengauge/core/unit"
 )
 
+func TestOutcomeOfSeveralHosts(t *testing.T) {
+	member := func(seconds float64, bytes unit.Bytes, failed int64) session.Member {
+		return session.Member{Together: session.Pass{ElapsedSeconds: seconds, Bytes: bytes, Errors: failed}}
+	}
+	s := &session.Session{MergedFrom: []string{"a", "b"}, Contentions: []session.Contention{
+		{Members: []session.Member{member(5, 100, 0), member(4, 200, 3)}}, {Members: []session.Member{member(2, 50, 0)}}}}
+	if o := Of(s, nil); !(math.Abs(o.Seconds-7) <= 1e-9) || o.Bytes != 350 || o.Errors != 3 {
+		t.Errorf("it came to %v s, %d B, %d errors", o.Seconds, o.Bytes, o.Errors)
+	}
+}
+
 // session300 is five minutes of a drive that warms to 70 °C, when a fan starts and cools it
 // to 60 °C, at 10 W and 1 GB/s.
 func session300() *session.Session {
