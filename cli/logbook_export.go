@@ -120,16 +120,11 @@ func (e *environment) exportSessions(references []string, flags *exportFlags) er
 	if err != nil {
 		return err
 	}
-	book, err := e.openLogbook()
+	book, ids, err := e.exported(&ask, flags.all)
 	if err != nil {
 		return err
 	}
 	defer book.Close()
-	ids, damaged, err := exported(book, ask.filter, flags.all)
-	if err != nil {
-		return err
-	}
-	ask.ctx, ask.damaged = e.ctx, damaged
 	if flags.out == "" || flags.out == toStandardOutput {
 		out := bufio.NewWriter(e.stdout)
 		err = errors.Join(exportTo(out, book, ids, ask, func(int) {}), out.Flush())
@@ -141,28 +136,41 @@ func (e *environment) exportSessions(references []string, flags *exportFlags) er
 	if err != nil {
 		return err
 	}
-	screen := term.NewScreen(e.stderr)
-	if flags.out != "" && flags.out != toStandardOutput {
-		screen.Printf("wrote %s to %s\n", unit.Count(len(ids)-len(damaged.Sessions), "session"), flags.out)
-	}
-	if ask.anonymous != nil {
-		screen.Println("replaced " + ask.anonymous.Removed())
-	}
-	return damaged.Err()
+	return e.sayExported(&ask, len(ids), flags.out)
 }
 
-// exported are the ids of sessions that are exported, as far as they can be found.
-func exported(book *logbook.Logbook, filter logbook.Filter, all bool) ([]string, *logbook.Damaged, error) {
-	damaged := &logbook.Damaged{}
-	ids, err := book.IDs(filter)
+// exported opens the logbook, and gives the ids of sessions that are exported, as far as they can
+// be found.
+func (e *environment) exported(ask *exporting, all bool) (*logbook.Logbook, []string, error) {
+	book, err := e.openLogbook()
+	if err != nil {
+		return nil, nil, err
+	}
+	ask.ctx, ask.damaged = e.ctx, &logbook.Damaged{}
+	ids, err := book.IDs(ask.filter)
 	if err != nil && all {
-		ids, damaged.Incomplete = book.Salvage()
+		ids, ask.damaged.Incomplete = book.Salvage()
 		err = nil
 	}
 	if err == nil && len(ids) == 0 {
 		err = errors.New("no session is left by the filters; see opengauge logbook list")
 	}
-	return ids, damaged, err
+	if err != nil {
+		return nil, nil, errors.Join(err, book.Close())
+	}
+	return book, ids, nil
+}
+
+// sayExported says what was written where, what was replaced, and gives what was damaged.
+func (e *environment) sayExported(ask *exporting, sessions int, to string) error {
+	screen := term.NewScreen(e.stderr)
+	if to != "" && to != toStandardOutput {
+		screen.Printf("wrote %s to %s\n", unit.Count(sessions-len(ask.damaged.Sessions), "session"), to)
+	}
+	if ask.anonymous != nil {
+		screen.Println("replaced " + ask.anonymous.Removed())
+	}
+	return ask.damaged.Err()
 }
 
 // exportDataset makes a folder of tables, whole or not at all.
@@ -177,16 +185,11 @@ func (e *environment) exportDataset(references []string, flags *exportFlags) (er
 	if _, err := os.Lstat(flags.dataset); err == nil {
 		return usageError{fmt.Errorf("%s is there already; name a new folder", flags.dataset)}
 	}
-	book, err := e.openLogbook()
+	book, ids, err := e.exported(&ask, flags.all)
 	if err != nil {
 		return err
 	}
 	defer book.Close()
-	ids, damaged, err := exported(book, ask.filter, flags.all)
-	if err != nil {
-		return err
-	}
-	ask.ctx, ask.damaged = e.ctx, damaged
 	home, err := scratch.In(filepath.Dir(filepath.Clean(flags.dataset)))
 	if err != nil {
 		return fmt.Errorf("could not make %s: %w", flags.dataset, err)
@@ -205,9 +208,7 @@ func (e *environment) exportDataset(references []string, flags *exportFlags) (er
 	if err != nil {
 		return fmt.Errorf("could not make %s: %w", flags.dataset, err)
 	}
-	term.NewScreen(e.stderr).Printf("wrote %s to %s\n", unit.Count(len(ids)-len(damaged.Sessions), "session"),
-		flags.dataset)
-	return damaged.Err()
+	return e.sayExported(&ask, len(ids), flags.dataset)
 }
 
 func (e *environment) fillDataset(folder string, book *logbook.Logbook, ids []string, ask exporting) error {

@@ -75,7 +75,7 @@ type crew struct {
 	*together.Host
 	book    *logbook.Logbook
 	meeting string
-	// rounds are the sessions of each round, as far as they are known.
+	// ids are those of the sessions of each round, as far as they are known.
 	ids [][]string
 }
 

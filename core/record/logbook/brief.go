@@ -7,6 +7,7 @@ import (
 	"iter"
 	"runtime"
 	"slices"
+	"sync"
 
 	fastjson "github.com/go-json-experiment/json"
 
@@ -221,10 +222,10 @@ type read struct {
 
 func (l *Logbook) readAll(ids []string, from map[string]columns, of func(columns) (*session.Session, error)) []read {
 	made := make([]read, len(ids))
-	ended := make(chan struct{})
+	var group sync.WaitGroup
 	workers := runtime.GOMAXPROCS(0)
 	for worker := range workers {
-		go func() {
+		group.Go(func() {
 			for i := worker; i < len(ids); i += workers {
 				if each := from[ids[i]]; each.packed != nil {
 					made[i].session, made[i].err = of(each)
@@ -232,11 +233,8 @@ func (l *Logbook) readAll(ids []string, from map[string]columns, of func(columns
 					made[i].session, made[i].err = l.brief(l.database, ids[i])
 				}
 			}
-			ended <- struct{}{}
-		}()
+		})
 	}
-	for range workers {
-		<-ended
-	}
+	group.Wait()
 	return made
 }

@@ -33,21 +33,7 @@ func measured(t *testing.T, place string, book *Logbook, s *session.Session) str
 	keeper := Keep(place, book)
 	keeper.finally = time.Second
 	began := time.Now()
-	if err := keeper.Begin(s); err != nil {
-		t.Fatal(err)
-	}
-	for _, pass := range s.Passes {
-		if err := keeper.AddPass(s.ID, pass); err != nil {
-			t.Fatal(err)
-		}
-	}
-	if err := keeper.Finish(s); err != nil {
-		t.Fatal(err)
-	}
-	waits, err := keeper.Close()
-	if err != nil {
-		t.Fatal(err)
-	}
+	waits := keepBy(t, keeper, s)
 	if took := time.Since(began); !(took <= 20*time.Second) {
 		t.Errorf("keeping two passes took %s", took)
 	}
@@ -57,7 +43,8 @@ func measured(t *testing.T, place string, book *Logbook, s *session.Session) str
 // A server that is full, or slow, or takes nothing costs a measurement nothing but a line, and what
 // was measured is there once it is well again.
 func TestAServerInTrouble(t *testing.T) {
-	const slow = `CREATE FUNCTION trouble() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN PERFORM pg_sleep(5); RETURN NEW; END $$`
+	const slow = `CREATE FUNCTION trouble() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN
+		PERFORM pg_sleep(5); RETURN NEW; END $$`
 	const full = `CREATE FUNCTION trouble() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN
 		RAISE EXCEPTION 'could not extend file' USING ERRCODE = 'disk_full'; END $$`
 	const trigger = `CREATE TRIGGER trouble BEFORE INSERT ON passes FOR EACH ROW EXECUTE FUNCTION trouble()`
