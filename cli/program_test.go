@@ -609,3 +609,14 @@ func TestHelpAndCompletion(t *testing.T) {
 		t.Error("no completion script for bash")
 	}
 }
+
+// needs skips where a program is not there; Debian has nbdkit, libnbd-bin and
+// qemu-utils.
+func needs(t *testing.T, programs ...string) {
+	t.Helper()
+	for _, name := range programs {
+		if _, err := exec.LookPath(name); err != nil {
+			t.Skipf("there is no %s here", name)
+		}
+	}
+}

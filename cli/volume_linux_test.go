@@ -21,17 +21,6 @@ import (
 	"opengauge/core/stat"
 )
 
-// needs skips where a program is not there; Debian has nbdkit, libnbd-bin and
-// qemu-utils.
-func needs(t *testing.T, programs ...string) {
-	t.Helper()
-	for _, name := range programs {
-		if _, err := exec.LookPath(name); err != nil {
-			t.Skipf("there is no %s here", name)
-		}
-	}
-}
-
 // background runs a program until the test ends, once it listens at a socket.
 func background(t *testing.T, socket string, command *exec.Cmd) {
 	t.Helper()
