@@ -20,6 +20,7 @@ import (
 
 	"opengauge/core/record/session"
 	"opengauge/core/storage/witness"
+	"opengauge/present/figure"
 )
 
 // program is the built program, which these tests drive as a user would.
@@ -502,7 +503,7 @@ func TestBadInput(t *testing.T) {
 		{"unknown enclosure", []string{"measure", "sim:sandpiper", "--through", "albatross"}, 2,
 			"known are barnacle, limpet, whelk"},
 		{"unknown figure", []string{"report", "latest", "--image", "x.png", "--figure", "pie"}, 2,
-			"chain-strip, comparison, over-time, moves, sweeps, copy-matrix"},
+			strings.Join(figure.Names(), ", ")},
 		{"broken logbook", []string{"measure", folder, "--logbook", noBook}, 1, "is no logbook"},
 		{"no logbook", []string{"logbook", "list", "--logbook", filepath.Join(folder, "none.db")}, 1,
 			"measure something first"},
