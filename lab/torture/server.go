@@ -3,15 +3,20 @@
 package main
 
 import (
+	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"sync"
 	"time"
+
+	"github.com/klauspost/compress/zstd"
 
 	"opengauge/core/storage/witness"
 )
@@ -154,19 +159,18 @@ func (b *bench) allThere(told, runs int) error {
 		time.Sleep(200 * time.Millisecond)
 	}
 	name := b.address[strings.LastIndex(b.address, "/lab")+1 : strings.Index(b.address, "?")]
-	rows, err := lab.server.Ask(name, `SELECT s.passes, count(p.position), count(DISTINCT p.position),
-		count(DISTINCT p.document) FROM sessions s LEFT JOIN passes p ON p.session = s.id GROUP BY s.id, s.passes`)
+	rows, err := lab.server.Ask(name, `SELECT s.passes, count(p.position), count(NULLIF(p.document, '')),
+		count(DISTINCT NULLIF(p.document, '')), coalesce(encode(l.document, 'hex'), '-') FROM sessions s
+		LEFT JOIN passes p ON p.session = s.id LEFT JOIN pass_lists l ON l.session = s.id
+		GROUP BY s.id, s.passes, l.document`)
 	if err != nil {
 		return err
 	}
 	held, sessions := 0, 0
 	for line := range strings.Lines(rows) {
-		var said, passes, positions, documents int
-		if _, err := fmt.Sscanf(strings.TrimSpace(line), "%d|%d|%d|%d", &said, &passes, &positions, &documents); err != nil {
+		passes, err := heldOnce(strings.TrimSpace(line))
+		if err != nil {
 			return err
-		}
-		if said != passes || passes != positions || passes != documents {
-			return fmt.Errorf("a session has passes twice, or not all: %s", line)
 		}
 		held, sessions = held+passes, sessions+1
 	}
@@ -177,4 +181,62 @@ func (b *bench) allThere(told, runs int) error {
 		return fmt.Errorf("the logbook does not hold up: %s", got.stderr+got.stdout)
 	}
 	return nil
+}
+
+// heldOnce is how many passes the server holds of a session, if each is there once: in rows while it
+// is measured, and in a list when it has ended.
+func heldOnce(line string) (int, error) {
+	var said, rows, whole, distinct int
+	var list string
+	if _, err := fmt.Sscanf(strings.ReplaceAll(line, "|", " "), "%d %d %d %d %s", &said, &rows, &whole, &distinct,
+		&list); err != nil {
+		return 0, fmt.Errorf("the server's answer %q: %w", line, err)
+	}
+	if list != "-" {
+		held, sampled, err := inList(list)
+		if err != nil {
+			return 0, err
+		}
+		if rows != sampled {
+			return 0, fmt.Errorf("%d passes of a session have samples, and the server has %d rows of them", sampled, rows)
+		}
+		rows, whole, distinct = len(held), len(held), len(slices.Compact(slices.Sorted(slices.Values(held))))
+	}
+	if said != rows || said != whole || said != distinct {
+		return 0, fmt.Errorf("a session has passes twice, or not all: %d are said, %d are there, %d of them whole, %d different",
+			said, rows, whole, distinct)
+	}
+	return said, nil
+}
+
+// inList is the JSON of each pass in the list of a session that has ended, and how many have samples.
+func inList(coded string) (held []string, sampled int, err error) {
+	packed, err := hex.DecodeString(coded)
+	if err != nil {
+		return nil, 0, err
+	}
+	decoder, err := zstd.NewReader(nil)
+	if err != nil {
+		return nil, 0, err
+	}
+	defer decoder.Close()
+	plain, err := decoder.DecodeAll(packed, nil)
+	if err != nil {
+		return nil, 0, err
+	}
+	var list []json.RawMessage
+	if err := json.Unmarshal(plain, &list); err != nil {
+		return nil, 0, err
+	}
+	for _, each := range list {
+		var pass struct{ Samples []json.RawMessage }
+		if err := json.Unmarshal(each, &pass); err != nil {
+			return nil, 0, err
+		}
+		if len(pass.Samples) > 0 {
+			sampled++
+		}
+		held = append(held, string(each))
+	}
+	return held, sampled, nil
 }
