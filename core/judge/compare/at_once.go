@@ -75,7 +75,7 @@ func addRounds(merged *session.Session, rounds [][]*session.Session) {
 		slices.SortStableFunc(of, func(a, b *host) int { return cmp.Compare(len(b.Passes), len(a.Passes)) })
 		for i := range of[0].Passes {
 			if met := of.at(of[0].Passes[i].Index); len(met) == len(of) || len(met) > 1 {
-				merged.Contentions = append(merged.Contentions, contentionOf(met, len(merged.Contentions)))
+				merged.Contentions = append(merged.Contentions, of.contentionOf(met, len(merged.Contentions)))
 			}
 		}
 		for _, each := range of {

@@ -77,6 +77,47 @@ func TestAtOnce(t *testing.T) {
 	}
 }
 
+// Repeats of a load at once are none of them what a host gives alone; of repeats alone the middle one counts.
+func TestRepeatsAtOnceAreNotAlone(t *testing.T) {
+	repeats := func(host string, rates ...float64) *session.Session {
+		s := ofHost(host, 0, 1, 5, 15, 25)
+		for i := range s.Passes {
+			s.Passes[i].Load = s.Passes[0].Load
+			s.Passes[i].BytesPerSecond = unit.BytesPerSecond(rates[i])
+		}
+		return s
+	}
+	a, b := repeats("a", 50e6, 51e6, 52e6), repeats("b", 40e6, 41e6, 42e6)
+	alone := repeats("a", 120e6, 90e6, 100e6)
+	for name, c := range map[string]struct {
+		rounds [][]*session.Session
+		alone  float64
+	}{
+		"nothing alone": {[][]*session.Session{{a, b}}, 0}, "alone": {[][]*session.Session{{alone}, {a, b}}, 100e6},
+	} {
+		merged, err := AtOnce("x", "pier", c.rounds)
+		if err != nil {
+			t.Fatal(err)
+		}
+		together := 0
+		for _, each := range merged.Contentions {
+			if len(each.Members) != 2 {
+				continue
+			}
+			together++
+			if got := float64(each.Members[0].Alone.BytesPerSecond); got != c.alone {
+				t.Errorf("%s: a has %v alone, want %v", name, got, c.alone)
+			}
+			if got := float64(each.Members[1].Alone.BytesPerSecond); got != 0 {
+				t.Errorf("%s: b was not alone and has %v", name, got)
+			}
+		}
+		if together != 3 {
+			t.Errorf("%s: %d passes of both", name, together)
+		}
+	}
+}
+
 func TestNothingAtOnce(t *testing.T) {
 	for name, rounds := range map[string][][]*session.Session{
 		"no session": {}, "of no meeting": {{{ID: "x"}}}, "no pass": {{ofHost("a", 0, 1), ofHost("b", 0, 1)}},

@@ -1,9 +1,11 @@
 package compare
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"time"
 
 	"opengauge/core/judge/factor"
@@ -55,7 +57,7 @@ func Merge(id, name string, sessions []*session.Session, shifts []time.Duration,
 func hostsOf(sessions []*session.Session, shifts []time.Duration, started time.Time, alone []*session.Session) hosts {
 	made := make(hosts, len(sessions))
 	for i, s := range sessions {
-		made[i] = &host{s, s.Started.Add(shifts[i]).Sub(started).Seconds(), map[int]bool{}, nil}
+		made[i] = &host{Session: s, offset: s.Started.Add(shifts[i]).Sub(started).Seconds()}
 		for _, each := range alone {
 			if hostOf(each) == hostOf(s) {
 				made[i].apart = append(made[i].apart, each)
@@ -70,8 +72,6 @@ type host struct {
 	*session.Session
 	// offset is when it started, in seconds since the merged session did.
 	offset float64
-	// met are the indexes of passes that ran with others.
-	met map[int]bool
 	// apart are sessions of the same host by itself.
 	apart []*session.Session
 }
@@ -100,7 +100,7 @@ func (h hosts) meeting(p *session.Pass, index int) (session.Contention, bool) {
 	if len(chosen) < len(h) {
 		return session.Contention{}, false
 	}
-	return contentionOf(chosen, index), true
+	return h.contentionOf(chosen, index), true
 }
 
 // with are the first host's pass, and those of others that ask for the same and ran with it.
@@ -125,11 +125,10 @@ func (h hosts) with(p *session.Pass) []met {
 	return chosen
 }
 
-// contentionOf is what hosts gave while all of them ran.
-func contentionOf(chosen []met, index int) session.Contention {
+// contentionOf is what hosts gave while all of those chosen ran.
+func (h hosts) contentionOf(chosen []met, index int) session.Contention {
 	from, to := chosen[0].span(chosen[0].pass)
 	for _, each := range chosen {
-		each.met[each.pass.Index] = true
 		begins, ends := each.span(each.pass)
 		from, to = max(from, begins), min(to, ends)
 	}
@@ -137,7 +136,7 @@ func contentionOf(chosen []met, index int) session.Contention {
 	for _, each := range chosen {
 		begins, _ := each.span(each.pass)
 		made.Members = append(made.Members, session.Member{
-			Address: each.label(), Chain: each.Chain, Alone: each.alone(each.pass),
+			Address: each.label(), Chain: each.Chain, Alone: h.alone(each),
 			Together: during(each.pass, from-begins, to-begins),
 		})
 	}
@@ -188,21 +187,51 @@ func (h *host) label() string {
 	return h.DisplayName()
 }
 
-// alone gives a pass of the same load in which the host was by itself, or none.
-func (h *host) alone(like *session.Pass) session.Pass {
-	for i := range h.Passes {
-		if pass := &h.Passes[i]; pass.Key() == like.Key() && !h.met[pass.Index] {
+// alone gives the middle pass of the same load in which a host was by itself, or none: of the first of
+// its sessions apart that has one, or of this session while the others were idle.
+func (h hosts) alone(of met) session.Pass {
+	for _, each := range of.apart {
+		if pass := middle(each.Passes, func(p *session.Pass) bool { return p.Key() == of.pass.Key() }); pass != nil {
 			return *pass
 		}
 	}
-	for _, each := range h.apart {
-		for i := range each.Passes {
-			if pass := &each.Passes[i]; pass.Key() == like.Key() {
-				return *pass
+	idle := func(p *session.Pass) bool { return p.Key() == of.pass.Key() && !h.busy(of.host, p) }
+	if pass := middle(of.Passes, idle); pass != nil {
+		return *pass
+	}
+	return session.Pass{Load: of.pass.Load, Samples: []session.Sample{}}
+}
+
+// middle is the pass of the median throughput among those that count; of an even number, the lower
+// of the two. It is nil where there is none.
+func middle(passes []session.Pass, like func(*session.Pass) bool) *session.Pass {
+	var chosen []*session.Pass
+	for i := range passes {
+		if p := &passes[i]; p.Counts() && like(p) {
+			chosen = append(chosen, p)
+		}
+	}
+	if len(chosen) == 0 {
+		return nil
+	}
+	slices.SortStableFunc(chosen, func(a, b *session.Pass) int { return cmp.Compare(a.BytesPerSecond, b.BytesPerSecond) })
+	return chosen[(len(chosen)-1)/2]
+}
+
+// busy reports whether another host measured anything while a host's pass ran.
+func (h hosts) busy(of *host, p *session.Pass) bool {
+	from, to := of.span(p)
+	for _, other := range h {
+		if other == of {
+			continue
+		}
+		for i := range other.Passes {
+			if begins, ends := other.span(&other.Passes[i]); begins < to && ends > from {
+				return true
 			}
 		}
 	}
-	return session.Pass{Load: like.Load, Samples: []session.Sample{}}
+	return false
 }
 
 // shares gives the sum of all hosts over the time in which all ran, and how fair it
