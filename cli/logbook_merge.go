@@ -27,8 +27,9 @@ and how fairly it was shared (1 where all get the same). The sessions stay as th
 are. What each gave alone is taken from a pass of the same load in which the others
 were idle, or from sessions of the same hosts that --alone names.
 
-The clocks are those of the hosts. Where they differ, --shift SESSION=+0.5s moves a
-session.`,
+Sessions of one meeting (measure --together) are put together by the offsets of the
+clocks that it measured. Of others the clocks are those of the hosts; where they
+differ, --shift SESSION=+0.5s moves a session.`,
 		Example: `  opengauge logbook import host-b.json
   opengauge logbook merge host-a host-b --name both
   opengauge logbook merge host-a host-b --alone host-a-alone,host-b-alone
@@ -63,6 +64,20 @@ func parseShifts(texts, references []string) ([]time.Duration, error) {
 	return shifts, nil
 }
 
+// mergeOf puts sessions together of which the first few ran at once, and the others alone. Sessions of
+// one meeting know their rounds.
+func mergeOf(name string, sessions []*session.Session, together int, shifts []time.Duration) (*session.Session, error) {
+	first := sessions[0].Together
+	ofMeeting := !slices.ContainsFunc(sessions, func(s *session.Session) bool {
+		return s.Together == nil || s.Together.Host == "" || s.Together.Meeting != first.Meeting
+	})
+	moved := slices.ContainsFunc(shifts, func(shift time.Duration) bool { return shift != 0 })
+	if first != nil && ofMeeting && !moved {
+		return compare.AtOnce(session.NewID(), name, compare.Rounds(sessions))
+	}
+	return compare.Merge(session.NewID(), name, sessions[:together], shifts, sessions[together:]...)
+}
+
 func (e *environment) mergeSessions(references, alone []string, name string, texts []string) error {
 	notation, err := e.notation()
 	if err != nil {
@@ -86,7 +101,7 @@ func (e *environment) mergeSessions(references, alone []string, name string, tex
 	if err != nil {
 		return err
 	}
-	merged, err := compare.Merge(session.NewID(), name, sessions, shifts, apart...)
+	merged, err := mergeOf(name, append(sessions, apart...), len(sessions), shifts)
 	if err != nil {
 		return err
 	}
@@ -101,6 +116,11 @@ func (e *environment) mergeSessions(references, alone []string, name string, tex
 	}
 	if e.json {
 		return e.writeJSON(merged)
+	}
+	if merged.Together != nil {
+		e.showTogether(merged, notation)
+		e.screen().Printf("Kept as %s.\n", merged.ID)
+		return nil
 	}
 	screen := e.screen()
 	screen.Heading(table.Marked(fmt.Sprintf("%d hosts at once · session %s", len(sessions), merged.DisplayName()),

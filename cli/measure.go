@@ -48,7 +48,8 @@ is what shows its storage.
 With --together, the same command on each of several hosts measures one volume at once:
 they meet in the logbook that they share, and begin each pass at the same time. One
 session is made of what all of them gave. --sweep-hosts does so with one, two, four
-of them and so on, and --alone-first lets each measure by itself before.
+of them and so on, and --alone-first lets each measure by itself before; at last the
+first one does so again, to see that the volume is still what it was.
 
 A pass runs for a moment before it counts. A pass that writes ends with a flush,
 which counts. Reads and writes bypass the system's cache where the file system

@@ -40,8 +40,10 @@ func (f *togetherFlags) add(set *pflag.FlagSet) {
 	set.StringVar(&f.name, "together", "", "measure at once with other hosts that give the same NAME; they meet in the "+
 		"logbook that they share")
 	set.IntVar(&f.hosts, "hosts", 0, "with --together: how many hosts there are")
-	set.BoolVar(&f.sweep, "sweep-hosts", false, "with --together: measure with 1, 2, 4 hosts and so on, up to all")
-	set.BoolVar(&f.aloneFirst, "alone-first", false, "with --together: let each host measure by itself before, in turns")
+	set.BoolVar(&f.sweep, "sweep-hosts", false, "with --together: measure with 1, 2, 4 hosts and so on, up to all, "+
+		"and at last with the first alone again")
+	set.BoolVar(&f.aloneFirst, "alone-first", false, "with --together: let each host measure by itself before, in turns, "+
+		"and the first one again at last")
 	set.DurationVar(&f.wait, "wait", together.Usual.Join, "with --together: how long to wait for the others to come; "+
 		"then those that are there begin")
 }
@@ -171,8 +173,7 @@ func (c *crew) measure(ctx context.Context, named string, flags *measureFlags, m
 	var failed error
 	for _, round := range rounds {
 		if len(rounds) > 1 {
-			screen.Paragraph("", fmt.Sprintf("round %d of %d: %s", round.Number+1, len(rounds), strings.Join(round.Members,
-				", ")))
+			screen.Paragraph("", roundWords(round, len(rounds)))
 		}
 		if slices.Contains(round.Members, c.Name) && failed == nil {
 			failed = c.round(until, named, flags, m, round)
@@ -198,6 +199,14 @@ func (c *crew) measure(ctx context.Context, named string, flags *measureFlags, m
 		return errInterrupted
 	}
 	return errors.Join(failed, c.merge(ctx, m))
+}
+
+func roundWords(round together.Round, of int) string {
+	text := fmt.Sprintf("round %d of %d: %s", round.Number+1, of, strings.Join(round.Members, ", "))
+	if round.Again {
+		text += " again, to see whether the volume is still what it was"
+	}
+	return text
 }
 
 // endsOf says how the others ended a round, and gives their sessions.

@@ -203,8 +203,8 @@ func heldOnce(line string) (int, error) {
 		rows, whole, distinct = len(held), len(held), len(slices.Compact(slices.Sorted(slices.Values(held))))
 	}
 	if said != rows || said != whole || said != distinct {
-		return 0, fmt.Errorf("a session has passes twice, or not all: %d are said, %d are there, %d of them whole, %d different",
-			said, rows, whole, distinct)
+		return 0, fmt.Errorf("a session has passes twice, or not all: %d are said, %d are there, %d of them whole, "+
+			"%d different", said, rows, whole, distinct)
 	}
 	return said, nil
 }

@@ -58,6 +58,9 @@ func (c Crowd) message() string {
 		return fmt.Sprintf("%s get %s, which %s have already", hosts, rate, unit.Count(first.Saturates, "host"))
 	case first.Limit == crowd.Wires, first.Limit == crowd.Hosts:
 		return fmt.Sprintf("%s get %s, and take nothing from each other", hosts, rate)
+	case first.Limit == crowd.Changed:
+		return fmt.Sprintf("one host got %s before and %s after: the volume changed meanwhile",
+			c.notation.Rate(first.Points[0].Sum), c.notation.Rate(first.After))
 	}
 	return fmt.Sprintf("%s get %s", hosts, rate)
 }

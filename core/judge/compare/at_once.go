@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"opengauge/core/bench/event"
@@ -49,6 +50,36 @@ func AtOnce(id, name string, rounds [][]*session.Session) (*session.Session, err
 		return nil, errors.New("no pass ran to its end on the hosts of a round")
 	}
 	return merged, nil
+}
+
+// Rounds sorts the sessions of a meeting into its rounds, as [AtOnce] reads them: those that were to run
+// on the same hosts are of one, and each host is in it once.
+func Rounds(sessions []*session.Session) [][]*session.Session {
+	type round struct {
+		of      string
+		members []*session.Session
+	}
+	var found []round
+	sorted := slices.Clone(sessions)
+	slices.SortStableFunc(sorted, func(a, b *session.Session) int { return startOf(a).Compare(startOf(b)) })
+	for _, s := range sorted {
+		of := strings.Join(s.Together.Hosts, "\n")
+		at := slices.IndexFunc(found, func(r round) bool {
+			return r.of == of && !slices.ContainsFunc(r.members, func(other *session.Session) bool {
+				return other.Together.Host == s.Together.Host
+			})
+		})
+		if at < 0 {
+			at = len(found)
+			found = append(found, round{of: of})
+		}
+		found[at].members = append(found[at].members, s)
+	}
+	rounds := make([][]*session.Session, len(found))
+	for i := range found {
+		rounds[i] = found[i].members
+	}
+	return rounds
 }
 
 func startOf(s *session.Session) time.Time { return s.Started.Add(s.Together.ClockOffset()) }

@@ -118,6 +118,29 @@ func TestRepeatsAtOnceAreNotAlone(t *testing.T) {
 	}
 }
 
+// Sessions of a meeting are put into its rounds by their hosts and the meeting's clock.
+func TestRoundsOfAMeeting(t *testing.T) {
+	of := func(id, host string, minute int, behind time.Duration, hosts ...string) *session.Session {
+		s := ofHost(host, behind, 1e6, 5)
+		s.ID, s.Together.Hosts, s.Started = id, hosts, s.Started.Add(time.Duration(minute)*time.Minute)
+		return s
+	}
+	var texts []string
+	for _, round := range Rounds([]*session.Session{
+		of("again", "a", 30, 0, "a"), of("both-b", "b", 20, time.Hour, "a", "b"), of("alone-b", "b", 10, time.Hour, "b"),
+		of("both-a", "a", 20, 0, "a", "b"), of("alone-a", "a", 0, 0, "a"),
+	}) {
+		text := ""
+		for _, s := range round {
+			text += s.ID + " "
+		}
+		texts = append(texts, strings.TrimSpace(text))
+	}
+	if got := strings.Join(texts, "|"); got != "alone-a|alone-b|both-b both-a|again" {
+		t.Errorf("the rounds are %s", got)
+	}
+}
+
 func TestNothingAtOnce(t *testing.T) {
 	for name, rounds := range map[string][][]*session.Session{
 		"no session": {}, "of no meeting": {{{ID: "x"}}}, "no pass": {{ofHost("a", 0, 1), ofHost("b", 0, 1)}},

@@ -7,8 +7,10 @@ package crowd
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
+	"strings"
 
 	"opengauge/core/bench/link"
 	"opengauge/core/record/session"
@@ -27,8 +29,11 @@ type Sweep struct {
 	Limit Limit `json:"limit"`
 	// Hop is the hop of the hosts that binds, where the limit is a wire.
 	Hop string `json:"hop,omitempty"`
-	// OwnWires are hosts that get as much as alone while others lose: their own links bind them.
+	// OwnWires are hosts that get as much as alone while others lose: their own links bind them. Where
+	// nobody loses anything they are those that reach their own link while others do not.
 	OwnWires []string `json:"own_wires,omitempty"`
+	// After is what the first host got by itself when all else was done; 0 is not measured.
+	After unit.BytesPerSecond `json:"alone_after_bytes_per_second,omitempty"`
 }
 
 // Limit says what holds the hosts.
@@ -42,12 +47,19 @@ const (
 	Hosts Limit = "each host itself"
 	// Unknown is of one count of hosts alone, or of too few figures.
 	Unknown Limit = "not known"
+	// Changed is of a volume that gives one host something else afterwards: a burst is spent, a cache is
+	// full or warm, somebody else is at work. What more hosts did cannot be told from what time did.
+	Changed Limit = "the volume changed meanwhile"
 )
 
-// Point is what so many hosts get.
+// Point is what so many hosts get: in the pass of the middle sum, where there are repeats.
 type Point struct {
 	Hosts int                 `json:"hosts"`
 	Sum   unit.BytesPerSecond `json:"bytes_per_second"`
+	// Repeats is how many passes there are, and Low and High what they gave, all hosts together.
+	Repeats int                 `json:"repeats"`
+	Low     unit.BytesPerSecond `json:"low_bytes_per_second"`
+	High    unit.BytesPerSecond `json:"high_bytes_per_second"`
 	// Each is what each host got, by name.
 	Each []Share `json:"each"`
 	// Fairness is Jain's index of what each got, 1 where all get the same.
@@ -73,6 +85,8 @@ const (
 	grown = 0.9
 	// unharmed is the loss that is none.
 	unharmed = 0.05
+	// moved is the share by which a volume gives one host something else afterwards that is a change.
+	moved = 0.1
 )
 
 // Of are the loads of a merged session that ran on hosts, in their order.
@@ -81,24 +95,60 @@ func Of(s *session.Session) []Sweep {
 		return nil
 	}
 	var sweeps []Sweep
+	passes := map[session.Key][]*session.Contention{}
 	chains := map[string]link.Chain{}
 	for i := range s.Contentions {
 		c := &s.Contentions[i]
 		key := c.Members[0].Together.Key()
-		at := slices.IndexFunc(sweeps, func(w Sweep) bool { return w.Load == key })
-		if at < 0 {
-			at = len(sweeps)
+		if passes[key] == nil {
 			sweeps = append(sweeps, Sweep{Load: key, Label: key.String()})
 		}
-		sweeps[at].take(pointOf(c))
+		passes[key] = append(passes[key], c)
 		for j := range c.Members {
 			chains[c.Members[j].Address] = c.Members[j].Chain
 		}
 	}
 	for i := range sweeps {
+		sweeps[i].take(passes[sweeps[i].Load])
 		sweeps[i].judge(chains)
 	}
 	return sweeps
+}
+
+// take makes the points of passes in their order. Of single hosts the first stands for one host, with
+// what it gave before others came; the others are their own.
+func (w *Sweep) take(passes []*session.Contention) {
+	counts := map[int][]Point{}
+	var after []Point
+	shared := false
+	for _, c := range passes {
+		p := pointOf(c)
+		single := counts[1]
+		switch {
+		case p.Hosts > 1:
+			shared = true
+		case len(single) > 0 && single[0].Each[0].Host != p.Each[0].Host:
+			continue
+		case len(single) > 0 && shared:
+			after = append(after, p)
+			continue
+		}
+		counts[p.Hosts] = append(counts[p.Hosts], p)
+	}
+	for _, count := range slices.Sorted(maps.Keys(counts)) {
+		w.Points = append(w.Points, middle(counts[count]))
+	}
+	if len(after) > 0 {
+		w.After = middle(after).Sum
+	}
+}
+
+// middle is the repeat of the median sum, and of an even number the lower of the two.
+func middle(repeats []Point) Point {
+	slices.SortStableFunc(repeats, func(a, b Point) int { return cmp.Compare(a.Sum, b.Sum) })
+	p := repeats[(len(repeats)-1)/2]
+	p.Repeats, p.Low, p.High = len(repeats), repeats[0].Sum, repeats[len(repeats)-1].Sum
+	return p
 }
 
 func pointOf(c *session.Contention) Point {
@@ -117,40 +167,46 @@ func pointOf(c *session.Contention) Point {
 	return p
 }
 
-// take adds a point. Of single hosts the first stands for one host: the others are their own.
-func (w *Sweep) take(p Point) {
-	at := slices.IndexFunc(w.Points, func(other Point) bool { return other.Hosts == p.Hosts })
-	switch {
-	case at < 0:
-		w.Points = append(w.Points, p)
-	case p.Hosts > 1: // the same pass again
-		w.Points[at] = p
-	}
-	slices.SortFunc(w.Points, func(a, b Point) int { return cmp.Compare(a.Hosts, b.Hosts) })
-}
-
 func (w *Sweep) judge(chains map[string]link.Chain) {
 	for i := 1; i < len(w.Points); i++ {
 		w.Points[i].Cost = costOf(w.Points[i-1], w.Points[i])
 	}
-	most := w.Points[len(w.Points)-1]
-	for _, p := range w.Points {
-		if p.Sum > most.Sum {
-			most = p
-		}
-	}
 	last := w.Points[len(w.Points)-1]
-	alone := last.alone()
 	w.Limit = Unknown
 	switch {
-	case alone > 0 && float64(last.Sum) >= grown*float64(alone):
-		w.Limit, w.Hop = own(last, chains)
-	case len(w.Points) > 1 && alone == 0 && float64(last.Sum) >= grown*float64(w.perHost())*float64(last.Hosts):
-		w.Limit, w.Hop = own(last, chains)
-	case len(w.Points) > 1 || alone > 0:
-		w.Limit, w.Saturates = Volume, w.saturates(most.Sum)
-		w.OwnWires = last.unharmed()
+	case w.changed():
+		w.Limit = Changed
+	case last.alone() > 0 && float64(last.Sum) >= grown*float64(last.alone()), last.alone() == 0 && w.grows():
+		w.Limit, w.Hop, w.OwnWires = own(last, chains)
+	case len(w.Points) > 1 || last.alone() > 0:
+		w.Limit, w.Saturates, w.OwnWires = Volume, w.saturates(), last.unharmed()
 	}
+}
+
+// changed reports whether the first host got something else afterwards than its repeats gave before,
+// and by more than runs differ.
+func (w *Sweep) changed() bool {
+	first := w.Points[0]
+	return first.Hosts == 1 && w.After > 0 && (float64(w.After) < (1-moved)*float64(first.Low) ||
+		float64(w.After) > (1+moved)*float64(first.High))
+}
+
+// grows reports whether more hosts give as many times more, or take nothing from those that were
+// there: new ones may be slower.
+func (w *Sweep) grows() bool {
+	if len(w.Points) < 2 {
+		return false
+	}
+	last := w.Points[len(w.Points)-1]
+	if float64(last.Sum) >= grown*float64(w.perHost())*float64(last.Hosts) {
+		return true
+	}
+	for _, p := range w.Points[1:] {
+		if !(p.Cost < unharmed) {
+			return false
+		}
+	}
+	return true
 }
 
 // alone is what all hosts gave alone, together; 0 where one was not measured so.
@@ -171,13 +227,13 @@ func (w *Sweep) perHost() unit.BytesPerSecond {
 }
 
 // saturates is the fewest hosts that get all there is.
-func (w *Sweep) saturates(most unit.BytesPerSecond) int {
+func (w *Sweep) saturates() int {
+	most := unit.BytesPerSecond(0)
 	for _, p := range w.Points {
-		if float64(p.Sum) >= full*float64(most) {
-			return p.Hosts
-		}
+		most = max(most, p.Sum)
 	}
-	return 0
+	at := slices.IndexFunc(w.Points, func(p Point) bool { return float64(p.Sum) >= full*float64(most) })
+	return w.Points[at].Hosts
 }
 
 // unharmed are the hosts that got as much as alone while others did not.
@@ -194,16 +250,22 @@ func (p Point) unharmed() []string {
 	return hosts
 }
 
-// own is what holds hosts that do not take from each other: a hop of theirs that is reached, or
-// they themselves.
-func own(p Point, chains map[string]link.Chain) (Limit, string) {
+// own is what holds hosts that do not take from each other: a hop of theirs that is reached, by all of
+// them or by those that are given, or they themselves.
+func own(p Point, chains map[string]link.Chain) (limit Limit, at string, reached []string) {
 	for _, each := range p.Each {
 		hop, known := chains[each.Host].Binding()
 		if known && hop.Usable.ReachedBy(each.Together) {
-			return Wires, hop.Name
+			reached, at = append(reached, each.Host), hop.Name
 		}
 	}
-	return Hosts, ""
+	switch len(reached) {
+	case 0:
+		return Hosts, "", nil
+	case len(p.Each):
+		return Wires, at, nil
+	}
+	return Hosts, at, reached
 }
 
 // costOf is what the hosts of a point lost on the way to the next.
@@ -229,8 +291,16 @@ func (w *Sweep) Verdict(n unit.Notation) string {
 		return fmt.Sprintf("%s: %d hosts give %s and do not take from each other: what holds each is its own link (%s).",
 			w.Label, last.Hosts, n.Rate(last.Sum), w.Hop)
 	case Hosts:
-		return fmt.Sprintf("%s: %d hosts give %s and do not take from each other: what holds each is the host itself, and "+
-			"another would add as much.", w.Label, last.Hosts, n.Rate(last.Sum))
+		text := fmt.Sprintf("%s: %d hosts give %s and do not take from each other: what holds each is the host itself, and "+
+			"another would add as much", w.Label, last.Hosts, n.Rate(last.Sum))
+		if len(w.OwnWires) > 0 {
+			text += fmt.Sprintf("; %s by its own link (%s)", strings.Join(w.OwnWires, ", "), w.Hop)
+		}
+		return text + "."
+	case Changed:
+		return fmt.Sprintf("%s: %s alone got %s before and %s after: the volume changed meanwhile (a burst spent, a cache full or "+
+			"warm, somebody else at work), so what more hosts cost cannot be told. Let it rest, and repeat.", w.Label,
+			w.Points[0].Each[0].Host, n.Rate(w.Points[0].Sum), n.Rate(w.After))
 	case Volume:
 		text := fmt.Sprintf("%s: the volume, or what all hosts share on the way to it, gives %s", w.Label, n.Rate(last.Sum))
 		if len(w.Points) > 1 && w.Saturates > 0 {

@@ -17,21 +17,28 @@ type Round struct {
 	Number int
 	// Members take part in it; one of them alone measures by itself.
 	Members []string
+	// Again is of the first round once more, after all others: where it gives something else, the
+	// volume has changed meanwhile.
+	Again bool
 }
 
 // Name is what a session of the round is called, of a meeting.
 func (r Round) Name(meeting, host string) string {
-	if len(r.Members) == 1 {
+	switch {
+	case r.Again:
+		return fmt.Sprintf("%s %s alone again", meeting, host)
+	case len(r.Members) == 1:
 		return fmt.Sprintf("%s %s alone", meeting, host)
 	}
 	return fmt.Sprintf("%s %s of %d", meeting, host, len(r.Members))
 }
 
 // Rounds are what the hosts do, one after the other: each alone, where that was asked for, then
-// one, two, four of them in a sweep, and all together.
+// one, two, four of them in a sweep, and all together. Where there is more than one, the first is
+// there again at the end.
 func (h *Host) Rounds() []Round {
 	var rounds []Round
-	add := func(members []string) { rounds = append(rounds, Round{len(rounds), members}) }
+	add := func(members []string) { rounds = append(rounds, Round{Number: len(rounds), Members: members}) }
 	if h.terms.AloneFirst {
 		for _, each := range h.Members {
 			add([]string{each})
@@ -45,6 +52,9 @@ func (h *Host) Rounds() []Round {
 		}
 	}
 	add(h.Members)
+	if len(rounds) > 1 {
+		rounds = append(rounds, Round{Number: len(rounds), Members: rounds[0].Members, Again: true})
+	}
 	return rounds
 }
 

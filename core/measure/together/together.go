@@ -198,7 +198,7 @@ func (h *Host) begin(ctx context.Context, id string, patience time.Duration) err
 				h.terms.Hosts)
 		}
 		if text := fmt.Sprintf("waiting for hosts: %d of %d are there (%s)", len(here), h.terms.Hosts,
-			strings.Join(here, ", ")); text != said {
+			strings.Join(here, ", ")); text != said && len(here) > 0 {
 			h.tell(text)
 			said = text
 		}

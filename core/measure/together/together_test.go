@@ -123,7 +123,7 @@ func TestASlowHostIsNotWaitedForForEver(t *testing.T) {
 		notes, err := g.Enter(t.Context(), 0)
 		want := "without desk-2"
 		if h.Name == "desk-2" {
-			want = "late"
+			want = "this host began pass 1 "
 		}
 		if err != nil || !strings.Contains(strings.Join(notes, "; "), want) {
 			t.Errorf("%s: %q, %v; want %q", h.Name, notes, err, want)
@@ -202,8 +202,8 @@ func TestRounds(t *testing.T) {
 		sweep, alone bool
 		want         string
 	}{
-		{false, false, "abcde"}, {false, true, "a b c d e abcde"}, {true, false, "a ab abcd abcde"},
-		{true, true, "a b c d e ab abcd abcde"},
+		{false, false, "abcde"}, {false, true, "a b c d e abcde a"}, {true, false, "a ab abcd abcde a"},
+		{true, true, "a b c d e ab abcd abcde a"},
 	} {
 		h := &Host{Members: members, terms: Terms{Sweep: c.sweep, AloneFirst: c.alone}}
 		var got []string
@@ -211,10 +211,27 @@ func TestRounds(t *testing.T) {
 			if round.Number != i {
 				t.Errorf("round %d has the number %d", i, round.Number)
 			}
+			if last := i > 0 && i == len(h.Rounds())-1; round.Again != last {
+				t.Errorf("round %d of %d is again: %t", i, len(h.Rounds()), round.Again)
+			}
 			got = append(got, strings.Join(round.Members, ""))
 		}
 		if text := strings.Join(got, " "); text != c.want {
 			t.Errorf("sweep %t, alone %t: %s, want %s", c.sweep, c.alone, text, c.want)
+		}
+	}
+}
+
+func TestNamesOfRounds(t *testing.T) {
+	for _, c := range []struct {
+		round Round
+		want  string
+	}{
+		{Round{Members: []string{"a"}}, "pier a alone"}, {Round{Members: []string{"a"}, Again: true}, "pier a alone again"},
+		{Round{Members: []string{"a", "b"}}, "pier a of 2"},
+	} {
+		if got := c.round.Name("pier", "a"); got != c.want {
+			t.Errorf("%+v is called %q, want %q", c.round, got, c.want)
 		}
 	}
 }
