@@ -108,8 +108,17 @@ func (c Crowd) panel(part draw.Canvas, sweep *crowd.Sweep) {
 		c.scaled(part, column, scaled)
 		foot := style(12, CeilingGrey, false)
 		foot.XAlign, foot.YAlign = draw.XCenter, draw.YTop
-		part.FillText(foot, vg.Point{X: left + width/2, Y: box.Min.Y - pixels(4)}, unit.Count(p.Hosts, "host"))
+		part.FillText(foot, vg.Point{X: left + width/2, Y: box.Min.Y - pixels(4)}, c.under(sweep, p))
 	}
+}
+
+// under says how many hosts a column is of, and what one got again at the end.
+func (c Crowd) under(sweep *crowd.Sweep, p crowd.Point) string {
+	text := unit.Count(p.Hosts, "host")
+	if p.Hosts == 1 && sweep.After > 0 {
+		text += ", at the end " + c.notation.Number(sweep.After)
+	}
+	return text
 }
 
 // stack draws what each host got on top of the others, and the sum above, out of the way of a line

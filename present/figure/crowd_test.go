@@ -64,3 +64,25 @@ func TestCrowd(t *testing.T) {
 		t.Error("one count of hosts is no sweep")
 	}
 }
+
+// What the first host got again at the end is seen, and where it is something else the figure says that alone.
+func TestCrowdThatChanged(t *testing.T) {
+	for after, says := range map[float64]string{99e6: "which 2 hosts have already",
+		60e6: "one host got 100 MB/s before and 60 MB/s after"} {
+		s := together(map[int]float64{1: 100e6, 2: 60e6, 4: 30e6}, 0)
+		again := together(map[int]float64{1: after}, 0).Contentions[0]
+		s.Contentions = append(s.Contentions, again)
+		f, ok := NewCrowd(s, unit.Decimal)
+		if !ok || !strings.Contains(f.Head().Message, says) {
+			t.Errorf("%v afterwards: %q, want %q", after, f.Head().Message, says)
+		}
+		if text := f.under(&f.Sweeps[0], f.Sweeps[0].Points[0]); text != "1 host, at the end "+unit.Decimal.Number(
+			unit.BytesPerSecond(after)) {
+			t.Errorf("under one host is %q", text)
+		}
+		rows := f.Table().Rows
+		if last := rows[len(rows)-1]; last[1] != "1 again" || last[2] != unit.Decimal.Number(unit.BytesPerSecond(after)) {
+			t.Errorf("the last row is %q", last)
+		}
+	}
+}

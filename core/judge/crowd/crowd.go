@@ -298,9 +298,9 @@ func (w *Sweep) Verdict(n unit.Notation) string {
 		}
 		return text + "."
 	case Changed:
-		return fmt.Sprintf("%s: %s alone got %s before and %s after: the volume changed meanwhile (a burst spent, a cache full or "+
-			"warm, somebody else at work), so what more hosts cost cannot be told. Let it rest, and repeat.", w.Label,
-			w.Points[0].Each[0].Host, n.Rate(w.Points[0].Sum), n.Rate(w.After))
+		return fmt.Sprintf("%s: %s alone got %s before and %s after: the volume changed meanwhile (a burst spent, a cache "+
+			"full or warm, somebody else at work), so what more hosts cost cannot be told. Let it rest, and repeat.",
+			w.Label, w.Points[0].Each[0].Host, n.Rate(w.Points[0].Sum), n.Rate(w.After))
 	case Volume:
 		text := fmt.Sprintf("%s: the volume, or what all hosts share on the way to it, gives %s", w.Label, n.Rate(last.Sum))
 		if len(w.Points) > 1 && w.Saturates > 0 {
