@@ -96,7 +96,7 @@ tools: browser-check ## install what some tests and the screenshots need (Debian
 	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends qemu-system-x86 qemu-utils e2fsprogs \
 		mount nbdkit libnbd-bin chromium chromium-driver git xvfb xterm imagemagick fonts-dejavu-core fonts-liberation wine wine64 fdisk dosfstools \
 		gcc libc6-dev gcc-mingw-w64-x86-64 python3-minimal qemu-user-static debootstrap iproute2 xdotool postgresql \
-		$(if $(shell command -v npm),,npm) >/dev/null
+		pgbouncer $(if $(shell command -v npm),,npm) >/dev/null
 
 # A package of npm is an archive whose one folder is package.
 FETCH = f() { test -e .lab/$$1 || (cd .lab && npm pack --silent $$2 >/dev/null && mkdir -p $$1 && \

@@ -91,14 +91,24 @@ var figureAndUnit = regexp.MustCompile(`(\d) (%|°C|[kMGTP]?i?B/s|[kMGTP]?i?B\b|
 
 const heldSpace = "\ue000"
 
+// So are the names of flags: another rune stands for their hyphens.
+var flagName = regexp.MustCompile(`(^|[\s(])--?[a-z][a-z0-9-]*`)
+
+const heldHyphen = "\ue001"
+
+var released = strings.NewReplacer(heldSpace, " ", heldHyphen, "-")
+
 // Paragraph writes text wrapped to the screen, its first line after a lead and
 // the others as far in.
 func (s *Screen) Paragraph(lead, text string) {
 	indent := lipgloss.Width(lead)
 	width := max(min(s.Width, plainWidth)-indent, 20)
 	held := figureAndUnit.ReplaceAllString(Clean(text), "${1}"+heldSpace+"${2}")
+	held = flagName.ReplaceAllStringFunc(held, func(name string) string {
+		return strings.ReplaceAll(name, "-", heldHyphen)
+	})
 	for _, line := range strings.Split(lipgloss.Wrap(held, width, ""), "\n") {
-		s.Println(lead + strings.TrimRight(strings.ReplaceAll(line, heldSpace, " "), " "))
+		s.Println(lead + strings.TrimRight(released.Replace(line), " "))
 		lead = strings.Repeat(" ", indent)
 	}
 }

@@ -68,6 +68,18 @@ func TestAFigureStaysWithItsUnit(t *testing.T) {
 	}
 }
 
+func TestTheNameOfAFlagIsWhole(t *testing.T) {
+	for _, text := range []string{"whose limit is told by --alone-first or (--sweep-hosts) it", "-v and --a-b-c are flags -x-y"} {
+		for width := 22; width < 60; width++ {
+			var out strings.Builder
+			(&Screen{out: &out, Width: width}).Paragraph("→ ", text)
+			if got := strings.Join(strings.Fields(strings.TrimPrefix(out.String(), "→")), " "); got != text {
+				t.Errorf("at a width of %d: %q", width, out.String())
+			}
+		}
+	}
+}
+
 func TestTableAlignsNumbers(t *testing.T) {
 	text := drawn(func(s *Screen) {
 		s.Table(table.Table{

@@ -24,6 +24,10 @@ type board struct {
 	mutex sync.Mutex
 }
 
+// listenersSettings are those of connections that listen: a host that dies is to be noticed within a few seconds.
+var listenersSettings = settings{"lock_timeout": "250ms", "idle_in_transaction_session_timeout": "0",
+	"tcp_keepalives_idle": "2", "tcp_keepalives_interval": "2", "tcp_keepalives_count": "2"}
+
 // Meet enters the meeting of a name as a host. A meeting whose hosts have all gone is over, and
 // another of its name begins. Only a logbook that is shared has meetings.
 func (l *Logbook) Meet(ctx context.Context, name, host string) (meeting.Board, error) {
@@ -34,22 +38,17 @@ func (l *Logbook) Meet(ctx context.Context, name, host string) (meeting.Board, e
 	if l.database.fixed != nil {
 		return nil, l.database.fixed
 	}
-	config, err := connection(l.address)
+	config, err := connection(l.address, listenersSettings)
 	if err != nil {
 		return nil, err
 	}
-	// A host that dies is to be noticed within a few seconds.
-	for _, setting := range []string{"tcp_keepalives_idle", "tcp_keepalives_interval", "tcp_keepalives_count"} {
-		config.RuntimeParams[setting] = "2"
-	}
-	config.RuntimeParams["idle_in_transaction_session_timeout"] = "0"
-	ears, err := pgx.ConnectConfig(ctx, config)
+	listening, err := pgx.ConnectConfig(ctx, config)
 	if err != nil {
 		return nil, l.unusable(err)
 	}
-	b := &board{Logbook: l.Under(ctx), host: host, ears: ears}
+	b := &board{Logbook: l.Under(ctx), host: host, ears: listening}
 	if err := b.enter(ctx, name); err != nil {
-		return nil, errors.Join(err, ears.Close(context.Background()))
+		return nil, errors.Join(err, listening.Close(context.Background()))
 	}
 	return b, nil
 }

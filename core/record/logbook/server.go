@@ -7,6 +7,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"maps"
 	"net"
 	"net/url"
 	"os"
@@ -60,9 +61,13 @@ const (
 	silences   = 3
 )
 
-// connection is how a server is reached. On its way to another machine everything is
-// encrypted, and the certificate of the server is checked.
-func connection(place string) (*pgx.ConnConfig, error) {
+// usualSettings are those of connections that read and write.
+var usualSettings = settings{"lock_timeout": "250ms", "idle_in_transaction_session_timeout": "60s",
+	"tcp_keepalives_idle": "5", "tcp_keepalives_interval": "5", "tcp_keepalives_count": "3"}
+
+// connection is how a server is reached, and what its connections have of their own. On its way to
+// another machine everything is encrypted, and the certificate of the server is checked.
+func connection(place string, own settings) (*pgx.ConnConfig, error) {
 	address, err := parseAddress(place)
 	if err != nil {
 		return nil, err
@@ -88,14 +93,12 @@ func connection(place string) (*pgx.ConnConfig, error) {
 	dialer := &net.Dialer{KeepAliveConfig: net.KeepAliveConfig{Enable: true, Idle: silence, Interval: silence,
 		Count: silences}, Control: endsInSilence(silence * silences)}
 	config.DialFunc = dialer.DialContext
-	for name, value := range map[string]string{
-		"application_name": "opengauge", "lock_timeout": "250ms", "idle_in_transaction_session_timeout": "60s",
-		"tcp_keepalives_idle": "5", "tcp_keepalives_interval": "5", "tcp_keepalives_count": "3",
-	} {
-		if _, given := config.RuntimeParams[name]; !given {
-			config.RuntimeParams[name] = value
-		}
+	if _, given := config.RuntimeParams["application_name"]; !given {
+		config.RuntimeParams["application_name"] = "opengauge"
 	}
+	own = maps.Clone(own)
+	maps.DeleteFunc(own, func(name, _ string) bool { _, given := config.RuntimeParams[name]; return given })
+	config.AfterConnect = own.keptBy(config.Config.Copy())
 	return config, nil
 }
 
@@ -120,7 +123,7 @@ func isHere(address *url.URL) bool {
 // openServer opens a logbook that a server keeps. An empty database becomes one where it is to
 // be made.
 func openServer(ctx context.Context, place string, toMake bool) (*Logbook, error) {
-	config, err := connection(place)
+	config, err := connection(place, usualSettings)
 	if err != nil {
 		return nil, err
 	}
@@ -231,7 +234,7 @@ func othersHold(err error) bool {
 // isAway says whether an error means that the server cannot be reached, or is ending, or has
 // no place for another connection.
 func isAway(err error) bool {
-	if err == nil || errors.Is(err, context.Canceled) {
+	if err == nil || errors.Is(err, context.Canceled) || errors.Is(err, errShared) || notLetThrough(err) {
 		return false
 	}
 	if code := stateOf(err); code != "" {
@@ -245,6 +248,11 @@ func isAway(err error) bool {
 		errors.Is(err, syscall.ECONNRESET) || errors.Is(err, syscall.EPIPE) || errors.Is(err, sql.ErrConnDone) ||
 		errors.Is(err, context.DeadlineExceeded) || errors.Is(err, net.ErrClosed) ||
 		strings.Contains(err.Error(), "unexpected EOF") || strings.Contains(err.Error(), "conn closed")
+}
+
+// notLetThrough says whether a pooler refused a setting of the address, which it will do again.
+func notLetThrough(err error) bool {
+	return strings.Contains(err.Error(), "unsupported startup parameter")
 }
 
 // advice is what to do about what a server said.
@@ -266,6 +274,9 @@ func plainly(err error) error {
 	}
 	if isAway(err) {
 		return fmt.Errorf("%w (%s)", ErrAway, reasonOf(err))
+	}
+	if errors.Is(err, errShared) {
+		return errShared
 	}
 	if text, ok := advice[stateOf(err)]; ok {
 		return fmt.Errorf("%s (%w)", text, err)
