@@ -69,7 +69,8 @@ func TestAFigureStaysWithItsUnit(t *testing.T) {
 }
 
 func TestTheNameOfAFlagIsWhole(t *testing.T) {
-	for _, text := range []string{"whose limit is told by --alone-first or (--sweep-hosts) it", "-v and --a-b-c are flags -x-y"} {
+	for _, text := range []string{"whose limit is told by --alone-first or (--sweep-hosts) it",
+		"-v and --a-b-c are flags -x-y"} {
 		for width := 22; width < 60; width++ {
 			var out strings.Builder
 			(&Screen{out: &out, Width: width}).Paragraph("→ ", text)

@@ -14,8 +14,8 @@ import (
 )
 
 // errShared says that a connection is not this program's alone.
-var errShared = errors.New("a pooler on the way there gives connections to others between transactions, and a logbook " +
-	"listens, locks and has settings on its own; name the server itself, or a pooler in session mode")
+var errShared = errors.New("a pooler on the way there gives connections to others between transactions, and a " +
+	"logbook listens, locks and has settings on its own; name the server itself, or a pooler in session mode")
 
 // settings are what a connection is to have. They are set once it is there: poolers let none of them
 // through at its start.

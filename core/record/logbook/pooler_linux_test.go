@@ -16,9 +16,11 @@ import (
 func TestThroughAPooler(t *testing.T) {
 	server := witness.SharedPostgres(t)
 	t.Setenv("XDG_DATA_HOME", t.TempDir())
-	place := fmt.Sprintf("postgres://keeper@:%d/%s?host=%s", server.Port, server.NewDatabase(t), server.Pool(t, "session"))
+	pool := server.Pool(t, "session")
+	place := fmt.Sprintf("postgres://keeper@:%d/%s?host=%s", server.Port, server.NewDatabase(t), pool)
 	book := newBookAt(t, place)
-	if waits := measured(t, place, book, example("pooled", "a pool", time.Now().UTC().Truncate(time.Second))); waits != "" {
+	s := example("pooled", "a pool", time.Now().UTC().Truncate(time.Second))
+	if waits := measured(t, place, book, s); waits != "" {
 		t.Errorf("what was measured waits: %s", waits)
 	}
 	if list, _, err := book.List(Filter{}); err != nil || len(list) != 1 {
@@ -54,7 +56,7 @@ func TestAPoolerBetweenTransactions(t *testing.T) {
 	if !errors.Is(err, errShared) || errors.Is(err, ErrAway) || !strings.Contains(err.Error(), "in session mode") {
 		t.Errorf("it was opened: %v", err)
 	}
-	out, err := exec.Command("psql", "-h", pool, "-p", strconv.Itoa(server.Port), "-U", "keeper", "-d", database, "-qAtX",
+	out, err := exec.Command("psql", "-h", pool, "-p", strconv.Itoa(server.Port), "-U", "keeper", "-d", database, "-qAt",
 		"-c", "SELECT current_setting('lock_timeout') || current_setting('opengauge.connection', true)").CombinedOutput()
 	if err != nil || strings.TrimSpace(string(out)) != "0" {
 		t.Errorf("others wait for locks for, and see: %s, %v", out, err)
@@ -65,8 +67,8 @@ func TestAPoolerBetweenTransactions(t *testing.T) {
 func TestASettingThatIsNotLetThrough(t *testing.T) {
 	server := witness.SharedPostgres(t)
 	t.Setenv("XDG_DATA_HOME", t.TempDir())
-	_, err := Create(t.Context(), fmt.Sprintf("postgres://keeper@:%d/%s?host=%s&work_mem=64MB", server.Port, server.NewDatabase(t),
-		server.Pool(t, "session")))
+	database, pool := server.NewDatabase(t), server.Pool(t, "session")
+	_, err := Create(t.Context(), fmt.Sprintf("postgres://keeper@:%d/%s?host=%s&work_mem=64MB", server.Port, database, pool))
 	if err == nil || errors.Is(err, ErrAway) || !strings.Contains(err.Error(), "work_mem") {
 		t.Errorf("it was opened: %v", err)
 	}
