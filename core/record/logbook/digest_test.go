@@ -51,6 +51,36 @@ func TestADigestHasTheFiguresOfPasses(t *testing.T) {
 	}
 }
 
+// Passes that differ in one thing alone that was asked for, or in how they ended, stay apart.
+func TestADigestKeepsPassesApart(t *testing.T) {
+	l := packer(t)
+	for name, change := range map[string]func(*session.Pass){
+		"step": func(p *session.Pass) { p.Step += "x" }, "load": func(p *session.Pass) { p.Depth++ },
+		"seconds": func(p *session.Pass) { p.AskedSeconds++ }, "bytes": func(p *session.Pass) { p.AskedBytes++ },
+		"fill": func(p *session.Pass) { p.FillShare += 0.25 }, "queue": func(p *session.Pass) { p.Queue += "x" },
+		"direct": func(p *session.Pass) { p.Direct = !p.Direct }, "end": func(p *session.Pass) { p.CutShort = !p.CutShort },
+	} {
+		s := digestedSession()
+		s.Passes = s.Passes[:1]
+		s.Passes = append(s.Passes, s.Passes[0])
+		change(&s.Passes[1])
+		digest, err := l.packDigest(s)
+		if err != nil {
+			t.Fatal(err)
+		}
+		got, err := (&digests{Logbook: l}).session(digest)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i := range s.Passes {
+			want, have := askedFor(&s.Passes[i]), askedFor(&got.Passes[i])
+			if !reflect.DeepEqual(have, want) {
+				t.Errorf("%s: pass %d was asked for %+v and came back as %+v", name, i, want, have)
+			}
+		}
+	}
+}
+
 func FuzzDigest(f *testing.F) {
 	l := packer(f)
 	digest, err := l.packDigest(digestedSession())

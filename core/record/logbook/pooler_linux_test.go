@@ -68,7 +68,8 @@ func TestASettingThatIsNotLetThrough(t *testing.T) {
 	server := witness.SharedPostgres(t)
 	t.Setenv("XDG_DATA_HOME", t.TempDir())
 	database, pool := server.NewDatabase(t), server.Pool(t, "session")
-	_, err := Create(t.Context(), fmt.Sprintf("postgres://keeper@:%d/%s?host=%s&work_mem=64MB", server.Port, database, pool))
+	place := fmt.Sprintf("postgres://keeper@:%d/%s?host=%s&work_mem=64MB", server.Port, database, pool)
+	_, err := Create(t.Context(), place)
 	if err == nil || errors.Is(err, ErrAway) || !strings.Contains(err.Error(), "work_mem") {
 		t.Errorf("it was opened: %v", err)
 	}
