@@ -8,6 +8,7 @@ import (
 	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
+	"opengauge/present/table"
 )
 
 // together is a merged session in which so many hosts got so much each at once, of so much alone.
@@ -69,7 +70,7 @@ func TestCrowd(t *testing.T) {
 func TestCrowdThatChanged(t *testing.T) {
 	for after, says := range map[float64]string{99e6: "which 2 hosts have already",
 		60e6: "one host got 100 MB/s before and 60 MB/s after"} {
-		s := together(map[int]float64{1: 100e6, 2: 60e6, 4: 30e6}, 0)
+		s := together(map[int]float64{1: 100e6, 2: 60e6, 4: 30e6}, 100e6)
 		again := together(map[int]float64{1: after}, 0).Contentions[0]
 		s.Contentions = append(s.Contentions, again)
 		f, ok := NewCrowd(s, unit.Decimal)
@@ -79,6 +80,10 @@ func TestCrowdThatChanged(t *testing.T) {
 		if text := f.under(&f.Sweeps[0], f.Sweeps[0].Points[0]); text != "1 host, at the end "+unit.Decimal.Number(
 			unit.BytesPerSecond(after)) {
 			t.Errorf("under one host is %q", text)
+		}
+		loses := map[bool]string{true: "", false: "70 %"}[after == 60e6]
+		if shares := table.CrowdShares(f.Sweeps, unit.Decimal).Rows; shares[0][4] != loses {
+			t.Errorf("%v afterwards: a host loses %q, want %q", after, shares[0][4], loses)
 		}
 		rows := f.Table().Rows
 		if last := rows[len(rows)-1]; last[1] != "1 again" || last[2] != unit.Decimal.Number(unit.BytesPerSecond(after)) {

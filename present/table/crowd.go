@@ -64,6 +64,8 @@ func CrowdShares(sweeps []crowd.Sweep, notation unit.Notation) Table {
 			alone, loses := "not measured", ""
 			if each.Alone > 0 {
 				alone = notation.Number(each.Alone)
+			}
+			if each.Alone > 0 && sweeps[i].Limit != crowd.Changed {
 				loses = fmt.Sprintf("%.0f %%", max(1-float64(each.Together)/float64(each.Alone), 0)*100)
 			}
 			t.Rows = append(t.Rows, []string{label, each.Host, alone, notation.Number(each.Together), loses})

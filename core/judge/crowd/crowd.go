@@ -65,7 +65,7 @@ type Point struct {
 	// Fairness is Jain's index of what each got, 1 where all get the same.
 	Fairness float64 `json:"fairness"`
 	// Cost is what the hosts that were there before lost to those that came, as a share; NaN
-	// of the first.
+	// of the first, and where it cannot be told.
 	Cost float64 `json:"-"`
 	// P99Seconds is the highest of all hosts.
 	P99Seconds float64 `json:"p99_seconds"`
@@ -85,8 +85,9 @@ const (
 	grown = 0.9
 	// unharmed is the loss that is none.
 	unharmed = 0.05
-	// moved is the share by which a volume gives one host something else afterwards that is a change.
-	moved = 0.1
+	// Moved is the share by which a volume gives one host something else afterwards that is a change, beyond
+	// what its repeats gave.
+	Moved = 0.1
 )
 
 // Of are the loads of a merged session that ran on hosts, in their order.
@@ -176,6 +177,9 @@ func (w *Sweep) judge(chains map[string]link.Chain) {
 	switch {
 	case w.changed():
 		w.Limit = Changed
+		for i := range w.Points {
+			w.Points[i].Cost = math.NaN()
+		}
 	case last.alone() > 0 && float64(last.Sum) >= grown*float64(last.alone()), last.alone() == 0 && w.grows():
 		w.Limit, w.Hop, w.OwnWires = own(last, chains)
 	case len(w.Points) > 1 || last.alone() > 0:
@@ -187,8 +191,8 @@ func (w *Sweep) judge(chains map[string]link.Chain) {
 // and by more than runs differ.
 func (w *Sweep) changed() bool {
 	first := w.Points[0]
-	return first.Hosts == 1 && w.After > 0 && (float64(w.After) < (1-moved)*float64(first.Low) ||
-		float64(w.After) > (1+moved)*float64(first.High))
+	return first.Hosts == 1 && w.After > 0 && (float64(w.After) < (1-Moved)*float64(first.Low) ||
+		float64(w.After) > (1+Moved)*float64(first.High))
 }
 
 // grows reports whether more hosts give as many times more, or take nothing from those that were
@@ -299,7 +303,7 @@ func (w *Sweep) Verdict(n unit.Notation) string {
 		return text + "."
 	case Changed:
 		return fmt.Sprintf("%s: %s alone got %s before and %s after: the volume changed meanwhile (a burst spent, a cache "+
-			"full or warm, somebody else at work), so what more hosts cost cannot be told. Let it rest, and repeat.",
+			"full or warm, somebody else at work), so what more hosts cost cannot be told.",
 			w.Label, w.Points[0].Each[0].Host, n.Rate(w.Points[0].Sum), n.Rate(w.After))
 	case Volume:
 		text := fmt.Sprintf("%s: the volume, or what all hosts share on the way to it, gives %s", w.Label, n.Rate(last.Sum))

@@ -89,6 +89,9 @@ func TestWhoseLimitItIs(t *testing.T) {
 			t.Errorf("%s: limit %s from %d, own %q; want %s from %d, %q", c.name, w.Limit, w.Saturates, w.OwnWires, c.limit,
 				c.from, c.own)
 		}
+		if last := w.Points[len(w.Points)-1]; c.limit == Changed && !math.IsNaN(last.Cost) {
+			t.Errorf("%s: another host costs %v", c.name, last.Cost)
+		}
 		if text := w.Verdict(unit.Decimal); !strings.Contains(text, c.says) {
 			t.Errorf("%s: %q says nothing of %q", c.name, text, c.says)
 		}

@@ -1,12 +1,19 @@
 package finding
 
-import "opengauge/core/record/session"
+import (
+	"fmt"
+	"math"
+
+	"opengauge/core/judge/crowd"
+	"opengauge/core/record/session"
+	"opengauge/core/unit"
+)
 
 var drifted = Kind{
 	Name:     "drifted",
-	Says:     "of a review: the same cell, measured again, moved by more than its interval",
+	Says:     "the same, measured again at the end, moved by more than repeats differ: of a review, or of hosts at once",
 	Severity: session.Caution,
-	Settles:  "compare within a day, and measure the first cell again at the end of each",
+	Settles:  "compare within a day, after a rest, and measure the first cell again at the end of each",
 	Evidence: DriftedEvidence{},
 }
 
@@ -14,9 +21,9 @@ var drifted = Kind{
 // itself.
 type DriftedEvidence struct {
 	Cell    string  `json:"cell"`
-	Order   int     `json:"order"`
-	Day     string  `json:"day"`
-	Share   float64 `json:"share"`
+	Order   int     `json:"order,omitempty"`
+	Day     string  `json:"day,omitempty"`
+	Share   float64 `json:"moved_share"`
 	Allowed float64 `json:"allowed_share"`
 }
 
@@ -25,4 +32,26 @@ func Drifted(e DriftedEvidence, probability float64, summary, advice string) ses
 	f := drifted.new(probability, []int{}, e)
 	f.Summary, f.Advice = summary, advice
 	return f
+}
+
+// findDriftedHosts finds that a volume gave one host something else when others had measured with it.
+func findDriftedHosts(s *session.Session, n unit.Notation) []session.Finding {
+	var found []session.Finding
+	sweeps := crowd.Of(s)
+	for i := range sweeps {
+		w := &sweeps[i]
+		if w.Limit != crowd.Changed {
+			continue
+		}
+		first := w.Points[0]
+		share := float64(w.After)/float64(first.Sum) - 1
+		allowed := float64(max(first.High-first.Sum, first.Sum-first.Low))/float64(first.Sum) + crowd.Moved
+		// Twice what is allowed is hardly chance; at the limit it may be.
+		probability := min(0.5+0.4*(math.Abs(share)/allowed-1), 0.9)
+		found = append(found, Drifted(DriftedEvidence{Cell: fmt.Sprintf("%s alone, %s", first.Each[0].Host, w.Label),
+			Share: share, Allowed: allowed}, max(probability, 0.5), w.Verdict(n),
+			"Let the volume rest until it gives one host what it gave at first, and repeat; with fewer counts of hosts it "+
+				"spends less meanwhile."))
+	}
+	return found
 }

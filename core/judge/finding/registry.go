@@ -31,5 +31,5 @@ var Kinds = []Kind{
 	endpointBound.by(findEndpointBound),
 	sharedHop.by(findSharedHop),
 	confounded,
-	drifted,
+	drifted.by(findDriftedHosts),
 }
