@@ -2,7 +2,6 @@ package conduct
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"math"
 	"math/rand/v2"
@@ -13,6 +12,7 @@ import (
 
 	"opengauge/core/bench/book"
 	"opengauge/core/bench/event"
+	"opengauge/core/judge/finding"
 	"opengauge/core/load"
 	"opengauge/core/record/session"
 	"opengauge/core/review"
@@ -379,8 +379,8 @@ func TestDrift(t *testing.T) {
 	if len(a.Drifted) == 0 || a.Drifted[0].Kind != "drifted" || !strings.Contains(a.Drifted[0].Summary, "days differ") {
 		t.Fatalf("%+v", a.Drifted)
 	}
-	var evidence struct{ Share, Allowed float64 }
-	if err := json.Unmarshal(a.Drifted[0].Evidence, &evidence); err != nil || !(math.Abs(evidence.Share+0.2) <= 0.05) {
+	var evidence finding.DriftedEvidence
+	if err := a.Drifted[0].Evidence.Into(&evidence); err != nil || !(math.Abs(evidence.Share+0.2) <= 0.05) {
 		t.Errorf("%v %+v", err, evidence)
 	}
 	if v := a.Verdicts[0]; v.Ahead == nil || !(math.Abs(math.Abs(v.Ahead.Share)-0.065) <= 0.03) {
