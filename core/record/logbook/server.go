@@ -144,7 +144,7 @@ func openServer(ctx context.Context, place string, toMake bool) (*Logbook, error
 }
 
 func (l *Logbook) onServerError(err error) error {
-	if errors.Is(err, ErrNone) || errors.Is(err, errOtherDatabase) {
+	if errors.Is(err, ErrNone) || errors.Is(err, errOtherDatabase) || errors.Is(err, errEncoding) {
 		return err
 	}
 	return l.unusable(err)
@@ -175,10 +175,31 @@ func (l *Logbook) lookAtServer(toMake bool) error {
 	case !marked && !toMake:
 		return fmt.Errorf("%w at %s yet; measure something first, or name another place with --logbook", ErrNone, l.place)
 	}
+	if !marked {
+		if err := l.takesText(); err != nil {
+			return err
+		}
+	}
 	if err := l.mayChange(marked); err != nil {
 		return err
 	}
 	return l.prepare()
+}
+
+// errEncoding says that a database cannot hold every name.
+var errEncoding = errors.New("names in it are not Unicode")
+
+// takesText sees that a new logbook can hold every text: in UTF-8, or as the bytes that it is.
+func (l *Logbook) takesText() error {
+	var encoding string
+	if err := l.database.QueryRow(`SELECT current_setting('server_encoding')`).Scan(&encoding); err != nil {
+		return err
+	}
+	if encoding == "UTF8" || encoding == "SQL_ASCII" {
+		return nil
+	}
+	return fmt.Errorf("the logbook %s: %w, its encoding is %s; make another database with createdb --encoding UTF8 "+
+		"--template template0", l.place, errEncoding, encoding)
 }
 
 // beingMade says whether another program is making this logbook: its first table alone is there.

@@ -144,3 +144,38 @@ func TestTwoBenchesOfOneName(t *testing.T) {
 		}
 	}
 }
+
+// A new logbook is made where every name can be kept, and not where it cannot.
+func TestEncodingsOfDatabases(t *testing.T) {
+	server := witness.SharedPostgres(t)
+	t.Setenv("XDG_DATA_HOME", t.TempDir())
+	for encoding, want := range map[string]string{"UTF8": "", "SQL_ASCII": "", "LATIN1": "its encoding is LATIN1",
+		"EUC_JP": "--encoding UTF8"} {
+		name := "of_" + strings.ToLower(encoding)
+		asks(t, server, "postgres", "CREATE DATABASE "+name+" ENCODING '"+encoding+"' TEMPLATE template0 LOCALE 'C'")
+		place := server.Address("keeper", name)
+		book, err := Create(t.Context(), place)
+		if want != "" {
+			if err == nil || !strings.Contains(err.Error(), want) {
+				t.Errorf("%s: %v, want %q", encoding, err, want)
+			}
+			tables, _ := server.Ask(name, `SELECT count(*) FROM pg_class WHERE relnamespace = 'public'::regnamespace`)
+			if tables != "0" {
+				t.Errorf("%s: %s tables were made", encoding, tables)
+			}
+			continue
+		}
+		if err != nil {
+			t.Errorf("%s: %v", encoding, err)
+			continue
+		}
+		s := example("unicode", "größe 漂 ✓", time.Now().UTC().Truncate(time.Second))
+		keep(t, book, s)
+		if list, _, err := book.List(Filter{Name: "漂"}); err != nil || len(list) != 1 || list[0].Name != s.Name {
+			t.Errorf("%s: found %+v, %v", encoding, list, err)
+		}
+		if err := book.Close(); err != nil {
+			t.Error(err)
+		}
+	}
+}
