@@ -25,8 +25,8 @@ type board struct {
 }
 
 // listenersSettings are those of connections that listen: a host that dies is to be noticed within a few seconds.
-var listenersSettings = settings{"lock_timeout": "250ms", "idle_in_transaction_session_timeout": "0",
-	"tcp_keepalives_idle": "2", "tcp_keepalives_interval": "2", "tcp_keepalives_count": "2"}
+var listenersSettings = settings{"lock_timeout": "'250ms'", "idle_in_transaction_session_timeout": "'0'",
+	"tcp_keepalives_idle": "'2'", "tcp_keepalives_interval": "'2'", "tcp_keepalives_count": "'2'"}
 
 // Meet enters the meeting of a name as a host. A meeting whose hosts have all gone is over, and
 // another of its name begins. Only a logbook that is shared has meetings.

@@ -17,8 +17,8 @@ import (
 var errShared = errors.New("a pooler on the way there gives connections to others between transactions, and a " +
 	"logbook listens, locks and has settings on its own; name the server itself, or a pooler in session mode")
 
-// settings are what a connection is to have. They are set once it is there: poolers let none of them
-// through at its start.
+// settings are what a connection is to have, as SQL expressions. They are set once it is there: poolers let
+// none of them through at its start.
 type settings map[string]string
 
 // keptBy gives what makes a new connection ready. Other is one more connection like it, without settings.
@@ -44,7 +44,7 @@ func (s settings) keptBy(other *pgconn.Config) func(context.Context, *pgconn.PgC
 func (s settings) setDirectly(ctx context.Context, conn *pgconn.PgConn) (direct bool, err error) {
 	text := fmt.Sprintf("SELECT pg_backend_pid() = %d", conn.PID())
 	for _, name := range slices.Sorted(maps.Keys(s)) {
-		text += fmt.Sprintf(", CASE WHEN pg_backend_pid() = %d THEN set_config('%s', '%s', false) END", conn.PID(), name,
+		text += fmt.Sprintf(", CASE WHEN pg_backend_pid() = %d THEN set_config('%s', %s, false) END", conn.PID(), name,
 			s[name])
 	}
 	told, err := ask(ctx, conn, text)
@@ -57,7 +57,7 @@ func (s settings) setDirectly(ctx context.Context, conn *pgconn.PgConn) (direct 
 // setEach sets one after the other, but for what the server does not know.
 func (s settings) setEach(ctx context.Context, conn *pgconn.PgConn) error {
 	for _, name := range slices.Sorted(maps.Keys(s)) {
-		_, err := ask(ctx, conn, fmt.Sprintf("SELECT set_config('%s', '%s', false)", name, s[name]))
+		_, err := ask(ctx, conn, fmt.Sprintf("SELECT set_config('%s', %s, false)", name, s[name]))
 		if err != nil && !unknownThere(err) {
 			return err
 		}

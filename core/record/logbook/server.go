@@ -62,8 +62,13 @@ const (
 )
 
 // usualSettings are those of connections that read and write.
-var usualSettings = settings{"lock_timeout": "250ms", "idle_in_transaction_session_timeout": "60s",
-	"tcp_keepalives_idle": "5", "tcp_keepalives_interval": "5", "tcp_keepalives_count": "3"}
+var usualSettings = settings{"lock_timeout": "'250ms'", "idle_in_transaction_session_timeout": "'60s'",
+	"tcp_keepalives_idle": "'5'", "tcp_keepalives_interval": "'5'", "tcp_keepalives_count": "'3'",
+	"synchronous_commit": kept}
+
+// kept lets no commit come back before it is on the server's disk: a spool is let go of then.
+const kept = `CASE current_setting('synchronous_commit') WHEN 'off' THEN 'on'
+	ELSE current_setting('synchronous_commit') END`
 
 // connection is how a server is reached, and what its connections have of their own. On its way to
 // another machine everything is encrypted, and the certificate of the server is checked.

@@ -179,3 +179,18 @@ func TestEncodingsOfDatabases(t *testing.T) {
 		}
 	}
 }
+
+// What the server says it has kept it has on its disk, whatever its database is set to; what is set to more stays.
+func TestCommitsAreKept(t *testing.T) {
+	server := witness.SharedPostgres(t)
+	t.Setenv("XDG_DATA_HOME", t.TempDir())
+	for set, want := range map[string]string{"off": "on", "local": "local", "remote_apply": "remote_apply"} {
+		name := server.NewDatabase(t)
+		asks(t, server, "postgres", "ALTER DATABASE "+name+" SET synchronous_commit = "+set)
+		book := newBookAt(t, server.Address("keeper", name))
+		var got string
+		if err := book.database.QueryRow(`SHOW synchronous_commit`).Scan(&got); err != nil || got != want {
+			t.Errorf("set to %s: commits are %s, %v; want %s", set, got, err, want)
+		}
+	}
+}
