@@ -169,11 +169,15 @@ func (c *crew) measure(ctx context.Context, named string, flags *measureFlags, m
 	until, cancel := c.Until(ctx)
 	defer cancel()
 	screen := term.NewScreen(c.stderr)
-	rounds := c.Rounds()
+	rounds, estimate := c.Rounds(), m.plan.Estimate(m.hold).Elapsed
+	if len(rounds) > 1 {
+		screen.Paragraph("", fmt.Sprintf("%d rounds of about %s each, about %s in all", len(rounds),
+			unit.Span(max(estimate, time.Second)), unit.Span(estimate*time.Duration(len(rounds)))))
+	}
 	var failed error
 	for _, round := range rounds {
 		if len(rounds) > 1 {
-			screen.Paragraph("", roundWords(round, len(rounds)))
+			screen.Paragraph("", c.roundWords(round, len(rounds), estimate))
 		}
 		if slices.Contains(round.Members, c.Name) && failed == nil {
 			failed = c.round(until, named, flags, m, round)
@@ -201,10 +205,13 @@ func (c *crew) measure(ctx context.Context, named string, flags *measureFlags, m
 	return errors.Join(failed, c.merge(ctx, m))
 }
 
-func roundWords(round together.Round, of int) string {
+func (c *crew) roundWords(round together.Round, of int, estimate time.Duration) string {
 	text := fmt.Sprintf("round %d of %d: %s", round.Number+1, of, strings.Join(round.Members, ", "))
 	if round.Again {
 		text += " again, to see whether the volume is still what it was"
+	}
+	if !slices.Contains(round.Members, c.Name) {
+		text += fmt.Sprintf("; this host waits, for about %s", unit.Span(max(estimate, time.Second)))
 	}
 	return text
 }

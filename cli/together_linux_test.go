@@ -83,6 +83,12 @@ func labAt(t *testing.T) (server *witness.Postgres, address string) {
 // every request.
 func cappedVolume(t *testing.T, megabits int) (address, log string) {
 	t.Helper()
+	return cappedBy(t, fmt.Sprintf("rate=%d", megabits*1_000_000))
+}
+
+// cappedBy is a [cappedVolume] whose rate is said in the server's own words.
+func cappedBy(t *testing.T, rate string) (address, log string) {
+	t.Helper()
 	needs(t, "nbdkit")
 	free, err := net.Listen("tcp", quay+":0")
 	if err != nil {
@@ -92,7 +98,7 @@ func cappedVolume(t *testing.T, megabits int) (address, log string) {
 	_ = free.Close()
 	log = filepath.Join(t.TempDir(), "log")
 	command := exec.Command("nbdkit", "-f", "-i", quay, "-p", strconv.Itoa(port), "--exit-with-parent", "--filter=log",
-		"--filter=rate", "memory", "256M", "logfile="+log, fmt.Sprintf("rate=%d", megabits*1_000_000), "burstiness=0.1")
+		"--filter=rate", "memory", "256M", "logfile="+log, rate, "burstiness=0.1")
 	witness.Tie(command)
 	if err := command.Start(); err != nil {
 		t.Fatal(err)
@@ -287,6 +293,108 @@ func TestOthersGoOnWhenAHostDies(t *testing.T) {
 	s := decode[session.Session](t, desk{t: t, logbook: address}.must("logbook", "show", "pier", "--json"))
 	if len(s.Contentions) != 3 || len(s.Contentions[2].Members) != 2 {
 		t.Errorf("there are %d contentions, the last of %d hosts", len(s.Contentions), len(s.Contentions[2].Members))
+	}
+}
+
+// One, two and three hosts on one volume: by the log of its server as many read in each round, and what the
+// sweep says they got is what they got. Where the server gives less from the last round on, that is not
+// taken for what hosts take from each other.
+func TestASweepOfHosts(t *testing.T) {
+	const cap, link = 120, 80 // Mbit/s
+	plan := filepath.Join(t.TempDir(), "reads.yaml")
+	if err := os.WriteFile(plan, []byte("plan: reads\nsteps:\n  - sweep: {operation: read, access: sequential, "+
+		"block: 64KiB, depth: 4, hold: 3s}\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	hosts := berths(t, []int{link, link, link})
+	_, address := labAt(t)
+	desk{t: t, logbook: address}.must("logbook", "prepare")
+	for name, c := range map[string]struct {
+		lowered bool
+		limit   string
+		drifted bool
+	}{
+		"steady": {false, "which 2 hosts have already", false}, "lowered": {true, "the volume changed meanwhile", true},
+	} {
+		rate := filepath.Join(t.TempDir(), "rate")
+		setRate := func(megabits int) {
+			if err := os.WriteFile(rate, fmt.Append(nil, megabits*1_000_000), 0o600); err != nil {
+				t.Error(err)
+			}
+		}
+		setRate(cap)
+		volume, log := cappedBy(t, "rate-file="+rate)
+		lower := func() {
+			if c.lowered {
+				setRate(cap / 4)
+			}
+		}
+		runWatched(t, hosts, address, "round 3 of 4", lower, "measure", volume, "--plan", plan, "--together", name,
+			"--hosts", "3", "--sweep-hosts")
+		shown := desk{t: t, logbook: address}.must("explain", name)
+		if !strings.Contains(joined(shown), c.limit) || strings.Contains(shown, "drifted") != c.drifted {
+			t.Errorf("%s: it says\n%s", name, shown)
+		}
+		s := decode[session.Session](t, desk{t: t, logbook: address}.must("logbook", "show", name, "--json"))
+		checkRounds(t, &s, readsOf(t, log))
+	}
+}
+
+// joined is a text without the ends of its lines.
+func joined(text string) string { return strings.Join(strings.Fields(text), " ") }
+
+// runWatched runs a command on all hosts, and does something once the first of them says a text.
+func runWatched(t *testing.T, hosts [][]string, address, text string, then func(), arguments ...string) {
+	t.Helper()
+	var group sync.WaitGroup
+	for i, host := range hosts {
+		folder := t.TempDir()
+		group.Go(func() {
+			d := desk{t: t, logbook: address, within: host}
+			command := d.command(arguments...)
+			command.Env = append(command.Env, fmt.Sprintf("OPENGAUGE_BENCH_NAME=desk-%d", i), "XDG_DATA_HOME="+folder)
+			if i == 0 {
+				command.Stderr = &until{text: text, then: then}
+			}
+			if got := d.finish(command); got.code != 0 {
+				t.Errorf("host %d: exit %d\n%s", i, got.code, got.stderr)
+			}
+		})
+	}
+	group.Wait()
+}
+
+// checkRounds holds a sweep of three hosts against the server's log: who read when, and how much.
+func checkRounds(t *testing.T, s *session.Session, connections []servedTo) {
+	t.Helper()
+	rounds := []int{1, 2, 3, 1}
+	if len(s.Contentions) != len(rounds) || len(connections) != 7 {
+		t.Fatalf("%d contentions, and %d connections by the server's log", len(s.Contentions), len(connections))
+	}
+	for i, hosts := range rounds {
+		of := connections[:hosts]
+		connections = connections[hosts:]
+		if len(s.Contentions[i].Members) != hosts {
+			t.Errorf("round %d is of %d hosts, want %d", i+1, len(s.Contentions[i].Members), hosts)
+			continue
+		}
+		if apart := of[hosts-1].first.Sub(of[0].first); !(apart <= 20*time.Millisecond) {
+			t.Errorf("round %d: the hosts began %s apart", i+1, apart)
+		}
+		sum, by := 0.0, 0.0
+		from := of[0].first.Add(time.Second)
+		for j, each := range of {
+			sum += float64(s.Contentions[i].Members[j].Together.BytesPerSecond)
+			for _, one := range each.bytes {
+				if since := one.at.Sub(from); since >= 0 && since < 2*time.Second {
+					by += one.bytes / 2
+				}
+			}
+		}
+		t.Logf("round %d: %.2f MB/s, by the log %.2f", i+1, sum/1e6, by/1e6)
+		if !(math.Abs(sum/by-1) <= 0.1) {
+			t.Errorf("round %d: together they got %.2f MB/s, and by the server's log %.2f", i+1, sum/1e6, by/1e6)
+		}
 	}
 }
 
