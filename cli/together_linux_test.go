@@ -13,6 +13,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -22,6 +23,9 @@ import (
 
 // quay is the address of this machine on the wire of the hosts that [berths] makes.
 const quay = "10.99.0.1"
+
+// networks counts those that [berths] has made.
+var networks atomic.Int32
 
 // berths makes hosts in namespaces of the kernel on one bridge with this machine, of which some
 // get so many bits a second at the most, and gives what runs a program on each.
@@ -38,14 +42,18 @@ func berths(t *testing.T, megabits []int) [][]string {
 			t.Skipf("this kernel does not let a network be made (%s): %v: %s", line, err, out)
 		}
 	}
-	bridge := fmt.Sprintf("og%d", os.Getpid()%100000)
+	// The kernel takes a network down some time after it was deleted, so that each has names of its own.
+	network := fmt.Sprintf("%d%c", os.Getpid()%100000, 'a'+networks.Add(1)-1)
+	bridge := "og" + network
 	do("ip link add " + bridge + " type bridge")
 	t.Cleanup(func() { _ = exec.Command("ip", "link", "delete", bridge).Run() })
 	do("ip address add " + quay + "/24 dev " + bridge)
 	do("ip link set " + bridge + " up")
 	hosts := make([][]string, len(megabits))
 	for i, limit := range megabits {
-		name, near := fmt.Sprintf("berth-%d-%d", os.Getpid(), i), fmt.Sprintf("%s-%d", bridge, i)
+		name := fmt.Sprintf("%s%s-%d", berth, network, i)
+		hosts[i] = []string{"ip", "netns", "exec", name}
+		near := nearEnd(hosts[i])
 		do("ip netns add " + name)
 		t.Cleanup(func() { _ = exec.Command("ip", "netns", "delete", name).Run() })
 		do(fmt.Sprintf("ip link add %s type veth peer name quay netns %s", near, name))
@@ -56,10 +64,15 @@ func berths(t *testing.T, megabits []int) [][]string {
 		if limit > 0 {
 			do(fmt.Sprintf("tc qdisc add dev %s root tbf rate %dmbit burst 32kb latency 100ms", near, limit))
 		}
-		hosts[i] = []string{"ip", "netns", "exec", name}
 	}
 	return hosts
 }
+
+// berth begins the names of the hosts' namespaces.
+const berth = "berth-"
+
+// nearEnd is this machine's end of the link to a host.
+func nearEnd(host []string) string { return "og" + strings.TrimPrefix(host[len(host)-1], berth) }
 
 // labAt starts a server that hosts on the wire reach, with a logbook of docs/lab.md's roles, and gives
 // the address of that.
@@ -596,9 +609,9 @@ func TestACutNetworkIsGivenUpOn(t *testing.T) {
 	d := desk{t: t, logbook: address, within: append(hosts[0], "env", "XDG_DATA_HOME="+folder)}
 	command := d.command("measure", t.TempDir(), "--size", "1MiB", "--plan", "quick-read", "--hold", "500ms",
 		"--name", "cut")
-	bridge := fmt.Sprintf("og%d-0", os.Getpid()%100000)
+	near := nearEnd(hosts[0])
 	command.Stderr = &until{text: "pass 1/", then: func() {
-		if out, err := exec.Command("ip", "link", "set", bridge, "down").CombinedOutput(); err != nil {
+		if out, err := exec.Command("ip", "link", "set", near, "down").CombinedOutput(); err != nil {
 			t.Errorf("%v: %s", err, out)
 		}
 	}}
@@ -607,7 +620,7 @@ func TestACutNetworkIsGivenUpOn(t *testing.T) {
 	if took := time.Since(began); got.code != 0 || !strings.Contains(got.stderr, "waits in") || !(took <= 40*time.Second) {
 		t.Errorf("exit %d after %s\n%s", got.code, took, got.stderr)
 	}
-	if out, err := exec.Command("ip", "link", "set", bridge, "up").CombinedOutput(); err != nil {
+	if out, err := exec.Command("ip", "link", "set", near, "up").CombinedOutput(); err != nil {
 		t.Fatalf("%v: %s", err, out)
 	}
 	witness.Again(t, func() string {
