@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"reflect"
 	"regexp"
 	"slices"
 	"strconv"
@@ -350,6 +351,11 @@ func TestASweepOfHosts(t *testing.T) {
 		}
 		s := decode[session.Session](t, desk{t: t, logbook: address}.must("logbook", "show", name, "--json"))
 		checkRounds(t, &s, readsOf(t, log))
+		later := append([]string{"logbook", "merge", "--json", "--name", name + "-later"}, s.MergedFrom...)
+		again := decode[session.Session](t, desk{t: t, logbook: address}.must(later...))
+		if !reflect.DeepEqual(again.Contentions, s.Contentions) {
+			t.Errorf("%s: put together later it is %+v, and was %+v", name, again.Contentions, s.Contentions)
+		}
 	}
 }
 

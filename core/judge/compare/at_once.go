@@ -53,7 +53,7 @@ func AtOnce(id, name string, rounds [][]*session.Session) (*session.Session, err
 }
 
 // Rounds sorts the sessions of a meeting into its rounds, as [AtOnce] reads them: those that were to run
-// on the same hosts are of one, and each host is in it once.
+// on the same hosts are of one, in that order, and each host is in it once.
 func Rounds(sessions []*session.Session) [][]*session.Session {
 	type round struct {
 		of      string
@@ -78,9 +78,13 @@ func Rounds(sessions []*session.Session) [][]*session.Session {
 	rounds := make([][]*session.Session, len(found))
 	for i := range found {
 		rounds[i] = found[i].members
+		slices.SortStableFunc(rounds[i], func(a, b *session.Session) int { return cmp.Compare(seat(a), seat(b)) })
 	}
 	return rounds
 }
+
+// seat is where a session's host stands among those of its round.
+func seat(s *session.Session) int { return slices.Index(s.Together.Hosts, s.Together.Host) }
 
 func startOf(s *session.Session) time.Time { return s.Started.Add(s.Together.ClockOffset()) }
 func endOf(s *session.Session) time.Time   { return s.Ended.Add(s.Together.ClockOffset()) }

@@ -136,7 +136,7 @@ func TestRoundsOfAMeeting(t *testing.T) {
 		}
 		texts = append(texts, strings.TrimSpace(text))
 	}
-	if got := strings.Join(texts, "|"); got != "alone-a|alone-b|both-b both-a|again" {
+	if got := strings.Join(texts, "|"); got != "alone-a|alone-b|both-a both-b|again" {
 		t.Errorf("the rounds are %s", got)
 	}
 }
