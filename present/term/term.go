@@ -78,7 +78,7 @@ func (s *Screen) legend(text string) { s.styled(faint, strings.Repeat(" ", axisW
 func (s *Screen) styled(style lipgloss.Style, indent, text string) {
 	lines := []string{Clean(text)}
 	if room := s.Width - len(indent); s.Interactive && lipgloss.Width(lines[0]) > room {
-		lines = strings.Split(lipgloss.Wrap(lines[0], max(room, 20), ""), "\n")
+		lines = wrapped(lines[0], max(room, 20))
 	}
 	for _, line := range lines {
 		s.Println(indent + style.Render(strings.TrimRight(line, " ")))
@@ -98,17 +98,22 @@ const heldHyphen = "\ue001"
 
 var released = strings.NewReplacer(heldSpace, " ", heldHyphen, "-")
 
+// wrapped is a text in lines of a width at the most, but for words that are longer.
+func wrapped(text string, width int) []string {
+	held := figureAndUnit.ReplaceAllString(text, "${1}"+heldSpace+"${2}")
+	held = flagName.ReplaceAllStringFunc(held, func(name string) string {
+		return strings.ReplaceAll(name, "-", heldHyphen)
+	})
+	return strings.Split(released.Replace(lipgloss.Wrap(held, width, "")), "\n")
+}
+
 // Paragraph writes text wrapped to the screen, its first line after a lead and
 // the others as far in.
 func (s *Screen) Paragraph(lead, text string) {
 	indent := lipgloss.Width(lead)
 	width := max(min(s.Width, plainWidth)-indent, 20)
-	held := figureAndUnit.ReplaceAllString(Clean(text), "${1}"+heldSpace+"${2}")
-	held = flagName.ReplaceAllStringFunc(held, func(name string) string {
-		return strings.ReplaceAll(name, "-", heldHyphen)
-	})
-	for _, line := range strings.Split(lipgloss.Wrap(held, width, ""), "\n") {
-		s.Println(lead + strings.TrimRight(released.Replace(line), " "))
+	for _, line := range wrapped(Clean(text), width) {
+		s.Println(lead + strings.TrimRight(line, " "))
 		lead = strings.Repeat(" ", indent)
 	}
 }
