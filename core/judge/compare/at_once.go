@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
 	"opengauge/core/bench/event"
@@ -55,30 +54,21 @@ func AtOnce(id, name string, rounds [][]*session.Session) (*session.Session, err
 // Rounds sorts the sessions of a meeting into its rounds, as [AtOnce] reads them: those that were to run
 // on the same hosts are of one, in that order, and each host is in it once.
 func Rounds(sessions []*session.Session) [][]*session.Session {
-	type round struct {
-		of      string
-		members []*session.Session
-	}
-	var found []round
+	var rounds [][]*session.Session
 	sorted := slices.Clone(sessions)
 	slices.SortStableFunc(sorted, func(a, b *session.Session) int { return startOf(a).Compare(startOf(b)) })
 	for _, s := range sorted {
-		of := strings.Join(s.Together.Hosts, "\n")
-		at := slices.IndexFunc(found, func(r round) bool {
-			return r.of == of && !slices.ContainsFunc(r.members, func(other *session.Session) bool {
-				return other.Together.Host == s.Together.Host
-			})
+		at := slices.IndexFunc(rounds, func(round []*session.Session) bool {
+			return slices.Equal(round[0].Together.Hosts, s.Together.Hosts) &&
+				!slices.ContainsFunc(round, func(other *session.Session) bool { return hostOf(other) == hostOf(s) })
 		})
 		if at < 0 {
-			at = len(found)
-			found = append(found, round{of: of})
+			at, rounds = len(rounds), append(rounds, nil)
 		}
-		found[at].members = append(found[at].members, s)
+		rounds[at] = append(rounds[at], s)
 	}
-	rounds := make([][]*session.Session, len(found))
-	for i := range found {
-		rounds[i] = found[i].members
-		slices.SortStableFunc(rounds[i], func(a, b *session.Session) int { return cmp.Compare(seat(a), seat(b)) })
+	for _, round := range rounds {
+		slices.SortStableFunc(round, func(a, b *session.Session) int { return cmp.Compare(seat(a), seat(b)) })
 	}
 	return rounds
 }

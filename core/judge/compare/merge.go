@@ -1,15 +1,14 @@
 package compare
 
 import (
-	"cmp"
 	"errors"
 	"fmt"
 	"math"
-	"slices"
 	"time"
 
 	"opengauge/core/judge/factor"
 	"opengauge/core/record/session"
+	"opengauge/core/stat"
 	"opengauge/core/unit"
 )
 
@@ -202,8 +201,7 @@ func (h hosts) alone(of met) session.Pass {
 	return session.Pass{Load: of.pass.Load, Samples: []session.Sample{}}
 }
 
-// middle is the pass of the median throughput among those that count; of an even number, the lower
-// of the two. It is nil where there is none.
+// middle is the pass of the middle throughput among those that count, or nil.
 func middle(passes []session.Pass, like func(*session.Pass) bool) *session.Pass {
 	var chosen []*session.Pass
 	for i := range passes {
@@ -214,8 +212,7 @@ func middle(passes []session.Pass, like func(*session.Pass) bool) *session.Pass 
 	if len(chosen) == 0 {
 		return nil
 	}
-	slices.SortStableFunc(chosen, func(a, b *session.Pass) int { return cmp.Compare(a.BytesPerSecond, b.BytesPerSecond) })
-	return chosen[(len(chosen)-1)/2]
+	return stat.Middle(chosen, func(p *session.Pass) unit.BytesPerSecond { return p.BytesPerSecond })
 }
 
 // busy reports whether another host measured anything while a host's pass ran.
@@ -235,24 +232,18 @@ func (h hosts) busy(of *host, p *session.Pass) bool {
 }
 
 // shares gives the sum of all hosts over the time in which all ran, and how fair it
-// was: Jain's index, 1 where all get the same, 1 over their number where one gets all
-// (Jain, Chiu and Hawe, DEC-TR-301, 1984).
+// was.
 func shares(all []met, from, to float64) []session.ContentionSample {
 	const step = 1.0
 	var samples []session.ContentionSample
 	for at := from; at+step <= to; at += step {
-		sum, squares := 0.0, 0.0
 		made := session.ContentionSample{TSeconds: at + step - from}
 		for _, each := range all {
 			begins, _ := each.span(each.pass)
-			rate := rateBetween(each.pass, at-begins, at+step-begins)
-			sum, squares = sum+rate, squares+rate*rate
-			made.Each = append(made.Each, unit.BytesPerSecond(rate))
+			rate := unit.BytesPerSecond(rateBetween(each.pass, at-begins, at+step-begins))
+			made.BytesPerSecond, made.Each = made.BytesPerSecond+rate, append(made.Each, rate)
 		}
-		made.BytesPerSecond = unit.BytesPerSecond(sum)
-		if squares > 0 {
-			made.Fairness = sum * sum / (float64(len(all)) * squares)
-		}
+		made.Fairness = stat.Fairness(made.Each)
 		samples = append(samples, made)
 	}
 	return samples

@@ -5,7 +5,6 @@
 package crowd
 
 import (
-	"cmp"
 	"fmt"
 	"maps"
 	"math"
@@ -85,9 +84,9 @@ const (
 	grown = 0.9
 	// unharmed is the loss that is none.
 	unharmed = 0.05
-	// Moved is the share by which a volume gives one host something else afterwards that is a change, beyond
+	// moved is the share by which a volume gives one host something else afterwards that is a change, beyond
 	// what its repeats gave.
-	Moved = 0.1
+	moved = 0.1
 )
 
 // Of are the loads of a merged session that ran on hosts, in their order.
@@ -144,27 +143,23 @@ func (w *Sweep) take(passes []*session.Contention) {
 	}
 }
 
-// middle is the repeat of the median sum, and of an even number the lower of the two.
+// middle is the repeat of the middle sum.
 func middle(repeats []Point) Point {
-	slices.SortStableFunc(repeats, func(a, b Point) int { return cmp.Compare(a.Sum, b.Sum) })
-	p := repeats[(len(repeats)-1)/2]
+	p := stat.Middle(repeats, func(p Point) unit.BytesPerSecond { return p.Sum })
 	p.Repeats, p.Low, p.High = len(repeats), repeats[0].Sum, repeats[len(repeats)-1].Sum
 	return p
 }
 
 func pointOf(c *session.Contention) Point {
 	p := Point{Hosts: len(c.Members), Cost: math.NaN()}
-	squares := 0.0
+	got := make([]unit.BytesPerSecond, len(c.Members))
 	for i := range c.Members {
 		m := &c.Members[i]
 		p.Each = append(p.Each, Share{m.Address, m.Together.BytesPerSecond, m.Alone.BytesPerSecond})
-		p.Sum += m.Together.BytesPerSecond
-		squares += float64(m.Together.BytesPerSecond) * float64(m.Together.BytesPerSecond)
+		got[i], p.Sum = m.Together.BytesPerSecond, p.Sum+m.Together.BytesPerSecond
 		p.P99Seconds = max(p.P99Seconds, m.Together.Latency.P99)
 	}
-	if squares > 0 {
-		p.Fairness = float64(p.Sum) * float64(p.Sum) / (float64(len(c.Members)) * squares)
-	}
+	p.Fairness = stat.Fairness(got)
 	return p
 }
 
@@ -173,26 +168,33 @@ func (w *Sweep) judge(chains map[string]link.Chain) {
 		w.Points[i].Cost = costOf(w.Points[i-1], w.Points[i])
 	}
 	last := w.Points[len(w.Points)-1]
+	alone := last.alone()
+	share, allowed := w.Drift()
 	w.Limit = Unknown
 	switch {
-	case w.changed():
+	case math.Abs(share) > allowed:
 		w.Limit = Changed
 		for i := range w.Points {
 			w.Points[i].Cost = math.NaN()
 		}
-	case last.alone() > 0 && float64(last.Sum) >= grown*float64(last.alone()), last.alone() == 0 && w.grows():
+	case alone > 0 && float64(last.Sum) >= grown*float64(alone), alone == 0 && w.grows():
 		w.Limit, w.Hop, w.OwnWires = own(last, chains)
-	case len(w.Points) > 1 || last.alone() > 0:
+	case len(w.Points) > 1 || alone > 0:
 		w.Limit, w.Saturates, w.OwnWires = Volume, w.saturates(), last.unharmed()
 	}
 }
 
-// changed reports whether the first host got something else afterwards than its repeats gave before,
-// and by more than runs differ.
-func (w *Sweep) changed() bool {
+// Drift is by which share the first host got more or less afterwards than before, and how much of that way
+// is allowed: to what its repeats gave, and as much as runs differ beyond. Both are 0 where it is not known.
+func (w *Sweep) Drift() (share, allowed float64) {
 	first := w.Points[0]
-	return first.Hosts == 1 && w.After > 0 && (float64(w.After) < (1-Moved)*float64(first.Low) ||
-		float64(w.After) > (1+Moved)*float64(first.High))
+	if first.Hosts != 1 || w.After <= 0 {
+		return 0, 0
+	}
+	if w.After < first.Sum {
+		return float64(w.After/first.Sum) - 1, 1 - (1-moved)*float64(first.Low/first.Sum)
+	}
+	return float64(w.After/first.Sum) - 1, (1+moved)*float64(first.High/first.Sum) - 1
 }
 
 // grows reports whether more hosts give as many times more, or take nothing from those that were

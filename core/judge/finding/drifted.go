@@ -43,13 +43,11 @@ func findDriftedHosts(s *session.Session, n unit.Notation) []session.Finding {
 		if w.Limit != crowd.Changed {
 			continue
 		}
-		first := w.Points[0]
-		share := float64(w.After)/float64(first.Sum) - 1
-		allowed := float64(max(first.High-first.Sum, first.Sum-first.Low))/float64(first.Sum) + crowd.Moved
+		share, allowed := w.Drift()
 		// Twice what is allowed is hardly chance; at the limit it may be.
 		probability := min(0.5+0.4*(math.Abs(share)/allowed-1), 0.9)
-		found = append(found, Drifted(DriftedEvidence{Cell: fmt.Sprintf("%s alone, %s", first.Each[0].Host, w.Label),
-			Share: share, Allowed: allowed}, max(probability, 0.5), w.Verdict(n),
+		cell := fmt.Sprintf("%s alone, %s", w.Points[0].Each[0].Host, w.Label)
+		found = append(found, Drifted(DriftedEvidence{Cell: cell, Share: share, Allowed: allowed}, probability, w.Verdict(n),
 			"Let the volume rest until it gives one host what it gave at first, and repeat; with fewer counts of hosts it "+
 				"spends less meanwhile."))
 	}

@@ -59,18 +59,6 @@ type Fan struct {
 	Cooled float64
 }
 
-// addContentions adds what several hosts did at once: the time counts once.
-func (o *Outcome) addContentions(contentions []session.Contention) {
-	for i := range contentions {
-		longest := 0.0
-		for j := range contentions[i].Members {
-			p := &contentions[i].Members[j].Together
-			longest, o.Bytes, o.Errors = max(longest, p.ElapsedSeconds), o.Bytes+p.Bytes, o.Errors+p.Errors
-		}
-		o.Seconds += longest
-	}
-}
-
 // Power is what was drawn while something was moved.
 type Power struct {
 	MeanWatts, PeakWatts float64
@@ -116,6 +104,18 @@ func Of(s *session.Session, findings []session.Finding) Outcome {
 		o.Cooling = &curve
 	}
 	return o
+}
+
+// addContentions adds what several hosts did at once: the time counts once.
+func (o *Outcome) addContentions(contentions []session.Contention) {
+	for i := range contentions {
+		longest := 0.0
+		for j := range contentions[i].Members {
+			p := &contentions[i].Members[j].Together
+			longest, o.Bytes, o.Errors = max(longest, p.ElapsedSeconds), o.Bytes+p.Bytes, o.Errors+p.Errors
+		}
+		o.Seconds += longest
+	}
 }
 
 // Failed says whether the storage failed: it vanished, or operations did not come back
