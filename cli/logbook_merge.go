@@ -64,18 +64,18 @@ func parseShifts(texts, references []string) ([]time.Duration, error) {
 	return shifts, nil
 }
 
-// mergeOf puts sessions together of which the first few ran at once, and the others alone. Sessions of
-// one meeting know their rounds.
-func mergeOf(name string, sessions []*session.Session, together int, shifts []time.Duration) (*session.Session, error) {
-	first := sessions[0].Together
-	ofMeeting := !slices.ContainsFunc(sessions, func(s *session.Session) bool {
-		return s.Together == nil || s.Together.Host == "" || s.Together.Meeting != first.Meeting
+// mergeOf puts sessions together that ran at once, and what their hosts did alone. Sessions of one meeting
+// know their rounds.
+func mergeOf(name string, sessions, alone []*session.Session, shifts []time.Duration) (*session.Session, error) {
+	all := slices.Concat(sessions, alone)
+	others := slices.ContainsFunc(all, func(s *session.Session) bool {
+		return s.Together == nil || s.Together.Host == "" || s.Together.Meeting != all[0].Together.Meeting
 	})
 	moved := slices.ContainsFunc(shifts, func(shift time.Duration) bool { return shift != 0 })
-	if first != nil && ofMeeting && !moved {
-		return compare.AtOnce(session.NewID(), name, compare.Rounds(sessions))
+	if others || moved {
+		return compare.Merge(session.NewID(), name, sessions, shifts, alone...)
 	}
-	return compare.Merge(session.NewID(), name, sessions[:together], shifts, sessions[together:]...)
+	return compare.AtOnce(session.NewID(), name, compare.Rounds(all))
 }
 
 func (e *environment) mergeSessions(references, alone []string, name string, texts []string) error {
@@ -101,7 +101,7 @@ func (e *environment) mergeSessions(references, alone []string, name string, tex
 	if err != nil {
 		return err
 	}
-	merged, err := mergeOf(name, append(sessions, apart...), len(sessions), shifts)
+	merged, err := mergeOf(name, sessions, apart, shifts)
 	if err != nil {
 		return err
 	}

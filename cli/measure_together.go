@@ -105,7 +105,7 @@ func (e *environment) measureTogether(ctx context.Context, named string, flags *
 	}
 	defer board.Close()
 	screen := term.NewScreen(e.stderr)
-	patience := together.Patience{Join: flags.together.wait, Ready: together.Usual.Ready}
+	patience := together.Patience{Join: flags.together.wait}
 	h, err := together.Join(ctx, board, together.Asks{Name: host.BenchName(), ID: session.NewID(),
 		Terms: termsOf(flags, m), Patience: patience, Tell: func(text string) { screen.Println(term.Clean(text)) }})
 	if err != nil {
@@ -253,14 +253,12 @@ func (c *crew) round(ctx context.Context, named string, flags *measureFlags, m m
 
 // freeName is a name that no session has: an earlier meeting of the name may have ended early.
 func (c *crew) freeName(name string) string {
+	made := name
 	for number := 2; ; number++ {
-		made := name
-		if number > 2 {
-			made = fmt.Sprintf("%s, time %d", name, number-1)
-		}
 		if taken, err := c.book.HasName(made); err != nil || !taken {
 			return made
 		}
+		made = fmt.Sprintf("%s, time %d", name, number)
 	}
 }
 

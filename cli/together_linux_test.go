@@ -176,8 +176,10 @@ func readsOf(t *testing.T, log string) []servedTo {
 	return made
 }
 
-// runOnAll runs the same command on all hosts at once, and gives what each said.
-func runOnAll(t *testing.T, hosts [][]string, address string, arguments ...string) []outcome {
+// runOnAll runs the same command on all hosts at once, and gives what each said. What is to be different on
+// some of them is made so first.
+func runOnAll(t *testing.T, hosts [][]string, address string, different func(host int, command *exec.Cmd),
+	arguments ...string) []outcome {
 	t.Helper()
 	got := make([]outcome, len(hosts))
 	var group sync.WaitGroup
@@ -187,12 +189,16 @@ func runOnAll(t *testing.T, hosts [][]string, address string, arguments ...strin
 			d := desk{t: t, logbook: address, within: host}
 			command := d.command(arguments...)
 			command.Env = append(command.Env, fmt.Sprintf("OPENGAUGE_BENCH_NAME=desk-%d", i), "XDG_DATA_HOME="+folder)
+			different(i, command)
 			got[i] = d.finish(command)
 		})
 	}
 	group.Wait()
 	return got
 }
+
+// alike is of hosts that are.
+func alike(int, *exec.Cmd) {}
 
 // Eight hosts read one volume at once, two of them by narrow links: they begin within 20 ms by the log
 // of its server, together they get what the server gives, and each what the server says that it got.
@@ -209,7 +215,7 @@ func TestEightHostsOnOneVolume(t *testing.T) {
 		t.Fatal(err)
 	}
 	desk{t: t, logbook: address}.must("logbook", "prepare")
-	for i, got := range runOnAll(t, hosts, address, "measure", volume, "--plan", plan, "--together", "pier", "--hosts",
+	for i, got := range runOnAll(t, hosts, address, alike, "measure", volume, "--plan", plan, "--together", "pier", "--hosts",
 		"8", "--json") {
 		if got.code != 0 {
 			t.Fatalf("host %d: exit %d\n%s", i, got.code, got.stderr)
@@ -283,22 +289,12 @@ func TestOthersGoOnWhenAHostDies(t *testing.T) {
 		t.Fatal(err)
 	}
 	desk{t: t, logbook: address}.must("logbook", "prepare")
-	got := make([]outcome, len(hosts))
-	var group sync.WaitGroup
-	for i, host := range hosts {
-		folder := t.TempDir()
-		group.Go(func() {
-			d := desk{t: t, logbook: address, within: host}
-			command := d.command("measure", volume, "--plan", plan, "--together", "pier", "--hosts", "3")
-			command.Env = append(command.Env, fmt.Sprintf("OPENGAUGE_BENCH_NAME=desk-%d", i), "XDG_DATA_HOME="+folder)
-			if i == 2 {
-				said := &until{text: "pass 1/3", then: func() { _ = command.Process.Kill() }}
-				command.Stderr = said
-			}
-			got[i] = d.finish(command)
-		})
+	dies := func(host int, command *exec.Cmd) {
+		if host == 2 {
+			command.Stderr = &until{text: "pass 1/3", then: func() { _ = command.Process.Kill() }}
+		}
 	}
-	group.Wait()
+	got := runOnAll(t, hosts, address, dies, "measure", volume, "--plan", plan, "--together", "pier", "--hosts", "3")
 	for i := range 2 {
 		if got[i].code != 0 || !strings.Contains(got[i].stderr+got[i].stdout, "without desk-2") {
 			t.Errorf("host %d: exit %d\n%s%s", i, got[i].code, got[i].stderr, got[i].stdout)
@@ -338,13 +334,17 @@ func TestASweepOfHosts(t *testing.T) {
 		}
 		setRate(cap)
 		volume, log := cappedBy(t, "rate-file="+rate)
-		lower := func() {
-			if c.lowered {
-				setRate(cap / 4)
+		lowers := func(host int, command *exec.Cmd) {
+			if host == 0 && c.lowered {
+				command.Stderr = &until{text: "round 3 of 4", then: func() { setRate(cap / 4) }}
 			}
 		}
-		runWatched(t, hosts, address, "round 3 of 4", lower, "measure", volume, "--plan", plan, "--together", name,
-			"--hosts", "3", "--sweep-hosts")
+		for i, got := range runOnAll(t, hosts, address, lowers, "measure", volume, "--plan", plan, "--together", name,
+			"--hosts", "3", "--sweep-hosts") {
+			if got.code != 0 {
+				t.Errorf("host %d: exit %d\n%s", i, got.code, got.stderr)
+			}
+		}
 		shown := desk{t: t, logbook: address}.must("explain", name)
 		if !strings.Contains(joined(shown), c.limit) || strings.Contains(shown, "drifted") != c.drifted {
 			t.Errorf("%s: it says\n%s", name, shown)
@@ -361,27 +361,6 @@ func TestASweepOfHosts(t *testing.T) {
 
 // joined is a text without the ends of its lines.
 func joined(text string) string { return strings.Join(strings.Fields(text), " ") }
-
-// runWatched runs a command on all hosts, and does something once the first of them says a text.
-func runWatched(t *testing.T, hosts [][]string, address, text string, then func(), arguments ...string) {
-	t.Helper()
-	var group sync.WaitGroup
-	for i, host := range hosts {
-		folder := t.TempDir()
-		group.Go(func() {
-			d := desk{t: t, logbook: address, within: host}
-			command := d.command(arguments...)
-			command.Env = append(command.Env, fmt.Sprintf("OPENGAUGE_BENCH_NAME=desk-%d", i), "XDG_DATA_HOME="+folder)
-			if i == 0 {
-				command.Stderr = &until{text: text, then: then}
-			}
-			if got := d.finish(command); got.code != 0 {
-				t.Errorf("host %d: exit %d\n%s", i, got.code, got.stderr)
-			}
-		})
-	}
-	group.Wait()
-}
 
 // checkRounds holds a sweep of three hosts against the server's log: who read when, and how much.
 func checkRounds(t *testing.T, s *session.Session, connections []servedTo) {

@@ -12,12 +12,19 @@ import (
 	"opengauge/core/storage/witness"
 )
 
+// pooled gives a new database of a server, and its address through a pooler that gives connections on between
+// sessions or transactions.
+func pooled(t *testing.T, between string) (server *witness.Postgres, database, pool, place string) {
+	t.Helper()
+	server = witness.SharedPostgres(t)
+	t.Setenv("XDG_DATA_HOME", t.TempDir())
+	database, pool = server.NewDatabase(t), server.Pool(t, between)
+	return server, database, pool, fmt.Sprintf("postgres://keeper@:%d/%s?host=%s", server.Port, database, pool)
+}
+
 // Through a pooler that keeps a connection for a session a logbook does all that it does without.
 func TestThroughAPooler(t *testing.T) {
-	server := witness.SharedPostgres(t)
-	t.Setenv("XDG_DATA_HOME", t.TempDir())
-	pool := server.Pool(t, "session")
-	place := fmt.Sprintf("postgres://keeper@:%d/%s?host=%s", server.Port, server.NewDatabase(t), pool)
+	_, _, _, place := pooled(t, "session")
 	book := newBookAt(t, place)
 	s := example("pooled", "a pool", time.Now().UTC().Truncate(time.Second))
 	if waits := measured(t, place, book, s); waits != "" {
@@ -48,10 +55,7 @@ func TestThroughAPooler(t *testing.T) {
 
 // One that gives connections on between transactions is refused, and nothing is left on those that others get.
 func TestAPoolerBetweenTransactions(t *testing.T) {
-	server := witness.SharedPostgres(t)
-	t.Setenv("XDG_DATA_HOME", t.TempDir())
-	database, pool := server.NewDatabase(t), server.Pool(t, "transaction")
-	place := fmt.Sprintf("postgres://keeper@:%d/%s?host=%s", server.Port, database, pool)
+	server, database, pool, place := pooled(t, "transaction")
 	_, err := Create(t.Context(), place)
 	if !errors.Is(err, errShared) || errors.Is(err, ErrAway) || !strings.Contains(err.Error(), "in session mode") {
 		t.Errorf("it was opened: %v", err)
@@ -65,11 +69,8 @@ func TestAPoolerBetweenTransactions(t *testing.T) {
 
 // A setting of the address that a pooler refuses is no server that is away.
 func TestASettingThatIsNotLetThrough(t *testing.T) {
-	server := witness.SharedPostgres(t)
-	t.Setenv("XDG_DATA_HOME", t.TempDir())
-	database, pool := server.NewDatabase(t), server.Pool(t, "session")
-	place := fmt.Sprintf("postgres://keeper@:%d/%s?host=%s&work_mem=64MB", server.Port, database, pool)
-	_, err := Create(t.Context(), place)
+	_, _, _, place := pooled(t, "session")
+	_, err := Create(t.Context(), place+"&work_mem=64MB")
 	if err == nil || errors.Is(err, ErrAway) || !strings.Contains(err.Error(), "work_mem") {
 		t.Errorf("it was opened: %v", err)
 	}
