@@ -215,8 +215,8 @@ func TestEightHostsOnOneVolume(t *testing.T) {
 		t.Fatal(err)
 	}
 	desk{t: t, logbook: address}.must("logbook", "prepare")
-	for i, got := range runOnAll(t, hosts, address, alike, "measure", volume, "--plan", plan, "--together", "pier", "--hosts",
-		"8", "--json") {
+	for i, got := range runOnAll(t, hosts, address, alike, "measure", volume, "--plan", plan, "--together", "pier",
+		"--hosts", "8", "--json") {
 		if got.code != 0 {
 			t.Fatalf("host %d: exit %d\n%s", i, got.code, got.stderr)
 		}
