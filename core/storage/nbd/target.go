@@ -225,10 +225,11 @@ const (
 )
 
 // queue is a connection as a queue, or two. One goroutine each reads replies; requests are
-// written by the one that submits them.
+// put into the connections' outboxes by the one that submits them.
 type queue struct {
 	volume      *Volume
 	connections [ways]*connection
+	boxes       [ways]*outbox
 	buffers     [][]byte
 	out         [ways][]byte
 
@@ -256,6 +257,12 @@ func newQueue(v *Volume, connections [ways]*connection, shape target.Shape) (*qu
 		buffers: make([][]byte, shape.Slots),
 		ready:   make([]target.Completion, 0, shape.Slots),
 	}
+	for way, c := range q.own() {
+		q.boxes[way] = newOutbox(c, q.lose)
+	}
+	if q.boxes[outwards] == nil {
+		q.boxes[outwards] = q.boxes[inwards]
+	}
 	var err error
 	if q.bell, err = bell.New(); err != nil {
 		q.hangUp()
@@ -280,8 +287,8 @@ func (q *queue) own() []*connection {
 }
 
 func (q *queue) hangUp() {
-	for _, c := range q.own() {
-		_ = c.end()
+	for way := range q.own() {
+		q.boxes[way].end()
 	}
 }
 
@@ -329,9 +336,19 @@ func (q *queue) complete(number int) {
 		Err: s.err})
 }
 
-// breakOff ends every request that is under way: the connection is gone. The mutex
-// is held.
+// lose is [queue.breakOff] for one that does not hold the mutex.
+func (q *queue) lose(err error) {
+	q.mutex.Lock()
+	defer q.mutex.Unlock()
+	q.breakOff(err)
+}
+
+// breakOff ends every request that is under way: the connection is gone. Of several causes
+// it is the first that counts. The mutex is held.
 func (q *queue) breakOff(err error) {
+	if q.broken != nil {
+		return
+	}
 	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
 		err = errors.New("the server ended the connection")
 	}
@@ -363,20 +380,10 @@ func (q *queue) Submit(operations []target.Operation) error {
 		return nil
 	}
 	for way, requests := range q.out {
-		if len(requests) == 0 {
-			continue
-		}
-		c := q.connections[way]
-		_ = c.SetWriteDeadline(time.Now().Add(writeWithin))
-		if _, err := c.Write(requests); err != nil {
-			_ = c.Close() // the reader breaks off what is under way
-		}
+		q.boxes[way].put(requests)
 	}
 	return nil
 }
-
-// writeWithin is how long a server may not take requests before it counts as gone.
-const writeWithin = 30 * time.Second
 
 // add puts a request into what is sent. The mutex is held.
 func (q *queue) add(o *target.Operation, now time.Duration) {
