@@ -58,7 +58,8 @@ func TestAtOnce(t *testing.T) {
 		t.Errorf("the contentions are %s\nwant %s", text, want)
 	}
 	three := merged.Contentions[2]
-	if len(three.Samples) != 3 || !(math.Abs(float64(three.Samples[1].BytesPerSecond)-120e6) <= 1) {
+	if len(three.Samples) != 4 || !(math.Abs(three.Samples[3].TSeconds-4) <= 0.01) ||
+		!(math.Abs(float64(three.Samples[1].BytesPerSecond)-120e6) <= 1) {
 		t.Errorf("the sum of three is %+v", three.Samples)
 	}
 	if length := merged.ElapsedSeconds(); !(math.Abs(length-60) <= 1) {

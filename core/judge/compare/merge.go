@@ -232,15 +232,16 @@ func (h hosts) busy(of *host, p *session.Pass) bool {
 }
 
 // shares gives the sum of all hosts over the time in which all ran, and how fair it
-// was.
+// was, second by second. What is left at the end counts if it is half a second or more.
 func shares(all []met, from, to float64) []session.ContentionSample {
 	const step = 1.0
 	var samples []session.ContentionSample
-	for at := from; at+step <= to; at += step {
-		made := session.ContentionSample{TSeconds: at + step - from}
+	for at := from; to-at >= step/2; at += step {
+		end := min(at+step, to)
+		made := session.ContentionSample{TSeconds: end - from}
 		for _, each := range all {
 			begins, _ := each.span(each.pass)
-			rate := unit.BytesPerSecond(rateBetween(each.pass, at-begins, at+step-begins))
+			rate := unit.BytesPerSecond(rateBetween(each.pass, at-begins, end-begins))
 			made.BytesPerSecond, made.Each = made.BytesPerSecond+rate, append(made.Each, rate)
 		}
 		made.Fairness = stat.Fairness(made.Each)
