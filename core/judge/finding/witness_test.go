@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -37,10 +38,15 @@ func written(t *testing.T, text string) plan.Plan {
 // runOn runs a plan on a target, whatever comes of it.
 func runOn(t *testing.T, on target.Target, p plan.Plan, hold time.Duration) (*session.Session, error) {
 	t.Helper()
+	return runWatched(on, p, hold, nil)
+}
+
+func runWatched(on target.Target, p plan.Plan, hold time.Duration, watch func(run.Progress)) (*session.Session,
+	error) {
 	return run.Run(context.Background(), run.Request{
 		ID: session.NewID(), Plan: p, Hold: hold, Target: on, Sensors: sensor.None{}, Chain: link.NewChain(),
 		StallAfter: run.StallAfter, ReturnWithin: time.Second, Environment: survey.Environment("test"),
-	}, nowhere{}, nil)
+	}, nowhere{}, watch)
 }
 
 func volume(t *testing.T, s *witness.Server) *nbd.Volume {
@@ -177,8 +183,12 @@ func TestErrorsAreNoOutage(t *testing.T) {
 		trigger := filepath.Join(t.TempDir(), "fail") // from when on the server fails, as it exists
 		on := volume(t, witness.Serve(t, 8*unit.MiB, "--filter=error", "error-"+c.what, "error-"+c.rate,
 			"error-file="+trigger))
-		time.AfterFunc(500*time.Millisecond, func() { _ = os.WriteFile(trigger, nil, 0o600) })
-		s, err := runOn(t, on, written(t, c.steps), time.Second)
+		fail := sync.OnceFunc(func() { _ = os.WriteFile(trigger, nil, 0o600) })
+		s, err := runWatched(on, written(t, c.steps), time.Second, func(p run.Progress) {
+			if p.Elapsed > 0 { // a pass counts
+				fail()
+			}
+		})
 		if s == nil {
 			t.Fatalf("%s: there is no session: %v", name, err)
 		}
