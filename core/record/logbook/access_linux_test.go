@@ -60,6 +60,19 @@ func TestRoles(t *testing.T) {
 	keep(t, one, example("k3f9abcdef", "ebb", at))
 	keep(t, two, example("m111abcdef", "flood", at))
 
+	for _, c := range []struct {
+		book    *Logbook
+		machine string
+		warns   bool
+	}{{one, "a", false}, {two, "a", false}, {two, "b", true}, {one, "a", false}} { // it stays the first one's
+		if warning, err := c.book.Enlist("desk", c.machine); err != nil || (warning != "") != c.warns {
+			t.Errorf("the bench desk on the machine %s: %q, %v", c.machine, warning, err)
+		}
+	}
+	if got := takes(t, one, "desk", "tide") + 10*takes(t, two, "desk", "tide"); got != 10 {
+		t.Errorf("two accounts whose benches have one name take %d", got)
+	}
+
 	s, err := visitor.Load("ebb")
 	if err != nil || s.RecordedBy == nil || s.RecordedBy.Account != "bench-1" {
 		t.Errorf("a reader sees %+v, %v", s, err)
@@ -103,11 +116,17 @@ func TestRoles(t *testing.T) {
 func TestRolesHoldForEveryProgram(t *testing.T) {
 	server := labOf(t)
 	newBookAt(t, server.Address("ada", "lab"))
-	keep(t, opened(t, server, "bench-1"), example("k3f9abcdef", "ebb", time.Now()))
+	one := opened(t, server, "bench-1")
+	keep(t, one, example("k3f9abcdef", "ebb", time.Now()))
+	takes(t, one, "desk", "tide")
+	if _, err := one.Enlist("desk", "machine"); err != nil {
+		t.Fatal(err)
+	}
 	const state = `SELECT md5(string_agg(t::text, '' ORDER BY t::text)) FROM (
 		SELECT s::text AS t FROM sessions s UNION ALL SELECT p::text FROM passes p UNION ALL SELECT f::text FROM figures f
 		UNION ALL SELECT e::text FROM entries e UNION ALL SELECT g::text FROM goose_db_version g
-		UNION ALL SELECT x::text FROM settings x UNION ALL SELECT c::text FROM conditions c) a`
+		UNION ALL SELECT x::text FROM settings x UNION ALL SELECT c::text FROM conditions c
+		UNION ALL SELECT l::text FROM claims l UNION ALL SELECT b::text FROM benches b) a`
 	before, err := server.Ask("lab", state)
 	if err != nil {
 		t.Fatal(err)
@@ -122,6 +141,9 @@ func TestRolesHoldForEveryProgram(t *testing.T) {
 		`ALTER TABLE sessions DISABLE ROW LEVEL SECURITY`,
 		`INSERT INTO sessions (id, name, started_ms, state, simulated, plan, target, document, recorder)
 			VALUES ('z', '', 0, '', false, '', '', '{}', 'bench-1')`, `SET ROLE lab_keeper`, `CREATE TABLE mine (x int)`,
+		`DELETE FROM claims`, `UPDATE claims SET until_ms = 0`, `UPDATE claims SET bench = 'mine', account = 'bench-2'`,
+		`INSERT INTO claims VALUES ('tide', 9, 'desk', 1, '{}', 'bench-1')`, `UPDATE benches SET machine = 'x'`,
+		`DELETE FROM benches`, `INSERT INTO benches VALUES ('loft', 'x', 'bench-1', 1)`,
 	} {
 		_ = exec.Command("psql", "-h", server.Folder, "-p", strconv.Itoa(server.Port), "-U", "bench-2", "-d", "lab", "-qX",
 			"-c", statement).Run() // refused, or without effect

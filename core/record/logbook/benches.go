@@ -16,18 +16,22 @@ func (l *Logbook) Enlist(name, machine string) (warning string, err error) {
 	err = l.database.change(func(tx transaction) error {
 		var other string
 		var seen int64
-		err := tx.QueryRow(`SELECT machine, seen_ms FROM benches WHERE name = $1`, name).Scan(&other, &seen)
+		var ours bool
+		warning = ""
+		err := tx.QueryRow(`SELECT machine, seen_ms, account = session_user FROM benches WHERE name = $1`,
+			name).Scan(&other, &seen, &ours)
 		if err != nil && !errors.Is(err, sql.ErrNoRows) {
 			return err
 		}
-		warning = ""
 		if err == nil && other != machine {
 			warning = fmt.Sprintf("another machine measured as the bench %s in this logbook, last at %s; give each a name of "+
 				"its own with $OPENGAUGE_BENCH_NAME", name, time.UnixMilli(seen).Format(time.DateTime))
 		}
-		_, err = tx.Exec(`INSERT INTO benches (name, machine, seen_ms) VALUES ($1, $2, $3)
-			ON CONFLICT (name) DO UPDATE SET machine = excluded.machine, seen_ms = excluded.seen_ms`, name, machine,
-			time.Now().UnixMilli())
+		if err == nil && !ours { // it stays that account's
+			return nil
+		}
+		_, err = tx.Exec(`INSERT INTO benches (name, machine, seen_ms) VALUES ($1, $2, `+l.database.clock+`)
+			ON CONFLICT (name) DO UPDATE SET machine = excluded.machine, seen_ms = excluded.seen_ms`, name, machine)
 		return err
 	})
 	return warning, err

@@ -16,8 +16,8 @@ type Claim struct {
 }
 
 // Take takes what choose gives, knowing what others have taken and not given back: nobody else takes
-// anything of the review meanwhile. It is taken until so long from now. It is false where choose
-// gives nothing.
+// anything of the review meanwhile. It is taken until so long from now, by the logbook's clock. It
+// is false where choose gives nothing.
 func (l *Logbook) Take(review, bench string, within time.Duration,
 	choose func(others []Claim) (place int, document any, ok bool)) (took bool, err error) {
 	err = l.database.change(func(tx transaction) error {
@@ -26,9 +26,9 @@ func (l *Logbook) Take(review, bench string, within time.Duration,
 				return err
 			}
 		}
-		now := time.Now()
-		if _, err := tx.Exec(`DELETE FROM claims WHERE review = $1 AND (until_ms < $2 OR bench = $3)`, review,
-			now.UnixMilli(), bench); err != nil {
+		clock := l.database.clock
+		if _, err := tx.Exec(`DELETE FROM claims WHERE review = $1 AND (until_ms < `+clock+` OR bench = $2)`, review,
+			bench); err != nil {
 			return err
 		}
 		others, err := claims(tx, review)
@@ -43,8 +43,8 @@ func (l *Logbook) Take(review, bench string, within time.Duration,
 		if err != nil {
 			return err
 		}
-		_, err = tx.Exec(`INSERT INTO claims (review, place, bench, until_ms, document) VALUES ($1, $2, $3, $4, $5)`, review,
-			place, bench, now.Add(within).UnixMilli(), string(text))
+		_, err = tx.Exec(`INSERT INTO claims (review, place, bench, until_ms, document)
+			VALUES ($1, $2, $3, `+clock+` + $4, $5)`, review, place, bench, within.Milliseconds(), string(text))
 		return err
 	})
 	return took, err
@@ -71,8 +71,8 @@ func claims(tx transaction, review string) ([]Claim, error) {
 
 // KeepTaken keeps what a bench has taken of a review for so long from now.
 func (l *Logbook) KeepTaken(review, bench string, within time.Duration) error {
-	_, err := l.database.Exec(`UPDATE claims SET until_ms = $1 WHERE review = $2 AND bench = $3`,
-		time.Now().Add(within).UnixMilli(), review, bench)
+	_, err := l.database.Exec(`UPDATE claims SET until_ms = `+l.database.clock+` + $1 WHERE review = $2 AND bench = $3`,
+		within.Milliseconds(), review, bench)
 	return err
 }
 

@@ -32,6 +32,7 @@ var onServer = engine{
 	atOnce:  500,
 	copy:    copyRows,
 	alone:   `SELECT pg_advisory_xact_lock(hashtext('opengauge claims'))`,
+	clock:   `(extract(epoch FROM clock_timestamp()) * 1000)::bigint`,
 	busy:    othersHold,
 	plainer: plainly,
 }

@@ -18,13 +18,15 @@ func onServerOnly(t *testing.T) (*Logbook, *witness.Postgres, string) {
 	return newBookAt(t, server.Address("keeper", name)), server, name
 }
 
-func asks(t *testing.T, server *witness.Postgres, database string, statements ...string) {
+func asks(t *testing.T, server *witness.Postgres, database string, statements ...string) (said string) {
 	t.Helper()
 	for _, each := range statements {
-		if _, err := server.Ask(database, each); err != nil {
+		var err error
+		if said, err = server.Ask(database, each); err != nil {
 			t.Fatal(err)
 		}
 	}
+	return said
 }
 
 // measured keeps a session of two passes, and says what waits in the end.

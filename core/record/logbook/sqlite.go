@@ -19,6 +19,7 @@ var inFile = engine{
 	named:   `sessions INDEXED BY sessions_name`,
 	atOnce:  50,
 	copy:    func(transaction, *rows) (bool, error) { return false, nil },
+	clock:   `CAST(unixepoch('subsec') * 1000 AS INTEGER)`,
 	busy:    heldFile,
 	plainer: func(err error) error { return err },
 }

@@ -44,6 +44,9 @@ type engine struct {
 	copy func(transaction, *rows) (bool, error)
 	// alone lets one transaction at a time take claims; empty where there is one anyway.
 	alone string
+	// clock is the time of one clock for all benches, in milliseconds since 1970: their own may
+	// be hours apart.
+	clock string
 	// busy says whether an error means only that others hold the database, or that it is away.
 	busy func(error) bool
 	// plainer gives an error of the database in words that say what to do.

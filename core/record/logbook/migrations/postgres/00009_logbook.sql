@@ -123,8 +123,9 @@ CREATE TABLE claims (
     review   TEXT COLLATE "C" NOT NULL,
     place    BIGINT NOT NULL, -- among all visits of the review
     bench    TEXT NOT NULL,
-    until_ms BIGINT NOT NULL,
+    until_ms BIGINT NOT NULL, -- by the clock of this server
     document TEXT NOT NULL,
+    account  TEXT NOT NULL DEFAULT session_user,
     PRIMARY KEY (review, place)
 );
 
@@ -212,6 +213,19 @@ BEGIN
     END LOOP;
 END $$;
 -- +goose StatementEnd
+
+-- Who measures, and what of a review somebody is making: nobody takes another account's away,
+-- until it is over.
+ALTER TABLE benches ENABLE ROW LEVEL SECURITY;
+CREATE POLICY read ON benches FOR SELECT USING (true);
+CREATE POLICY add ON benches FOR INSERT WITH CHECK (account = session_user);
+CREATE POLICY change ON benches FOR UPDATE USING (account = session_user) WITH CHECK (account = session_user);
+ALTER TABLE claims ENABLE ROW LEVEL SECURITY;
+CREATE POLICY read ON claims FOR SELECT USING (true);
+CREATE POLICY add ON claims FOR INSERT WITH CHECK (account = session_user);
+CREATE POLICY change ON claims FOR UPDATE USING (account = session_user) WITH CHECK (account = session_user);
+CREATE POLICY remove ON claims FOR DELETE USING (account = session_user
+    OR until_ms < extract(epoch FROM clock_timestamp()) * 1000);
 
 -- Lists that grow only, and what only owners change: entries by the functions above.
 ALTER TABLE rankings ENABLE ROW LEVEL SECURITY;

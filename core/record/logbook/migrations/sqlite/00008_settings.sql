@@ -76,6 +76,7 @@ CREATE TABLE claims (
     bench    TEXT NOT NULL,
     until_ms INTEGER NOT NULL,
     document TEXT NOT NULL,
+    account  TEXT NOT NULL DEFAULT '', -- a file has none
     PRIMARY KEY (review, place)
 ) STRICT;
 
