@@ -20,10 +20,20 @@ import (
 // serving starts a server on a loopback address and gives the address of its export.
 func serving(t testing.TB, exports ...Served) (*Server, string) {
 	t.Helper()
+	return servingOn(t, listen(t), exports...)
+}
+
+func listen(t testing.TB) net.Listener {
+	t.Helper()
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
 	}
+	return listener
+}
+
+func servingOn(t testing.TB, listener net.Listener, exports ...Served) (*Server, string) {
+	t.Helper()
 	server := &Server{Exports: exports}
 	ended := make(chan error)
 	go func() { ended <- server.Serve(listener) }()
@@ -220,10 +230,7 @@ func TestOpenRefusals(t *testing.T) {
 // scripted is a server that says what it is told to, whatever it is asked.
 func scripted(t *testing.T, says []byte) string {
 	t.Helper()
-	listener, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
+	listener := listen(t)
 	t.Cleanup(func() { _ = listener.Close() })
 	go func() {
 		for {

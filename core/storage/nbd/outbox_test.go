@@ -3,7 +3,6 @@ package nbd
 import (
 	"bytes"
 	"errors"
-	"io"
 	"net"
 	"strings"
 	"sync/atomic"
@@ -14,41 +13,27 @@ import (
 	"opengauge/core/storage/target"
 )
 
-// dammed is the address of a server behind a dam: what clients send is held back while it
-// is shut, and what the server sends passes.
-func dammed(t *testing.T, address string, shut *atomic.Bool) string {
-	t.Helper()
-	listener, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
+// dam is a listener of a server that takes nothing from its clients while it is shut.
+type dam struct {
+	net.Listener
+	shut *atomic.Bool
+}
+
+func (d dam) Accept() (net.Conn, error) {
+	c, err := d.Listener.Accept()
+	return dammed{c, d.shut}, err
+}
+
+type dammed struct {
+	net.Conn
+	shut *atomic.Bool
+}
+
+func (d dammed) Read(into []byte) (int, error) {
+	for d.shut.Load() {
+		time.Sleep(time.Millisecond)
 	}
-	t.Cleanup(func() { _ = listener.Close() })
-	go func() {
-		for {
-			client, err := listener.Accept()
-			if err != nil {
-				return
-			}
-			server, err := net.Dial("tcp", strings.TrimSuffix(strings.TrimPrefix(address, "nbd://"), "/"))
-			if err != nil {
-				return
-			}
-			go func() { _, _ = io.Copy(client, server); _ = client.Close() }()
-			go func() {
-				defer func() { _ = server.Close() }()
-				for buffer := make([]byte, 4096); ; {
-					for shut.Load() {
-						time.Sleep(time.Millisecond)
-					}
-					count, err := client.Read(buffer)
-					if _, failed := server.Write(buffer[:count]); err != nil || failed != nil {
-						return
-					}
-				}
-			}()
-		}
-	}()
-	return "nbd://" + listener.Addr().String() + "/"
+	return d.Conn.Read(into)
 }
 
 // More than the buffers of the system take.
@@ -60,8 +45,8 @@ const (
 func held(t *testing.T, shut *atomic.Bool) (*Memory, *Volume, target.Queue) {
 	t.Helper()
 	memory := NewMemory(heldSlots * heldBlock)
-	_, address := serving(t, Served{Name: "v", Backing: memory})
-	volume, queue := openQueue(t, dammed(t, address, shut)+"v", Options{Overwrite: "v"}, heldSlots, heldBlock)
+	_, address := servingOn(t, dam{listen(t), shut}, Served{Name: "v", Backing: memory})
+	volume, queue := openQueue(t, address+"v", Options{Overwrite: "v"}, heldSlots, heldBlock)
 	return memory, volume, queue
 }
 
