@@ -304,7 +304,8 @@ func TestMergeALogbookWhole(t *testing.T) {
 	}); err != nil {
 		t.Fatal(err)
 	}
-	if err := theirs.AddTags("t0001", []string{"article"}); err != nil {
+	if err := errors.Join(theirs.AddTags("t0001", []string{"article", "deck"}),
+		theirs.AddTags("t0002", []string{"article"})); err != nil {
 		t.Fatal(err)
 	}
 	book := newBook(t)
@@ -316,8 +317,10 @@ func TestMergeALogbookWhole(t *testing.T) {
 	if done, err = merge(book, theirs.Place()); err != nil || done.Added != 0 || done.Known != 120 {
 		t.Errorf("again: %+v, %v", done, err)
 	}
-	if got, _, err := book.List(Filter{Tags: []string{"article"}}); err != nil || len(got) != 1 {
-		t.Errorf("its tags: %+v, %v", got, err)
+	for tag, want := range map[string]int{"article": 2, "deck": 1} {
+		if got, _, err := book.List(Filter{Tags: []string{tag}}); err != nil || len(got) != want {
+			t.Errorf("with the tag %s are %+v, %v", tag, got, err)
+		}
 	}
 	s, _ := book.LoadBrief("t0050")
 	if standings, err := book.Standings(s); err != nil || standings[0].Slower != 49 || standings[0].Alike != 2 ||
