@@ -14,7 +14,7 @@ import (
 
 // Notice is what is posted for all, and stays.
 type Notice struct {
-	// Number says in which order notices were posted, from 1.
+	// Number says in which order notices were posted; it is above 0.
 	Number int64 `json:"number"`
 	// Host posted it.
 	Host string `json:"host"`
