@@ -139,7 +139,8 @@ func TestWhoIsPresent(t *testing.T) {
 	onEachBoard(t, func(t *testing.T, desk, loft meeting.Board) {
 		posts(t, desk, "here desk", 1)
 		posts(t, loft, "here loft", 1)
-		if present, err := desk.Present(t.Context()); err != nil || len(present) != 2 || !present["desk"] || !present["loft"] {
+		present, err := desk.Present(t.Context())
+		if err != nil || len(present) != 2 || !present["desk"] || !present["loft"] {
 			t.Errorf("there are %v, %v", present, err)
 		}
 		if now, err := desk.Now(t.Context()); err != nil || time.Since(now).Abs() > 10*time.Second {
