@@ -9,6 +9,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"opengauge/core/record/session"
 	"opengauge/core/storage/witness"
@@ -107,6 +108,43 @@ func TestAReviewAtTwoBenches(t *testing.T) {
 	one, other := decode[answered](t, got[0].stdout), decode[answered](t, got[1].stdout)
 	if !reflect.DeepEqual(one.Verdicts, other.Verdicts) && one.Runs == other.Runs {
 		t.Errorf("the answers are %+v and %+v", one, other)
+	}
+}
+
+// A server that dies in the middle of a review is waited for: no visit is lost, and none is made twice.
+func TestAReviewWaitsForItsServer(t *testing.T) {
+	server, err := witness.NewPostgres("127.0.0.1")
+	if err != nil {
+		t.Skip("no PostgreSQL server here (make tools): ", err)
+	}
+	t.Cleanup(server.Remove)
+	t.Setenv("XDG_DATA_HOME", t.TempDir())
+	d := desk{t: t, logbook: server.Address("keeper", server.NewDatabase(t))}
+	d.must("logbook", "prepare")
+	command := d.command("review", "run", reviews+"cases.yaml", "--unattended", "--visits", "12")
+	var again sync.WaitGroup
+	var started error
+	die := sync.OnceFunc(func() {
+		server.Kill()
+		again.Go(func() {
+			time.Sleep(2 * time.Second)
+			started = server.Start()
+		})
+	})
+	said := &until{text: "visit 5,", then: die}
+	command.Stderr = said
+	got := d.finish(command)
+	again.Wait()
+	if got.code != 0 || started != nil || !strings.Contains(got.stderr, "it goes on when the other visits can be seen again") {
+		t.Fatalf("exit %d, %v\n%s", got.code, started, got.stderr)
+	}
+	orders := map[int]bool{}
+	sessions := decodeSessions(t, d)
+	for _, s := range sessions {
+		orders[s.Review.Order] = true
+	}
+	if len(sessions) != 12 || len(orders) != 12 {
+		t.Errorf("12 visits were asked for: there are %d sessions of %d visits\n%s", len(sessions), len(orders), got.stderr)
 	}
 }
 

@@ -73,17 +73,30 @@ func (e *environment) reviewSessions(r *reviewed) ([]*session.Session, error) {
 		return nil, err
 	}
 	defer book.Close()
-	return e.sessionsFor(r, book)
+	return sessionsFor(r, book, nil)
 }
 
-// sessionsFor are the sessions of a logbook that belong to a review, or may.
-func (e *environment) sessionsFor(r *reviewed, book *logbook.Logbook) ([]*session.Session, error) {
-	ids, err := book.IDs(logbook.Filter{})
+// sessionsFor are the sessions of a logbook that belong to a review, or may. Those that belong to
+// none are not read again where they are known, and are over.
+func sessionsFor(r *reviewed, book *logbook.Logbook, known map[string]*session.Session) ([]*session.Session, error) {
+	about := &logbook.About{Review: r.Name}
+	for _, cell := range r.Cells() {
+		about.Storages = append(about.Storages, cell.Storage())
+	}
+	ids, err := book.IDs(logbook.Filter{About: about})
 	if err != nil {
 		return nil, err
 	}
 	var sessions []*session.Session
-	for s, err := range book.Briefs(ids) {
+	unknown := ids[:0]
+	for _, id := range ids {
+		if s := known[id]; s != nil && s.Review == nil && s.State == session.Complete {
+			sessions = append(sessions, s)
+		} else {
+			unknown = append(unknown, id)
+		}
+	}
+	for s, err := range book.Briefs(unknown) {
 		if err != nil {
 			return nil, err
 		}

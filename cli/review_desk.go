@@ -2,6 +2,7 @@ package cli
 
 import (
 	"encoding/json"
+	"errors"
 	"time"
 
 	"opengauge/core/bench/host"
@@ -20,24 +21,43 @@ type reviewDesk struct {
 	review *reviewed
 	book   *logbook.Logbook
 	bench  string
+	known  map[string]*session.Session
 }
 
 // deskOf is the desk of a review, or nil where the logbook is a file.
-func (e *environment) deskOf(r *reviewed, book *logbook.Logbook) conduct.Desk {
+func (e *environment) deskOf(r *reviewed, book *logbook.Logbook, known []*session.Session) conduct.Desk {
 	if !logbook.Shared(book.Place()) {
 		return nil
 	}
-	return &reviewDesk{e, r, book, host.BenchName()}
+	d := &reviewDesk{e, r, book, host.BenchName(), map[string]*session.Session{}}
+	d.remember(known)
+	return d
+}
+
+func (d *reviewDesk) remember(sessions []*session.Session) {
+	for _, s := range sessions {
+		d.known[s.ID] = s
+	}
 }
 
 // key tells the review from others, and from itself once it was changed.
 func (d *reviewDesk) key() string { return d.review.Name + " " + d.review.Definition() }
 
 // Sessions are those of all benches.
-func (d *reviewDesk) Sessions() ([]*session.Session, error) { return d.sessionsFor(d.review, d.book) }
+func (d *reviewDesk) Sessions() ([]*session.Session, error) {
+	sessions, err := sessionsFor(d.review, d.book, d.known)
+	d.remember(sessions)
+	return sessions, err
+}
 
-// Take takes a visit.
+// Away says whether its server is, so that it is to be asked again.
+func (d *reviewDesk) Away(err error) bool { return errors.Is(err, logbook.ErrAway) }
+
+// Take takes a visit. What this bench measured while the server was away is there before.
 func (d *reviewDesk) Take(choose func([]design.Visit) (design.Visit, bool)) (bool, error) {
+	if waiting, err := logbook.Waiting(d.book.Place()); err == nil && len(waiting) > 0 {
+		d.takeIn(d.book)
+	}
 	return d.book.Take(d.key(), d.bench, claimedFor, func(others []logbook.Claim) (int, any, bool) {
 		taken := make([]design.Visit, 0, len(others))
 		for _, each := range others {

@@ -125,7 +125,7 @@ func (e *environment) reviewRun(ctx context.Context, file string, flags *reviewR
 	switch {
 	case err == nil:
 		defer book.Close()
-		guide.Desk = e.deskOf(&r, book)
+		guide.Desk = e.deskOf(&r, book, sessions)
 	case !logbook.Waits(err):
 		return err
 	}

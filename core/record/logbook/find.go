@@ -86,6 +86,7 @@ type noted struct {
 	id         string
 	startedMS  int64
 	conditions map[string]string
+	marks      [][2]string
 	class      string
 	setup      string
 	figures    map[string]float64 // by the name of the load
@@ -94,8 +95,8 @@ type noted struct {
 }
 
 func (l *Logbook) noted(s *session.Session) (noted, error) {
-	made := noted{id: s.ID, startedMS: s.Started.UnixMilli(), conditions: s.Conditions, class: clip(s.Class()),
-		setup: clip(entryOf(s)), figures: map[string]float64{}}
+	made := noted{id: s.ID, startedMS: s.Started.UnixMilli(), conditions: s.Conditions, marks: marksOf(s),
+		class: clip(s.Class()), setup: clip(entryOf(s)), figures: map[string]float64{}}
 	for key, value := range Figures(s) {
 		name, err := rankingName(key)
 		if err != nil {
@@ -109,6 +110,24 @@ func (l *Logbook) noted(s *session.Session) (noted, error) {
 	}
 	made.digest, err = l.packDigest(s)
 	return made, err
+}
+
+// Keys of what is among conditions but is none: those have no equals sign in their keys.
+const (
+	ofReview  = "=review"
+	ofStorage = "=storage"
+)
+
+// marksOf say, beside conditions, for which review a session was measured, or else on which storage.
+func marksOf(s *session.Session) [][2]string {
+	if s.Review != nil {
+		return [][2]string{{ofReview, s.Review.Name}}
+	}
+	var marks [][2]string
+	for _, storage := range s.Storages() {
+		marks = append(marks, [2]string{ofStorage, storage})
+	}
+	return marks
 }
 
 // longestKey is as long as what is searched for may be: no index takes everything.
@@ -138,7 +157,13 @@ func (x *index) add(sessions ...noted) error {
 	lists := rows{table: "pass_lists (session, document, digest)"}
 	for _, s := range sessions {
 		for _, key := range slices.Sorted(maps.Keys(s.conditions)) {
+			if strings.HasPrefix(key, "=") { // it would be a mark
+				continue
+			}
 			conditions.add(clip(key), clip(s.conditions[key]), s.id)
+		}
+		for _, mark := range s.marks {
+			conditions.add(mark[0], clip(mark[1]), s.id)
 		}
 		lists.add(s.id, s.passes, s.digest)
 	}

@@ -39,16 +39,24 @@ type Filter struct {
 	// Conditions that a session must have.
 	Conditions map[string]string
 	Plan       string
+	About      *About
 	Since      time.Time
 	Until      time.Time
 	// Limit is the most that are given, newest first; 0 is all.
 	Limit int
 }
 
+// About is what sessions are about that a review looks at: the review of a name, or none and one of
+// the storages.
+type About struct {
+	Review   string
+	Storages []string
+}
+
 // Narrow says whether the filter leaves anything out but by its limit.
 func (f Filter) Narrow() bool {
-	return len(f.References)+len(f.Tags)+len(f.Conditions) > 0 || f.Name != "" || f.Plan != "" || !f.Since.IsZero() ||
-		!f.Until.IsZero()
+	return len(f.References)+len(f.Tags)+len(f.Conditions) > 0 || f.Name != "" || f.Plan != "" || f.About != nil ||
+		!f.Since.IsZero() || !f.Until.IsZero()
 }
 
 // newestFirst is the order of lists, and what "latest" means: of two sessions
@@ -118,6 +126,9 @@ func (l *Logbook) asked(f Filter) (*clauses, error) {
 		}
 		made.having(conditions, f.Limit > 0)
 	}
+	if f.About != nil {
+		l.about(f.About, made)
+	}
 	if !f.Since.IsZero() {
 		made.add(`started_ms >= ` + made.argument(f.Since.UnixMilli()))
 	}
@@ -125,6 +136,20 @@ func (l *Logbook) asked(f Filter) (*clauses, error) {
 		made.add(`started_ms < ` + made.argument(f.Until.UnixMilli()))
 	}
 	return made, nil
+}
+
+// about asks for the sessions that a review looks at.
+func (l *Logbook) about(a *About, made *clauses) {
+	has := func(key, values string) string {
+		return `SELECT session FROM conditions WHERE key = ` + made.argument(key) + ` AND value ` + values
+	}
+	of := has(ofReview, `= `+made.argument(clip(a.Review)))
+	storages := make([]string, len(a.Storages))
+	for i, storage := range a.Storages {
+		storages[i] = clip(storage)
+	}
+	made.arguments = append(made.arguments, jsonList(storages))
+	made.add(`id IN (` + of + ` UNION ALL ` + has(ofStorage, `IN (`+l.database.listed(len(made.arguments))+`)`) + `)`)
 }
 
 // named asks for sessions with a part of their name. Where names are kept apart, they are

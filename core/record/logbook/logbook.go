@@ -52,7 +52,7 @@ func (l *Logbook) prepareCompression() (err error) {
 
 // unusable says of a failure which logbook it was, and what to do.
 func (l *Logbook) unusable(err error) error {
-	if plain := l.database.plainer(err); plain != err {
+	if plain := l.database.plainer(err); plain != err || errors.Is(err, ErrAway) {
 		return fmt.Errorf("the logbook %s: %w", l.place, plain)
 	}
 	return fmt.Errorf("the logbook %s cannot be used (%w); if it is damaged, move it away or name another with "+

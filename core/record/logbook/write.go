@@ -115,7 +115,16 @@ func (r *stored) put(tx transaction, id string) error {
 		`INSERT INTO sessions (id, name, started_ms, state, simulated, plan, target, document)
 			VALUES ($1, $2, $3, $4, $5, $6, $7, $8) ON CONFLICT (id) `+onConflict,
 		id, s.Name, s.Started.UnixMilli(), string(s.State), s.Simulated, s.Plan.Name, s.Target.Address, r.header)
-	return err
+	if err != nil || r.kind == spool.Finish {
+		return err
+	}
+	for _, mark := range marksOf(s) { // a review knows of visits that never end
+		if _, err := tx.Exec(`INSERT INTO conditions (key, value, session) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`,
+			mark[0], clip(mark[1]), id); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Amend changes what a session says of itself, as notes do; its passes stay as they are.

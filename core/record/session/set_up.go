@@ -2,7 +2,10 @@ package session
 
 import (
 	"fmt"
+	"slices"
 	"strings"
+
+	"opengauge/core/bench/book"
 )
 
 // SetUp names the parts that a session was measured with: runs of the same are one entry
@@ -23,4 +26,17 @@ func (s *Session) SetUp() string {
 			s.Environment.Host))
 	}
 	return strings.Join(names, ", ")
+}
+
+// Storages are the names by which what was measured may be known: of drives and volumes among the
+// parts, of conditions that say so, and the device's model. Each comes once, in order.
+func (s *Session) Storages() []string {
+	names := []string{s.Environment.DeviceModel, s.Conditions[string(book.Drive)], s.Conditions[string(book.Volume)]}
+	for _, part := range s.Parts {
+		if part.Kind == book.Drive || part.Kind == book.Volume {
+			names = append(names, part.Name)
+		}
+	}
+	slices.Sort(names)
+	return slices.DeleteFunc(slices.Compact(names), func(name string) bool { return name == "" })
 }

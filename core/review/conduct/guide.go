@@ -97,6 +97,8 @@ type Desk interface {
 	Keep() error
 	// GiveBack gives back what was taken.
 	GiveBack() error
+	// Away says whether an error means only that it cannot be asked now.
+	Away(err error) bool
 	// Mine says whether a session was measured at this bench.
 	Mine(s *session.Session) bool
 }
@@ -162,7 +164,7 @@ func (g *Guide) Run(ctx context.Context) (answer.Answer, string, error) {
 		if g.Most > 0 && made == g.Most {
 			_, a, _, ends := g.Look()
 			if ends == "" {
-				ends = fmt.Sprintf("%d visits were asked for", g.Most)
+				ends = unit.Count(g.Most, "visit was", "visits were") + " asked for"
 			}
 			g.tell(Event{Answer: &a, Ends: ends})
 			return a, ends, nil
@@ -193,8 +195,12 @@ func (g *Guide) Run(ctx context.Context) (answer.Answer, string, error) {
 	}
 }
 
-// askAgain is how long a bench waits before it looks again what others left.
-const askAgain = 2 * time.Second
+const (
+	// askAgain is how long a bench waits before it looks again what others left.
+	askAgain = 2 * time.Second
+	// awayFor is how long it waits for a desk that cannot be asked.
+	awayFor = time.Hour
+)
 
 // next is the visit that this bench makes next, which it has taken then. Where all that is left
 // is at other benches it waits for them.
@@ -203,7 +209,8 @@ func (g *Guide) next(ctx context.Context) (st reading.State, a answer.Answer, st
 		st, a, step, ends = g.Look()
 		return st, a, step, ends, nil
 	}
-	for told := false; ; {
+	told, away, asked := false, false, time.Now()
+	for {
 		others, unread := 0, error(nil)
 		took, err := g.Desk.Take(func(taken []design.Visit) (design.Visit, bool) {
 			// What is not taken now was kept whole before.
@@ -215,12 +222,23 @@ func (g *Guide) next(ctx context.Context) (st reading.State, a answer.Answer, st
 			st, a, step, ends = g.look(taken)
 			return step.Visit, ends == ""
 		})
-		if err = errors.Join(err, unread); err != nil || took || others == 0 || a.Decided() {
-			return st, a, step, ends, err
+		if err == nil { // a desk that cannot be asked cannot be read either
+			err = unread
 		}
-		if !told {
-			told = true
-			g.tell(Event{Waits: fmt.Sprintf("what is left waits for what %d others have", others)})
+		why := "what is left waits for what " + unit.Count(others, "other has", "others have")
+		switch {
+		case err != nil && (!g.Desk.Away(err) || time.Since(asked) > awayFor):
+			return st, a, step, ends, err
+		case err != nil:
+			why = fmt.Sprintf("it goes on when the other visits can be seen again: %v", err)
+		case took || others == 0 || a.Decided():
+			return st, a, step, ends, nil
+		default:
+			asked = time.Now()
+		}
+		if !told || away != (err != nil) {
+			told, away = true, err != nil
+			g.tell(Event{Waits: why})
 		}
 		select {
 		case <-ctx.Done():
@@ -263,7 +281,11 @@ func (g *Guide) taken(ctx context.Context, visit func() error) error {
 	err := visit()
 	stop()
 	<-kept
-	return errors.Join(err, g.Desk.GiveBack())
+	back := g.Desk.GiveBack()
+	if back != nil && g.Desk.Away(back) { // it is over by itself, or with what this bench takes next
+		back = nil
+	}
+	return errors.Join(err, back)
 }
 
 // voidOf says why a visit does not count, or nothing.
