@@ -114,6 +114,7 @@ func questions(sessions int) []question {
 		{"list by a part of the name", []string{"logbook", "list", "--name", strings.ToUpper(name)}, quick},
 		{"rank", []string{"rank", middle.ID}, quick},
 		{"compare", []string{"compare", middle.ID, other.ID}, quick},
+		{"review status", []string{"review", "status", "lab/scale/review.yaml"}, quick},
 	}
 }
 
