@@ -180,8 +180,7 @@ func (l *Logbook) each(ids []string, query string,
 				case errors.Is(each.err, sql.ErrNoRows):
 					continue
 				case each.err != nil:
-					each.err = fmt.Errorf("reading session %s from the logbook %s: %w", some[i], l.place,
-						l.database.plainer(each.err))
+					each.err = fmt.Errorf("reading session %s from the logbook %s: %w", some[i], l.place, each.err)
 				}
 				if !yield(each.session, each.err) {
 					return

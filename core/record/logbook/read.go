@@ -19,7 +19,7 @@ func (l *Logbook) Load(reference string) (*session.Session, error) {
 	}
 	s, err := l.load(id)
 	if err != nil {
-		return nil, fmt.Errorf("reading session %s from the logbook %s: %w", id, l.place, l.database.plainer(err))
+		return nil, fmt.Errorf("reading session %s from the logbook %s: %w", id, l.place, err)
 	}
 	return s, nil
 }
@@ -32,7 +32,7 @@ func (l *Logbook) LoadBrief(reference string) (*session.Session, error) {
 	}
 	s, err := l.brief(l.database, id)
 	if err != nil {
-		return nil, fmt.Errorf("reading session %s from the logbook %s: %w", id, l.place, l.database.plainer(err))
+		return nil, fmt.Errorf("reading session %s from the logbook %s: %w", id, l.place, err)
 	}
 	return s, nil
 }
