@@ -148,6 +148,23 @@ func TestAReviewWaitsForItsServer(t *testing.T) {
 	}
 }
 
+// Where nothing can be claimed, as in a logbook of a newer program, that is said before anything is measured.
+func TestAReviewThatCannotClaim(t *testing.T) {
+	server := witness.SharedPostgres(t)
+	d := labDesk(t)
+	d.must("logbook", "prepare")
+	name := d.logbook[strings.LastIndex(d.logbook, "/lab")+1 : strings.Index(d.logbook, "?")]
+	if _, err := server.Ask(name, "INSERT INTO goose_db_version (version_id, is_applied) VALUES (900, true)"); err != nil {
+		t.Fatal(err)
+	}
+	got := d.run("review", "run", reviews+"cases.yaml", "--unattended", "--visits", "1")
+	flat := strings.Join(strings.Fields(got.stderr), " ")
+	said, visit := strings.Index(flat, "another bench may make the same visits"), strings.Index(flat, "visit 1,")
+	if got.code != 0 || said < 0 || visit < said {
+		t.Errorf("exit %d\n%s", got.code, got.stderr)
+	}
+}
+
 // What a bench took that died is another's after a while, and not before.
 func TestACellIsGivenBack(t *testing.T) {
 	server := witness.SharedPostgres(t)

@@ -121,6 +121,10 @@ func (e *environment) reviewRun(ctx context.Context, file string, flags *reviewR
 	if flags.next {
 		return e.showStep(guide)
 	}
+	place, err := e.path()
+	if err != nil {
+		return err
+	}
 	book, err := e.createLogbook()
 	switch {
 	case err == nil:
@@ -128,6 +132,9 @@ func (e *environment) reviewRun(ctx context.Context, file string, flags *reviewR
 		guide.Desk = e.deskOf(&r, book, sessions)
 	case !logbook.Waits(err):
 		return err
+	case logbook.Shared(place):
+		term.NewScreen(e.stderr).Paragraph("", term.Clean(oneLine(err))+"; nothing can be claimed there, so that another "+
+			"bench may make the same visits")
 	}
 	before := len(sessions)
 	a, ends, err := guide.Run(ctx)
