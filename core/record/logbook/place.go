@@ -106,8 +106,9 @@ func waitsAt(place string) string {
 	if err != nil {
 		return elsewhere(place)
 	}
-	name := strings.Map(inFileName, fmt.Sprintf("%s-%s-%s", address.User.Username(), cmp.Or(address.Host, "here"),
-		strings.Trim(address.Path, "/"))) + fmt.Sprintf("-%x", sha256.Sum256([]byte(canonical(address))))[:9]
+	short := shortened(address)
+	name := strings.Map(inFileName, fmt.Sprintf("%s-%s-%s", short.User.Username(), cmp.Or(short.Host, "here"),
+		strings.Trim(short.Path, "/"))) + fmt.Sprintf("-%x", sha256.Sum256([]byte(short.String())))[:9]
 	home, _ := os.UserHomeDir() // where there is none, they are elsewhere
 	file := dataFile(runtime.GOOS, home, os.Getenv, func(string) bool { return false })
 	return filepath.Join(filepath.Dir(file), "waiting", name)

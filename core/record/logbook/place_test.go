@@ -49,3 +49,36 @@ func TestLogbookThatTheEnvironmentNames(t *testing.T) {
 		t.Errorf("it is at %s, %v", path, err)
 	}
 }
+
+// What waits is found, however the address of the same database is written, and by the way in
+// which the program writes it.
+func TestSpoolsOfOneDatabaseAreAtOnePlace(t *testing.T) {
+	t.Setenv("XDG_DATA_HOME", t.TempDir())
+	places := map[string]string{}
+	for _, same := range [][]string{
+		{"postgres://ada@lab.example/log", "postgres://ada@LAB.example/log", "postgres://ada@lab.example:5432/log/",
+			"postgres://ada@lab.example/log?sslmode=verify-full", "postgres://ada@lab.example/log?port=5432"},
+		{"postgres://ada@lab.example:5599/log", "postgres://ada@lab.example/log?port=5599"},
+		{"postgres://ada@/log?host=/run/pg", "postgres://ada@/log?port=5432&host=/run/pg"},
+		{"postgres://ada@/log?host=/run/pg&port=5599", "postgres://ada@:5599/log?host=/run/pg"},
+		{"postgres://ada@[::1]/log", "postgres://ada@[::1]:5432/log"},
+		{"postgres://ada@[::1]:5599/log"}, {"postgres://bench@lab.example/log"}, {"postgres://ada@lab.example/other"},
+	} {
+		want := waitsAt(same[0])
+		if other, known := places[want]; known {
+			t.Errorf("%s and %s share a place", same[0], other)
+		}
+		places[want] = same[0]
+		for _, text := range same {
+			address, err := parseAddress(text)
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, way := range []string{text, canonical(address)} {
+				if got := waitsAt(way); got != want {
+					t.Errorf("of %s what waits is at %s, and of %s at %s", way, got, same[0], want)
+				}
+			}
+		}
+	}
+}

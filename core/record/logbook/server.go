@@ -40,19 +40,26 @@ var onServer = engine{
 // ErrAway says that the server of a logbook cannot be reached, or takes nothing now.
 var ErrAway = errors.New("its server is away")
 
-// canonical is the one way to write the address of a database that this program has: spools are
-// found by it.
+// canonical is the one way to write the address of a database that this program has.
 func canonical(address *url.URL) string {
+	short := shortened(address)
+	return short.String()
+}
+
+// shortened is the canonical address: spools are found by it.
+func shortened(address *url.URL) url.URL {
 	host := address.Hostname()
 	if port := cmp.Or(address.Port(), address.Query().Get("port"), "5432"); port != "5432" {
-		host = net.JoinHostPort(strings.ToLower(host), port)
+		host = net.JoinHostPort(host, port)
+	} else if strings.Contains(host, ":") { // an address of IPv6
+		host = "[" + host + "]"
 	}
 	short := url.URL{Scheme: "postgres", User: address.User, Host: strings.ToLower(host),
 		Path: "/" + strings.Trim(address.Path, "/")}
 	if folder := address.Query().Get("host"); folder != "" {
 		short.RawQuery = "host=" + strings.ReplaceAll(url.QueryEscape(folder), "%2F", "/")
 	}
-	return short.String()
+	return short
 }
 
 // Times after which a server that says nothing is away.
