@@ -127,7 +127,7 @@ func TestAReviewWaitsForItsServer(t *testing.T) {
 	die := sync.OnceFunc(func() {
 		server.Kill()
 		again.Go(func() {
-			time.Sleep(2 * time.Second)
+			time.Sleep(7 * time.Second) // it is asked several times meanwhile
 			started = server.Start()
 		})
 	})
@@ -138,10 +138,16 @@ func TestAReviewWaitsForItsServer(t *testing.T) {
 	if got.code != 0 || started != nil || !strings.Contains(got.stderr, "it goes on when the other visits") {
 		t.Fatalf("exit %d, %v\n%s", got.code, started, got.stderr)
 	}
+	if said := strings.Count(got.stderr, "it waits in") + strings.Count(got.stderr, "not in the logbook yet"); said > 2 {
+		t.Errorf("that a session waits is said %d times\n%s", said, got.stderr)
+	}
 	orders := map[int]bool{}
 	sessions := decodeSessions(t, d)
 	for _, s := range sessions {
 		orders[s.Review.Order] = true
+		if s.State != session.Complete {
+			t.Errorf("visit %d is %s", s.Review.Order, s.State)
+		}
 	}
 	if len(sessions) != 12 || len(orders) != 12 {
 		t.Errorf("12 visits were asked for: there are %d sessions of %d visits\n%s", len(sessions), len(orders), got.stderr)

@@ -48,16 +48,22 @@ func (e *environment) opened(open func(context.Context, string) (*logbook.Logboo
 	}
 	book, err := open(e.ctx, path)
 	if err == nil {
-		e.takeIn(book)
+		e.tellLeft(e.takeIn(book))
 	}
 	return book, err
 }
 
-// takeIn stores what measurements left that died, or found the logbook busy, and says so.
-func (e *environment) takeIn(book *logbook.Logbook) {
+// takeIn stores what measurements left that died, or found the logbook busy, and says so. Its
+// error is of what is left still.
+func (e *environment) takeIn(book *logbook.Logbook) error {
 	screen := term.NewScreen(e.stderr)
-	if err := book.TakeIn(func(id string) { screen.Printf("took in session %s, which was waiting\n", id) }); err != nil {
-		screen.Printf("%s\n", term.Clean(oneLine(err)))
+	return book.TakeIn(func(id string) { screen.Printf("took in session %s, which was waiting\n", id) })
+}
+
+// tellLeft says what could not be taken in, and is left for the next time.
+func (e *environment) tellLeft(err error) {
+	if err != nil {
+		term.NewScreen(e.stderr).Printf("%s\n", term.Clean(oneLine(err)))
 	}
 }
 

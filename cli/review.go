@@ -77,7 +77,7 @@ func (e *environment) reviewSessions(r *reviewed) ([]*session.Session, error) {
 }
 
 // sessionsFor are the sessions of a logbook that belong to a review, or may. Those that belong to
-// none are not read again where they are known, and are over.
+// none are not read again where they are known.
 func sessionsFor(r *reviewed, book *logbook.Logbook, known map[string]*session.Session) ([]*session.Session, error) {
 	about := &logbook.About{Review: r.Name}
 	for _, cell := range r.Cells() {
@@ -90,7 +90,7 @@ func sessionsFor(r *reviewed, book *logbook.Logbook, known map[string]*session.S
 	var sessions []*session.Session
 	unknown := ids[:0]
 	for _, id := range ids {
-		if s := known[id]; s != nil && s.Review == nil && s.State == session.Complete {
+		if s := known[id]; s != nil {
 			sessions = append(sessions, s)
 		} else {
 			unknown = append(unknown, id)

@@ -21,7 +21,8 @@ type reviewDesk struct {
 	review *reviewed
 	book   *logbook.Logbook
 	bench  string
-	known  map[string]*session.Session
+	// known are sessions that change no more.
+	known map[string]*session.Session
 }
 
 // deskOf is the desk of a review, or nil where the logbook is a file.
@@ -34,9 +35,12 @@ func (e *environment) deskOf(r *reviewed, book *logbook.Logbook, known []*sessio
 	return d
 }
 
+// remember keeps those that are of no review, and over.
 func (d *reviewDesk) remember(sessions []*session.Session) {
 	for _, s := range sessions {
-		d.known[s.ID] = s
+		if s.Review == nil && s.State == session.Complete {
+			d.known[s.ID] = s
+		}
 	}
 }
 
@@ -55,9 +59,11 @@ func (d *reviewDesk) Away(err error) bool { return errors.Is(err, logbook.ErrAwa
 
 // Take takes a visit. What this bench measured while the server was away is there before.
 func (d *reviewDesk) Take(choose func([]design.Visit) (design.Visit, bool)) (bool, error) {
-	if waiting, err := logbook.Waiting(d.book.Place()); err == nil && len(waiting) > 0 {
-		d.takeIn(d.book)
+	left := d.takeIn(d.book)
+	if d.Away(left) {
+		return false, left
 	}
+	d.tellLeft(left)
 	return d.book.Take(d.key(), d.bench, claimedFor, func(others []logbook.Claim) (int, any, bool) {
 		taken := make([]design.Visit, 0, len(others))
 		for _, each := range others {
