@@ -362,17 +362,18 @@ END
 	if len(s.Passes) != 2 || len(s.Passes[1].Samples) < 2 {
 		t.Fatalf("of 2 passes it has %+v", s.Passes)
 	}
-	if beside := s.Passes[1].Samples[1].Readings["wlan0_signal_dbm"]; beside != said(t, h, "signal") {
+	if beside := s.Passes[1].Samples[1].Readings["wlan0_signal_dbm"]; beside != said(t, h.must(askIw), "signal") {
 		t.Errorf("beside a pass the signal is %v", beside)
 	}
 	// Rates are chosen anew as frames go, so that it may have asked in between.
 	witness.Again(t, func() string { return radioFault(t, h) })
 }
 
-// said is a figure of the link that iw gives.
-func said(t *testing.T, h twoHosts, what string) float64 {
+const askIw = "iw dev wlan0 link"
+
+// said is a figure of the link in what iw says.
+func said(t *testing.T, text, what string) float64 {
 	t.Helper()
-	text := h.must("iw dev wlan0 link")
 	found := regexp.MustCompile(what + `: (-?[0-9.]+)`).FindStringSubmatch(text)
 	if found == nil {
 		t.Fatalf("iw does not say %s: %s", what, text)
@@ -387,8 +388,9 @@ func said(t *testing.T, h twoHosts, what string) float64 {
 // radioFault is where the survey and iw say different things of a radio.
 func radioFault(t *testing.T, h twoHosts) string {
 	t.Helper()
-	want := network.Radio{Receive: said(t, h, "rx bitrate") * 1e6, Send: said(t, h, "tx bitrate") * 1e6,
-		Signal: said(t, h, "signal"), Frequency: said(t, h, "freq")}
+	text := h.must(askIw)
+	want := network.Radio{Receive: said(t, text, "rx bitrate") * 1e6, Send: said(t, text, "tx bitrate") * 1e6,
+		Signal: said(t, text, "signal"), Frequency: said(t, text, "freq")}
 	document := decoded[struct{ Interfaces []survey.Interface }](t, h.must("opengauge survey wlan0 --json"))
 	radio := document.Interfaces[0].Radio
 	if radio == nil {

@@ -47,15 +47,7 @@ func (l *Logbook) Take(review, bench string, within time.Duration,
 			VALUES ($1, $2, $3, `+clock+` + $4, $5)`, review, place, bench, within.Milliseconds(), string(text))
 		return err
 	})
-	return took, l.notTaken(err)
-}
-
-// notTaken says which logbook it is that cannot be asked.
-func (l *Logbook) notTaken(err error) error {
-	if err == nil {
-		return nil
-	}
-	return l.unusable(err)
+	return took, l.unusable(err)
 }
 
 func claims(tx transaction, review string) ([]Claim, error) {
@@ -81,11 +73,11 @@ func claims(tx transaction, review string) ([]Claim, error) {
 func (l *Logbook) KeepTaken(review, bench string, within time.Duration) error {
 	_, err := l.database.Exec(`UPDATE claims SET until_ms = `+l.database.clock+` + $1 WHERE review = $2 AND bench = $3`,
 		within.Milliseconds(), review, bench)
-	return l.notTaken(err)
+	return l.unusable(err)
 }
 
 // GiveBack gives back what a bench has taken of a review.
 func (l *Logbook) GiveBack(review, bench string) error {
 	_, err := l.database.Exec(`DELETE FROM claims WHERE review = $1 AND bench = $2`, review, bench)
-	return l.notTaken(err)
+	return l.unusable(err)
 }

@@ -50,8 +50,11 @@ func (l *Logbook) prepareCompression() (err error) {
 	return err
 }
 
-// unusable says of a failure which logbook it was, and what to do.
+// unusable says of a failure, if it is one, which logbook it was, and what to do.
 func (l *Logbook) unusable(err error) error {
+	if err == nil {
+		return nil
+	}
 	if plain := l.database.plainer(err); plain != err || errors.Is(err, ErrAway) {
 		return fmt.Errorf("the logbook %s: %w", l.place, plain)
 	}
