@@ -184,6 +184,8 @@ type outcome struct {
 	Code   int
 	Stdout string
 	Stderr string
+	// Counted is what the kernel counted of devices that it held to a rate.
+	Counted string
 }
 
 // start has the program run in the guest; the returned function waits for it.

@@ -220,38 +220,59 @@ func sweep(operation string) string {
 
 func checkLimited(t *testing.T, h twoHosts) {
 	for _, at := range []string{"/mnt/nfs", "/mnt/smb"} {
-		s := decoded[session.Session](t, h.must(sweep("[read, write]")+"opengauge measure "+at+
-			" --size 16MiB --plan /tmp/plan.yaml --json"))
-		if len(s.Passes) != 2 {
-			t.Fatalf("%s: %d passes", at, len(s.Passes))
+		// A machine that stands still now and then does less than the link lets it, and never more.
+		witness.Again(t, func() string {
+			s := decoded[session.Session](t, h.must(sweep("[read, write]")+"opengauge measure "+at+
+				" --size 16MiB --plan /tmp/plan.yaml --json"))
+			return limitedFault(t, at, s)
+		})
+	}
+}
+
+// limitedFault says what a busy machine may be to blame for, once; the rest fails the test.
+func limitedFault(t *testing.T, at string, s session.Session) string {
+	t.Helper()
+	if len(s.Passes) != 2 {
+		t.Fatalf("%s: %d passes", at, len(s.Passes))
+	}
+	if want := map[string]string{"/mnt/nfs": "nfs 4.2", "/mnt/smb": "smb 3.1.1"}[at]; !strings.HasPrefix(s.Environment.Server, want) {
+		t.Errorf("%s is on %q", at, s.Environment.Server)
+	}
+	slow := ""
+	for _, p := range s.Passes {
+		// The kernel lets 20 Mbit/s of frames through, of which data and the protocol's own
+		// headers get 1448 of 1514 bytes.
+		most := 20e6 / 8 * 1448 / 1514
+		least := map[string]float64{"/mnt/nfs": 0.8, "/mnt/smb": 0.1}[at] // its server signs, on an emulated processor
+		rate := float64(p.BytesPerSecond)
+		said := fmt.Sprintf("%s: %s is %.2f MB/s, and the link lets %.2f through", at, p.Label(), rate/1e6, most/1e6)
+		if !(rate <= most*1.02) {
+			t.Error(said)
 		}
-		for _, p := range s.Passes {
-			// The kernel lets 20 Mbit/s of frames through, of which data and the protocol's own
-			// headers get 1448 of 1514 bytes.
-			most := 20e6 / 8 * 1448 / 1514
-			least := map[string]float64{"/mnt/nfs": 0.8, "/mnt/smb": 0.1}[at] // its server signs, on an emulated processor
-			if rate := float64(p.BytesPerSecond); !(rate <= most*1.02) || !(rate >= most*least) {
-				t.Errorf("%s: %s is %.2f MB/s, and the link lets %.2f through", at, p.Label(), rate/1e6, most/1e6)
-			}
-			if grown := p.Link.Growth(); grown[link.ReceivedBytes+" eth0"]+grown[link.SentBytes+" eth0"] < int64(p.Bytes) {
-				t.Errorf("%s: eth0 counts %v", at, grown)
-			}
+		if !(rate >= most*least) {
+			slow = said
 		}
-		if !strings.HasPrefix(s.Environment.Server, map[string]string{"/mnt/nfs": "nfs 4.2", "/mnt/smb": "smb 3.1.1"}[at]) {
-			t.Errorf("%s is on %q", at, s.Environment.Server)
-		}
-		reached := s.Passes[0].BytesPerSecond > 2.3e6 || s.Passes[1].BytesPerSecond > 2.3e6
-		if f, ok := kinds(s)["link-bound"]; ok != reached || ok && !strings.Contains(f.Summary, "eth0") {
-			t.Errorf("%s: the limit is reached: %t, and named: %+v", at, reached, f)
-		}
-		if at == "/mnt/nfs" && !reached {
-			t.Errorf("the link is not the limit of NFS: %v and %v", s.Passes[0].BytesPerSecond, s.Passes[1].BytesPerSecond)
-		}
-		if grown := s.Passes[0].Link.Growth(); at == "/mnt/nfs" && (grown[link.Requests+" "+at] < 100 ||
-			grown[link.RoundTrips+" "+at] <= 0) {
-			t.Errorf("the protocol counts %v", grown)
+		if grown := p.Link.Growth(); grown[link.ReceivedBytes+" eth0"]+grown[link.SentBytes+" eth0"] < int64(p.Bytes) {
+			t.Errorf("%s: eth0 counts %v", at, grown)
 		}
 	}
+	reached := s.Passes[0].BytesPerSecond > 2.3e6 || s.Passes[1].BytesPerSecond > 2.3e6
+	if f, ok := kinds(s)["link-bound"]; ok && !strings.Contains(f.Summary, "eth0") || ok && !reached {
+		t.Errorf("%s: the limit is reached: %t, and named: %+v", at, reached, f)
+	} else if reached && !ok {
+		slow = fmt.Sprintf("%s: the link is the limit, and it finds %+v", at, s.Findings)
+	}
+	if at != "/mnt/nfs" {
+		return slow
+	}
+	if grown := s.Passes[0].Link.Growth(); grown[link.Requests+" "+at] < 100 || grown[link.RoundTrips+" "+at] <= 0 {
+		t.Errorf("the protocol counts %v", grown)
+	}
+	if !reached {
+		slow = fmt.Sprintf("the link is not the limit of NFS: %v and %v", s.Passes[0].BytesPerSecond,
+			s.Passes[1].BytesPerSecond)
+	}
+	return slow
 }
 
 // trip is the middle round trip of a wire at rest, in seconds.
@@ -274,13 +295,16 @@ func trip(t *testing.T, h twoHosts) (float64, session.Session) {
 
 func checkDelay(t *testing.T, h twoHosts) {
 	h.must("ip netns exec srv setsid opengauge standin wire --listen 10.97.0.2:10808 >/tmp/wire.log 2>&1 & sleep 2")
-	before, _ := trip(t, h)
-	h.must("tc qdisc replace dev eth0 root netem delay 50ms")
-	after, _ := trip(t, h)
-	if added := after - before; !(math.Abs(added/0.050-1) <= 0.05) {
-		t.Errorf("of 50 ms that are added it sees %.2f ms", added*1000)
-	}
-	h.must("tc qdisc replace dev eth0 root tbf rate 20mbit burst 64kb latency 40ms")
+	witness.Again(t, func() string {
+		before, _ := trip(t, h)
+		h.must("tc qdisc replace dev eth0 root netem delay 50ms")
+		after, _ := trip(t, h)
+		h.must("tc qdisc replace dev eth0 root tbf rate 20mbit burst 64kb latency 40ms")
+		if added := after - before; !(math.Abs(added/0.050-1) <= 0.05) {
+			return fmt.Sprintf("of 50 ms that are added it sees %.2f ms", added*1000)
+		}
+		return ""
+	})
 }
 
 func checkLoss(t *testing.T, h twoHosts) {

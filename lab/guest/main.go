@@ -56,6 +56,8 @@ type answer struct {
 	Code   int    `json:"code"`
 	Stdout string `json:"stdout"`
 	Stderr string `json:"stderr"`
+	// Counted is what the kernel counted of the devices with a limit, as in io.stat.
+	Counted string `json:"counted,omitempty"`
 }
 
 const port = "/dev/ttyS1"
@@ -294,7 +296,7 @@ func carryOut(asked request, line io.Writer) answer {
 		if err != nil {
 			return answer{Code: -1, Stderr: err.Error()}
 		}
-		defer group.Close()
+		defer func() { _ = errors.Join(group.Close(), os.Remove(group.Name())) }()
 		command.SysProcAttr = &syscall.SysProcAttr{UseCgroupFD: true, CgroupFD: int(group.Fd())}
 	}
 	command.Env = []string{"HOME=/tmp", "OPENGAUGE_LOGBOOK=/tmp/logbook.db", "PATH=/usr/sbin:/usr/bin:/sbin:/bin"}
@@ -308,5 +310,13 @@ func carryOut(asked request, line io.Writer) answer {
 	if err != nil && !errors.As(err, &exit) {
 		return answer{Code: -1, Stderr: err.Error()}
 	}
-	return answer{Code: command.ProcessState.ExitCode(), Stdout: stdout.String(), Stderr: stderr.String()}
+	done := answer{Code: command.ProcessState.ExitCode(), Stdout: stdout.String(), Stderr: stderr.String()}
+	if len(asked.Limit) > 0 {
+		counted, err := os.ReadFile(groups + "/limited/io.stat")
+		if err != nil {
+			return answer{Code: -1, Stderr: err.Error()}
+		}
+		done.Counted = string(counted)
+	}
+	return done
 }

@@ -89,13 +89,21 @@ type Contrast struct {
 // shares, and the two sides need not vary alike.
 func contrast(metric Metric, baseline, other Figure) Contrast {
 	a, b := baseline.spread, other.spread
-	made := Contrast{Ratio: other.Value / baseline.Value, Verdict: NotKnown, Basis: lesser(baseline.Basis, other.Basis)}
+	made := Contrast{Ratio: ratioOf(baseline, other), Verdict: NotKnown, Basis: lesser(baseline.Basis, other.Basis)}
 	if a.unknown || b.unknown {
 		return made
 	}
 	variance := a.variance + b.variance
 	freedom := variance * variance / (a.variance*a.variance/a.freedom + b.variance*b.variance/b.freedom)
 	return made.within(metric, b.mean-a.mean, studentQuantile(freedom)*math.Sqrt(variance))
+}
+
+// ratioOf is that of two figures, by their geometric means where their spread is known.
+func ratioOf(baseline, other Figure) float64 {
+	if baseline.spread.unknown || other.spread.unknown {
+		return other.Value / baseline.Value
+	}
+	return math.Exp(other.spread.mean - baseline.spread.mean)
 }
 
 // within puts the interval of a difference of logarithms into a contrast.

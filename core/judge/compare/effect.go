@@ -37,6 +37,8 @@ type Group struct {
 	Sessions map[string][]string `json:"sessions"`
 
 	members []member
+	// byValue are the members by value of the factor.
+	byValue map[string][]*member
 }
 
 // EffectRow is the effect on one load.
@@ -66,8 +68,13 @@ func (r EffectRow) Words(at int) string {
 
 // member is a session, or the part of it at one fill level.
 type member struct {
-	name    string
-	factors factor.Set
+	name string
+	// value is that of the factor, or empty where it is not said.
+	value string
+	// held are the factors that others have to have too, and alike is what those write that
+	// have them exactly. Where the value is not said held is all that is.
+	held  factor.Set
+	alike string
 	// figures are in the order in which they were measured first.
 	figures []memberFigure
 }
@@ -120,15 +127,16 @@ func EffectOver(key, base string, sessions iter.Seq2[*session.Session, error]) (
 		}
 		for _, parts := range inParallel(some, func(s *session.Session) []part { return partsOf(key, s) }) {
 			for _, each := range parts {
-				all.list = append(all.list, member{each.name, each.factors, all.figures(each.figures)})
+				each.member.figures = all.figures(each.figures)
+				all.list = append(all.list, each.member)
 			}
 		}
 	}
 	members := all.list
 	effect := Effect{Key: key, Groups: []Group{}, Loads: []EffectRow{}, Alone: []string{}}
 	for _, m := range members {
-		if value := m.factors[key]; value != "" && !slices.Contains(effect.Values, value) {
-			effect.Values = append(effect.Values, value)
+		if m.value != "" && !slices.Contains(effect.Values, m.value) {
+			effect.Values = append(effect.Values, m.value)
 		}
 	}
 	if len(effect.Values) < 2 {
@@ -164,22 +172,30 @@ func (e *Effect) startWith(base string) error {
 
 // part is a session, or what it is at a fill level, with its figures by its own keys.
 type part struct {
-	name    string
-	factors factor.Set
+	member
 	figures []keyed
+}
+
+func partOf(key, name string, factors factor.Set, figures []keyed) part {
+	made := part{member{name: name, value: factors[key], held: factors}, figures}
+	if made.value != "" {
+		made.held = factors.Without(key)
+		made.alike = made.held.Exact()
+	}
+	return made
 }
 
 func partsOf(key string, s *session.Session) []part {
 	factors := factor.Of(s)
 	if key != factor.Fill {
-		return []part{{s.DisplayName(), factors, figuresOf(s)}}
+		return []part{partOf(key, s.DisplayName(), factors, figuresOf(s))}
 	}
 	var parts []part
 	levels := byLevel(s)
 	for _, level := range slices.Sorted(maps.Keys(levels)) {
 		at, name := maps.Clone(factors), fmt.Sprintf("%.0f%%", level*100)
 		at[factor.Fill] = name
-		parts = append(parts, part{s.DisplayName() + " at " + name, at, levels[level]})
+		parts = append(parts, partOf(key, s.DisplayName()+" at "+name, at, levels[level]))
 	}
 	return parts
 }
@@ -266,21 +282,26 @@ func (e *Effect) group(members []member) {
 	var groups []Group
 	places := map[string][]int{} // of groups, by what need not be looked at twice
 	for _, m := range members {
-		if m.factors[e.Key] == "" {
+		if m.value == "" {
 			e.Alone = append(e.Alone, fmt.Sprintf("%s: its %s is not said", m.name, e.Key))
 			continue
 		}
-		held := m.factors.Without(e.Key)
-		bucket := held.Exact()
-		found := slices.IndexFunc(places[bucket], func(at int) bool { return factor.Same(groups[at].Held, held) })
+		found := slices.IndexFunc(places[m.alike], func(at int) bool { return factor.Same(groups[at].Held, m.held) })
 		if found < 0 {
-			found = len(places[bucket])
-			places[bucket] = append(places[bucket], len(groups))
-			groups = append(groups, Group{Held: held, Sessions: map[string][]string{}})
+			found = len(places[m.alike])
+			places[m.alike] = append(places[m.alike], len(groups))
+			groups = append(groups, Group{Held: m.held, Sessions: map[string][]string{}})
 		}
-		g := &groups[places[bucket][found]]
+		g := &groups[places[m.alike][found]]
 		g.members = append(g.members, m)
-		g.Sessions[m.factors[e.Key]] = append(g.Sessions[m.factors[e.Key]], m.name)
+		g.Sessions[m.value] = append(g.Sessions[m.value], m.name)
+	}
+	for i := range groups {
+		groups[i].byValue = map[string][]*member{}
+		for at := range groups[i].members {
+			m := &groups[i].members[at]
+			groups[i].byValue[m.value] = append(groups[i].byValue[m.value], m)
+		}
 	}
 	for _, g := range groups {
 		if len(g.Sessions) > 1 {
@@ -317,17 +338,17 @@ func (e *Effect) row(load int, key session.Key) EffectRow {
 	row := EffectRow{Label: key.String(), Metric: metric, HigherIsBetter: metric.HigherIsBetter(), Load: key,
 		Effects: []EffectOfOne{}}
 	for _, value := range e.Values[1:] {
-		var contrasts []Contrast
-		for _, g := range e.Groups {
-			base, knownBase := g.figure(e.Key, e.Values[0], load)
-			other, ok := g.figure(e.Key, value, load)
+		var pairs []pair
+		for i := range e.Groups {
+			base, knownBase := e.Groups[i].figure(e.Values[0], load)
+			other, ok := e.Groups[i].figure(value, load)
 			if ok && knownBase {
-				contrasts = append(contrasts, contrast(metric, base, other))
+				pairs = append(pairs, pair{base, other})
 			}
 		}
-		if len(contrasts) > 0 {
-			row.Effects = append(row.Effects, EffectOfOne{Value: value, Contrast: together(metric, contrasts),
-				Groups: len(contrasts)})
+		if len(pairs) > 0 {
+			row.Effects = append(row.Effects, EffectOfOne{Value: value, Contrast: together(metric, pairs),
+				Groups: len(pairs)})
 		}
 	}
 	return row
@@ -344,13 +365,10 @@ func (m *member) of(load int) (Figure, bool) {
 
 // figure pools the sessions of a group that have a value: sessions measured alike
 // are repeats of each other.
-func (g Group) figure(factor, value string, load int) (Figure, bool) {
+func (g *Group) figure(value string, load int) (Figure, bool) {
 	var found []Figure
-	for i := range g.members {
-		if g.members[i].factors[factor] != value {
-			continue
-		}
-		if figure, known := g.members[i].of(load); known {
+	for _, m := range g.byValue[value] {
+		if figure, known := m.of(load); known {
 			found = append(found, figure)
 		}
 	}
@@ -369,15 +387,18 @@ func (g Group) figure(factor, value string, load int) (Figure, bool) {
 	return pooled, true
 }
 
+// pair is a figure of a group with the baseline's.
+type pair struct{ base, other Figure }
+
 // together is the mean effect of several groups, with Student's interval over them:
 // the effect may differ from chain to chain.
-func together(metric Metric, contrasts []Contrast) Contrast {
-	if len(contrasts) == 1 {
-		return contrasts[0]
+func together(metric Metric, pairs []pair) Contrast {
+	if len(pairs) == 1 {
+		return contrast(metric, pairs[0].base, pairs[0].other)
 	}
-	var logs []float64
-	for _, c := range contrasts {
-		logs = append(logs, math.Log(c.Ratio))
+	logs := make([]float64, len(pairs))
+	for i, p := range pairs {
+		logs[i] = math.Log(ratioOf(p.base, p.other))
 	}
 	mean, deviation := stat.MeanStdDev(logs, nil)
 	count := float64(len(logs))
@@ -391,7 +412,7 @@ func fewValues(key string, values []string, members []member) error {
 	}
 	sets := make([]factor.Set, len(members))
 	for i, m := range members {
-		sets[i] = m.factors
+		sets[i] = m.held
 	}
 	return fmt.Errorf("no session says its %s; what sessions say is %s", key, strings.Join(factor.Keys(sets...), ", "))
 }
@@ -403,11 +424,11 @@ func nothingHeld(key string, members []member) error {
 	members = members[:min(len(members), enough)]
 	for i, a := range members {
 		for _, b := range members[i+1:] {
-			if a.factors[key] == b.factors[key] || a.factors[key] == "" || b.factors[key] == "" {
+			if a.value == b.value || a.value == "" || b.value == "" {
 				continue
 			}
-			differ, unsaid := factor.Differing(a.factors, b.factors)
-			keys := slices.DeleteFunc(append(differ, unsaid...), func(each string) bool { return each == key })
+			differ, unsaid := factor.Differing(a.held, b.held)
+			keys := append(differ, unsaid...)
 			if len(keys) > 0 && len(keys) < nearest {
 				nearest, text = len(keys), fmt.Sprintf("%s and %s come nearest, but differ in %s too", a.name, b.name,
 					strings.Join(keys, ", "))

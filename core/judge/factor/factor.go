@@ -8,6 +8,7 @@ import (
 	"maps"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 
 	"opengauge/core/bench/book"
@@ -259,13 +260,14 @@ func Same(a, b Set) bool {
 
 // Exact writes the factors that are alike only if they are equal.
 func (f Set) Exact() string {
-	var text strings.Builder
+	var text []byte
 	for _, key := range slices.Sorted(maps.Keys(f)) {
 		if value := f[key]; !isTemperature(value) {
-			fmt.Fprintf(&text, "%q=%q;", key, value)
+			text = append(strconv.AppendQuote(text, key), '=')
+			text = append(strconv.AppendQuote(text, value), ';')
 		}
 	}
-	return text.String()
+	return string(text)
 }
 
 // Words writes some of the factors for people: "enclosure=barnacle, fan=on".
