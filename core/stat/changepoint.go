@@ -130,8 +130,11 @@ func noiseVariance(series []float64) float64 {
 
 // Median of a series; 0 for an empty one. The series is left as it is.
 func Median(series []float64) float64 {
-	if len(series) == 0 {
+	switch len(series) {
+	case 0:
 		return 0
+	case 1: // very many figures are of one pass
+		return series[0]
 	}
 	sorted := append([]float64(nil), series...)
 	sort.Float64s(sorted)

@@ -164,8 +164,11 @@ func Alike(a, b string) bool {
 // isTemperature says whether a value is one, with its unit: a bare number may be
 // anything.
 func isTemperature(value string) bool {
+	if !strings.HasSuffix(value, "C") {
+		return false
+	}
 	_, err := unit.ParseCelsius(value)
-	return err == nil && strings.HasSuffix(value, "C")
+	return err == nil
 }
 
 // Differing gives the factors in which two sessions are known to differ, without
