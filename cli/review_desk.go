@@ -3,6 +3,7 @@ package cli
 import (
 	"encoding/json"
 	"errors"
+	"fmt"
 	"time"
 
 	"opengauge/core/bench/host"
@@ -45,7 +46,22 @@ func (d *reviewDesk) remember(sessions []*session.Session) {
 }
 
 // key tells the review from others, and from itself once it was changed.
-func (d *reviewDesk) key() string { return d.review.Name + " " + d.review.Definition() }
+func (r *reviewed) key() string { return r.Name + " " + r.Definition() }
+
+// reviewTurn keeps this machine's other guides of the review away until its end: what they take
+// is told by the bench's name alone, so that both would make the same visits.
+func (e *environment) reviewTurn(r *reviewed, place string) (end func() error, err error) {
+	bench := host.BenchName()
+	end, err = logbook.Turn(place, bench+" "+r.key())
+	if !errors.Is(err, logbook.ErrTurn) {
+		return end, err
+	}
+	hint := "end that one first"
+	if logbook.Shared(place) {
+		hint += ", or give this one a bench's name of its own with $OPENGAUGE_BENCH_NAME"
+	}
+	return end, fmt.Errorf("this review is led through already by another program, as the bench %s; %s", bench, hint)
+}
 
 // Sessions are those of all benches.
 func (d *reviewDesk) Sessions() ([]*session.Session, error) {
@@ -64,7 +80,7 @@ func (d *reviewDesk) Take(choose func([]design.Visit) (design.Visit, bool)) (boo
 		return false, left
 	}
 	d.tellLeft(left)
-	return d.book.Take(d.key(), d.bench, claimedFor, func(others []logbook.Claim) (int, any, bool) {
+	return d.book.Take(d.review.key(), d.bench, claimedFor, func(others []logbook.Claim) (int, any, bool) {
 		taken := make([]design.Visit, 0, len(others))
 		for _, each := range others {
 			var v design.Visit
@@ -78,10 +94,10 @@ func (d *reviewDesk) Take(choose func([]design.Visit) (design.Visit, bool)) (boo
 }
 
 // Keep keeps it for longer.
-func (d *reviewDesk) Keep() error { return d.book.KeepTaken(d.key(), d.bench, claimedFor) }
+func (d *reviewDesk) Keep() error { return d.book.KeepTaken(d.review.key(), d.bench, claimedFor) }
 
 // GiveBack gives it back.
-func (d *reviewDesk) GiveBack() error { return d.book.GiveBack(d.key(), d.bench) }
+func (d *reviewDesk) GiveBack() error { return d.book.GiveBack(d.review.key(), d.bench) }
 
 // Mine says whether a session was measured here.
 func (d *reviewDesk) Mine(s *session.Session) bool {

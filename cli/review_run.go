@@ -125,6 +125,11 @@ func (e *environment) reviewRun(ctx context.Context, file string, flags *reviewR
 	if err != nil {
 		return err
 	}
+	end, err := e.reviewTurn(&r, place)
+	if err != nil {
+		return err
+	}
+	defer end()
 	book, err := e.createLogbook()
 	switch {
 	case err == nil:

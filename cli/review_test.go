@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/goccy/go-yaml"
 	"github.com/santhosh-tekuri/jsonschema/v6"
@@ -367,5 +368,34 @@ func TestAReviewGoesOn(t *testing.T) {
 	a := decode[answered](t, d.must("review", "run", reviews+"firmware.yaml", "--unattended", "--json"))
 	if !a.Settled || a.Verdicts[0].Named != whole.Verdicts[0].Named {
 		t.Errorf("in steps %+v, at once %+v", a.Verdicts, fmt.Sprint(whole.Verdicts))
+	}
+}
+
+// Two programs of one bench would make the same visits: the second is told, until the first ends.
+func TestAReviewIsLedByOneProgram(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t)
+	first := d.command("review", "run", reviews+"cases.yaml") // it waits for parts that never come
+	if err := first.Start(); err != nil {
+		t.Fatal(err)
+	}
+	held := func() bool {
+		found, err := filepath.Glob(d.logbook + "-turn-*")
+		return err == nil && len(found) > 0
+	}
+	for began := time.Now(); !held() && time.Since(began) < 30*time.Second; time.Sleep(20 * time.Millisecond) {
+	}
+	visit := []string{"review", "run", reviews + "cases.yaml", "--unattended", "--visits", "1"}
+	if got := d.run(visit...); got.code != 1 || !strings.Contains(got.stderr, "by another program") {
+		t.Errorf("while another leads through it: exit %d\n%s", got.code, got.stderr)
+	}
+	d.must("review", "run", reviews+"firmware.yaml", "--unattended", "--visits", "1")
+	if err := first.Process.Kill(); err != nil {
+		t.Fatal(err)
+	}
+	_ = first.Wait()
+	d.must(visit...)
+	if held() {
+		t.Error("its turn is left behind")
 	}
 }

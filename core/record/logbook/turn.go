@@ -1,0 +1,45 @@
+package logbook
+
+import (
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"opengauge/core/storage/claim"
+)
+
+// ErrTurn says that another program of this machine does with a logbook what one alone may do.
+var ErrTurn = errors.New("another program does this already")
+
+// Turn lets one program of this machine at a time do something with the logbook at a place: it
+// gives [ErrTurn] while another one does. It ends by end, or with the program. Where no file can
+// be made beside the logbook nobody can tell, and it is given.
+func Turn(place, what string) (end func() error, err error) {
+	hash := sha256.Sum256([]byte(what))
+	path := fmt.Sprintf("%s-turn-%x", waitsAt(place), hash[:8])
+	free := func() error { return nil }
+	if os.MkdirAll(filepath.Dir(path), 0o700) != nil {
+		return free, nil
+	}
+	for {
+		file, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE, 0o600)
+		if err != nil {
+			return free, nil
+		}
+		if err := claim.File(file); errors.Is(err, claim.ErrHeld) {
+			return free, errors.Join(ErrTurn, file.Close())
+		} else if err != nil { // it is on something that has no locks
+			return free, file.Close()
+		}
+		// Whoever had it before removed the file, maybe after it was opened here.
+		opened, failed := file.Stat()
+		if now, err := os.Lstat(path); failed == nil && err == nil && os.SameFile(opened, now) {
+			return func() error { return claim.Remove(file) }, nil
+		}
+		if err := file.Close(); err != nil {
+			return free, err
+		}
+	}
+}
