@@ -27,8 +27,14 @@ func (l *Logbook) Check(progress func(done, total int)) ([]string, int, error) {
 			return faults, i, err
 		}
 		progress(i, len(ids))
-		if _, err := l.Whole(id); err != nil && !errors.Is(err, ErrRemoved) {
+		switch s, err := l.Whole(id); {
+		case errors.Is(err, ErrRemoved):
+		case err != nil:
 			faults = append(faults, fmt.Sprintf("session %s cannot be read: %v", id, err))
+		default:
+			if err := l.checkDigest(s); err != nil {
+				faults = append(faults, fmt.Sprintf("session %s: %v", id, err))
+			}
 		}
 	}
 	return faults, len(ids), l.database.ctx.Err()

@@ -1,10 +1,12 @@
 package logbook
 
 import (
+	"database/sql"
 	"encoding/binary"
 	"errors"
 	"iter"
 	"math"
+	"reflect"
 	"slices"
 	"sync"
 	"time"
@@ -208,4 +210,33 @@ func (l *Logbook) Digests(ids []string) iter.Seq2[*session.Session, error] {
 	d := &digests{Logbook: l}
 	return l.each(ids, `SELECT session, '', '', digest FROM pass_lists WHERE session IN (`+l.database.listed(1)+`)`,
 		func(c columns) (*session.Session, error) { return d.session(c.packed) })
+}
+
+// checkDigest holds the digest of a session that has ended against the session.
+func (l *Logbook) checkDigest(s *session.Session) error {
+	var kept []byte
+	err := l.database.QueryRow(`SELECT digest FROM pass_lists WHERE session = $1`, s.ID).Scan(&kept)
+	if errors.Is(err, sql.ErrNoRows) { // it has not ended
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	d := &digests{Logbook: l}
+	read, err := d.session(kept)
+	if err != nil {
+		return err
+	}
+	anew, err := l.packDigest(s)
+	if err != nil {
+		return err
+	}
+	want, err := d.session(anew)
+	if err != nil {
+		return err
+	}
+	if !reflect.DeepEqual(read, want) {
+		return errors.New("what comparisons over many sessions read of it is not what it has")
+	}
+	return nil
 }

@@ -407,3 +407,31 @@ func TestCheckFindsDamage(t *testing.T) {
 		}
 	}
 }
+
+// What comparisons read of a session has to be of that session.
+func TestCheckFindsFiguresOfAnother(t *testing.T) {
+	onEachEngine(t, func(t *testing.T, book *Logbook) {
+		one, other := example("k3f9abcdef", "ebb", time.Now()), example("k3f9abcdeg", "ebb", time.Now())
+		other.Passes[1].BytesPerSecond *= 1.01
+		keep(t, book, one)
+		keep(t, book, other)
+		if faults, count, err := book.Check(func(int, int) {}); err != nil || len(faults) != 0 || count != 2 {
+			t.Fatalf("of sound ones: %q, %v", faults, err)
+		}
+		if _, err := book.database.Exec(`UPDATE pass_lists SET digest = (SELECT digest FROM pass_lists
+			WHERE session = $1)`, one.ID); err != nil {
+			t.Fatal(err)
+		}
+		faults, _, err := book.Check(func(int, int) {})
+		if err != nil || len(faults) != 1 || !strings.Contains(faults[0], other.ID) ||
+			!strings.Contains(faults[0], "comparisons") {
+			t.Errorf("faults %q, %v", faults, err)
+		}
+		if _, err := book.database.Exec(`UPDATE pass_lists SET digest = $1`, []byte{0}); err != nil {
+			t.Fatal(err)
+		}
+		if faults, _, err := book.Check(func(int, int) {}); err != nil || len(faults) != 2 {
+			t.Errorf("of damaged digests: %q, %v", faults, err)
+		}
+	})
+}
