@@ -50,7 +50,11 @@ func (r *reviewed) key() string { return r.Name + " " + r.Definition() }
 
 // reviewTurn keeps this machine's other guides of the review away until its end: what they take
 // is told by the bench's name alone, so that both would make the same visits.
-func (e *environment) reviewTurn(r *reviewed, place string) (end func() error, err error) {
+func (e *environment) reviewTurn(r *reviewed) (end func() error, err error) {
+	place, err := e.path()
+	if err != nil {
+		return nil, err
+	}
 	bench := host.BenchName()
 	end, err = logbook.Turn(place, bench+" "+r.key())
 	if !errors.Is(err, logbook.ErrTurn) {

@@ -108,6 +108,13 @@ func (e *environment) reviewRun(ctx context.Context, file string, flags *reviewR
 	if len(check.TooSmall) > 0 {
 		return tooSmall(check)
 	}
+	if !flags.next {
+		end, err := e.reviewTurn(&r)
+		if err != nil {
+			return err
+		}
+		defer end()
+	}
 	sessions, err := e.reviewSessions(&r)
 	if err != nil {
 		return err
@@ -121,27 +128,27 @@ func (e *environment) reviewRun(ctx context.Context, file string, flags *reviewR
 	if flags.next {
 		return e.showStep(guide)
 	}
+	return e.lead(ctx, &r, guide, flags.unattended)
+}
+
+// lead leads through a review, and gives its answer.
+func (e *environment) lead(ctx context.Context, r *reviewed, guide *conduct.Guide, unattended bool) error {
 	place, err := e.path()
 	if err != nil {
 		return err
 	}
-	end, err := e.reviewTurn(&r, place)
-	if err != nil {
-		return err
-	}
-	defer end()
 	book, err := e.createLogbook()
 	switch {
 	case err == nil:
 		defer book.Close()
-		guide.Desk = e.deskOf(&r, book, sessions)
+		guide.Desk = e.deskOf(r, book, guide.Sessions)
 	case !logbook.Waits(err):
 		return err
 	case logbook.Shared(place):
 		term.NewScreen(e.stderr).Paragraph("", term.Clean(oneLine(err))+"; nothing can be claimed there, so that another "+
 			"bench may make the same visits")
 	}
-	before := len(sessions)
+	before := len(guide.Sessions)
 	a, ends, err := guide.Run(ctx)
 	switch {
 	case ctx.Err() != nil && len(guide.Sessions) > before:
@@ -154,7 +161,7 @@ func (e *environment) reviewRun(ctx context.Context, file string, flags *reviewR
 	if !e.json {
 		term.NewScreen(e.stderr).Paragraph("", "It ends here: "+ends+".")
 	}
-	return e.giveAnswer(&r, &a, flags.unattended)
+	return e.giveAnswer(r, &a, unattended)
 }
 
 // reviewBench is where a review is made: here, or simulated.

@@ -235,7 +235,8 @@ func limitedFault(t *testing.T, at string, s session.Session) string {
 	if len(s.Passes) != 2 {
 		t.Fatalf("%s: %d passes", at, len(s.Passes))
 	}
-	if want := map[string]string{"/mnt/nfs": "nfs 4.2", "/mnt/smb": "smb 3.1.1"}[at]; !strings.HasPrefix(s.Environment.Server, want) {
+	want := map[string]string{"/mnt/nfs": "nfs 4.2", "/mnt/smb": "smb 3.1.1"}[at]
+	if !strings.HasPrefix(s.Environment.Server, want) {
 		t.Errorf("%s is on %q", at, s.Environment.Server)
 	}
 	slow := ""
