@@ -44,6 +44,17 @@ func TestADigestHasTheFiguresOfPasses(t *testing.T) {
 			t.Errorf("pass %d came back as %+v", i, a)
 		}
 	}
+	_, passes, err := cut(digest)
+	if err != nil {
+		t.Fatal(err)
+	}
+	asked, _, err := cut(passes)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if kinds, err := (&digests{Logbook: l}).asked(asked); err != nil || len(kinds) != 2 {
+		t.Errorf("what was asked for is there %d times, want 2: %v", len(kinds), err)
+	}
 	for cut := range len(digest) {
 		if s, err := (&digests{Logbook: l}).session(digest[:cut]); err == nil {
 			t.Fatalf("%d of %d bytes of it are a session: %+v", cut, len(digest), s)

@@ -1,8 +1,12 @@
 package logbook
 
 import (
+	"os"
 	"path/filepath"
+	"strings"
 	"testing"
+
+	"github.com/jackc/pgx/v5/pgconn"
 )
 
 // The logbook is where each system keeps what programs remember for a user.
@@ -78,6 +82,66 @@ func TestSpoolsOfOneDatabaseAreAtOnePlace(t *testing.T) {
 				if got := waitsAt(way); got != want {
 					t.Errorf("of %s what waits is at %s, and of %s at %s", way, got, same[0], want)
 				}
+			}
+		}
+	}
+}
+
+// However a server on another machine is named, it has to show a certificate that holds, and there
+// is no way beside.
+func TestServersElsewhereAreChecked(t *testing.T) {
+	services := filepath.Join(t.TempDir(), "services")
+	if err := os.WriteFile(services, []byte("[far]\nhost=lab.example\n[near]\nhost=/run/lab\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	t.Setenv("PGSERVICEFILE", services)
+	for _, c := range []struct {
+		place, host, mode string
+		elsewhere         bool
+	}{
+		{"postgres://ada@lab.example/log", "", "", true},
+		{"postgres://ada@10.0.0.5/log", "", "", true},
+		{"postgres://ada@[fd00::5]:5433/log", "", "", true},
+		{"postgres://ada@localhost/log?host=10.0.0.5", "", "", true},
+		{"postgres:///log?host=/run/lab,10.0.0.5", "", "", true},
+		{"postgres://ada@localhost,lab.example/log", "", "", true},
+		{"postgres:///log", "lab.example", "", true},
+		{"postgres:///log?service=far", "", "", true},
+		{"postgres:///log?service=far", "", "verify-full", true},
+		{"postgres://ada@lab.example/log", "", "verify-full", true},
+		{"postgres://ada@localhost/log", "", "", false},
+		{"postgres://ada@127.0.0.3/log", "", "", false},
+		{"postgres://ada@[::1]/log", "", "", false},
+		{"postgres:///log?host=/run/lab", "", "", false},
+		{"postgres:///log?service=near", "", "", false},
+		{"postgres:///log", "/run/lab", "", false},
+	} {
+		t.Setenv("PGHOST", c.host)
+		t.Setenv("PGSSLMODE", c.mode)
+		config, err := connection(c.place, settings{})
+		if err != nil {
+			t.Errorf("%s: %v", c.place, err)
+			continue
+		}
+		ways := []*pgconn.FallbackConfig{{Host: config.Host, TLSConfig: config.TLSConfig}}
+		checked := true
+		for _, way := range append(ways, config.Fallbacks...) {
+			checked = checked && (strings.HasPrefix(way.Host, "/") ||
+				way.TLSConfig != nil && !way.TLSConfig.InsecureSkipVerify && way.TLSConfig.ServerName == way.Host)
+		}
+		if c.elsewhere && !checked {
+			t.Errorf("%s with the host %q can be reached unchecked", c.place, c.host)
+		}
+		if !c.elsewhere && checked && !strings.HasPrefix(config.Host, "/") {
+			t.Errorf("%s with the host %q is on this machine, and needs a certificate", c.place, c.host)
+		}
+	}
+	for _, mode := range []string{"disable", "allow", "prefer", "require"} {
+		t.Setenv("PGSSLMODE", mode)
+		for _, place := range []string{"postgres:///log?service=far", "postgres://ada@localhost/log?host=10.0.0.5",
+			"postgres:///log?host=/run/lab,10.0.0.5"} {
+			if _, err := connection(place, settings{}); err == nil || !strings.Contains(err.Error(), "does not check") {
+				t.Errorf("%s, %s: %v", place, mode, err)
 			}
 		}
 	}

@@ -11,6 +11,7 @@ import (
 	"net"
 	"net/url"
 	"os"
+	"slices"
 	"strings"
 	"syscall"
 	"time"
@@ -85,22 +86,9 @@ func connection(place string, own settings) (*pgx.ConnConfig, error) {
 	if err != nil {
 		return nil, err
 	}
-	settings := address.Query()
-	if mode := cmp.Or(settings.Get("sslmode"), os.Getenv("PGSSLMODE")); !isHere(address) {
-		switch mode {
-		case "":
-			settings.Set("sslmode", "verify-full")
-		case "verify-full", "verify-ca":
-		default:
-			return nil, fmt.Errorf("the logbook %s is on another machine, and sslmode=%s does not check who answers there; "+
-				"leave it out, and name the authority of the server's certificate with ?sslrootcert=FILE", canonical(address),
-				mode)
-		}
-	}
-	address.RawQuery = settings.Encode()
-	config, err := pgx.ParseConfig(address.String())
+	config, err := parsed(address)
 	if err != nil {
-		return nil, fmt.Errorf("the address of the logbook cannot be used: %w", wrongSetting(err))
+		return nil, err
 	}
 	config.ConnectTimeout = connecting
 	dialer := &net.Dialer{KeepAliveConfig: net.KeepAliveConfig{Enable: true, Idle: silence, Interval: silence,
@@ -115,6 +103,35 @@ func connection(place string, own settings) (*pgx.ConnConfig, error) {
 	return config, nil
 }
 
+// parsed reads an address with what the environment and service files add to it. Where any of
+// its servers is on another machine, their certificates are checked.
+func parsed(address *url.URL) (*pgx.ConnConfig, error) {
+	config, err := pgx.ParseConfig(address.String())
+	if err != nil {
+		return nil, fmt.Errorf("the address of the logbook cannot be used: %w", wrongSetting(err))
+	}
+	if !slices.ContainsFunc(config.Fallbacks, func(other *pgconn.FallbackConfig) bool { return !isHere(other.Host) }) &&
+		isHere(config.Host) {
+		return config, nil
+	}
+	settings := address.Query()
+	switch mode := cmp.Or(settings.Get("sslmode"), os.Getenv("PGSSLMODE")); mode {
+	case "":
+		settings.Set("sslmode", "verify-full")
+	case "verify-full", "verify-ca":
+	default:
+		return nil, fmt.Errorf("the logbook %s is on another machine, and sslmode=%s does not check who answers there; "+
+			"leave it out, and name the authority of the server's certificate with ?sslrootcert=FILE", canonical(address),
+			mode)
+	}
+	checked := *address
+	checked.RawQuery = settings.Encode()
+	if config, err = pgx.ParseConfig(checked.String()); err != nil {
+		return nil, fmt.Errorf("the address of the logbook cannot be used: %w", wrongSetting(err))
+	}
+	return config, nil
+}
+
 // wrongSetting is what is wrong with an address, without the address.
 func wrongSetting(err error) error {
 	if cause := errors.Unwrap(err); cause != nil {
@@ -123,9 +140,8 @@ func wrongSetting(err error) error {
 	return errors.New("see its settings")
 }
 
-// isHere says whether the server is on this machine.
-func isHere(address *url.URL) bool {
-	host := cmp.Or(address.Hostname(), address.Query().Get("host"), os.Getenv("PGHOST"))
+// isHere says whether a server's host is this machine: a folder of sockets, or its own address.
+func isHere(host string) bool {
 	if host == "" || host == "localhost" || strings.HasPrefix(host, "/") {
 		return true
 	}
