@@ -139,11 +139,10 @@ func (e *environment) forgetQuotes(arguments []string, flags *quoteFlags) error 
 	}
 	defer kept.Close()
 	count, err := kept.RemoveQuotes(part, flags.set)
-	if err != nil {
-		return err
+	if count > 0 || err == nil {
+		e.screen().Printf("forgot %d quoted figures\n", count)
 	}
-	e.screen().Printf("forgot %d quoted figures\n", count)
-	return nil
+	return err
 }
 
 // quoted are the figures of the bench book and of the logbook. A bench book that cannot be

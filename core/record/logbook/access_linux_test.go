@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"opengauge/core/bench/book"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/witness"
 )
@@ -69,6 +70,16 @@ func TestRoles(t *testing.T) {
 			t.Errorf("the bench desk on the machine %s: %q, %v", c.machine, warning, err)
 		}
 	}
+	quote := book.Quote{Part: "sandpiper", Source: "a newspaper"}
+	if err := one.AddQuote(quote); err != nil {
+		t.Fatal(err)
+	}
+	if count, err := two.RemoveQuotes("sandpiper", ""); count != 0 || err == nil || !strings.Contains(err.Error(), "stay") {
+		t.Errorf("what another bench noted is removed: %d, %v", count, err)
+	}
+	if count, err := one.RemoveQuotes("sandpiper", ""); count != 1 || err != nil {
+		t.Errorf("what it noted itself is not removed: %d, %v", count, err)
+	}
 	if got := takes(t, one, "desk", "tide") + 10*takes(t, two, "desk", "tide"); got != 10 {
 		t.Errorf("two accounts whose benches have one name take %d", got)
 	}
@@ -122,11 +133,22 @@ func TestRolesHoldForEveryProgram(t *testing.T) {
 	if _, err := one.Enlist("desk", "machine"); err != nil {
 		t.Fatal(err)
 	}
+	if err := one.AddQuote(book.Quote{Part: "sandpiper", Source: "a newspaper"}); err != nil {
+		t.Fatal(err)
+	}
+	desk, err := one.Meet(t.Context(), "pier", "desk")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer desk.Close()
+	posts(t, desk, "join/desk", "terms")
 	const state = `SELECT md5(string_agg(t::text, '' ORDER BY t::text)) FROM (
 		SELECT s::text AS t FROM sessions s UNION ALL SELECT p::text FROM passes p UNION ALL SELECT f::text FROM figures f
 		UNION ALL SELECT e::text FROM entries e UNION ALL SELECT g::text FROM goose_db_version g
 		UNION ALL SELECT x::text FROM settings x UNION ALL SELECT c::text FROM conditions c
-		UNION ALL SELECT l::text FROM claims l UNION ALL SELECT b::text FROM benches b) a`
+		UNION ALL SELECT l::text FROM claims l UNION ALL SELECT b::text FROM benches b
+		UNION ALL SELECT q::text FROM quotes q UNION ALL SELECT m::text FROM meetings m
+		UNION ALL SELECT n::text FROM notices n) a`
 	before, err := server.Ask("lab", state)
 	if err != nil {
 		t.Fatal(err)
@@ -143,6 +165,9 @@ func TestRolesHoldForEveryProgram(t *testing.T) {
 			VALUES ('z', '', 0, '', false, '', '', '{}', 'bench-1')`, `SET ROLE lab_keeper`, `CREATE TABLE mine (x int)`,
 		`DELETE FROM claims`, `UPDATE claims SET until_ms = 0`, `UPDATE claims SET bench = 'mine', account = 'bench-2'`,
 		`INSERT INTO claims VALUES ('tide', 9, 'desk', 1, '{}', 'bench-1')`, `UPDATE benches SET machine = 'x'`,
+		`UPDATE quotes SET document = '{}'`, `DELETE FROM quotes`, `UPDATE meetings SET ended = true`,
+		`UPDATE meetings SET name = 'x'`, `DELETE FROM meetings`, `DELETE FROM notices`, `UPDATE notices SET document = '{}'`,
+		`INSERT INTO notices (meeting, key, host, account, document) SELECT id, 'stop', 'desk', 'bench-1', '{}' FROM meetings`,
 		`DELETE FROM benches`, `INSERT INTO benches VALUES ('loft', 'x', 'bench-1', 1)`,
 	} {
 		_ = exec.Command("psql", "-h", server.Folder, "-p", strconv.Itoa(server.Port), "-U", "bench-2", "-d", "lab", "-qX",

@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/unit"
 )
 
 // AddQuote keeps a figure that somebody else published. One that is there already is kept
@@ -19,10 +20,12 @@ func (l *Logbook) AddQuote(q book.Quote) error {
 	return err
 }
 
-// RemoveQuotes forgets the figures of a part, or of a set, and says how many there were.
+// RemoveQuotes forgets the figures of a part, or of a set, and says how many there were. On a
+// server those that another account noted stay, which is an error.
 func (l *Logbook) RemoveQuotes(part, set string) (removed int64, err error) {
+	stay := 0
 	err = l.database.change(func(tx transaction) error {
-		removed = 0
+		removed, stay = 0, 0
 		documents, err := queryTexts(tx, `SELECT document FROM quotes ORDER BY id`)
 		if err != nil {
 			return err
@@ -35,14 +38,24 @@ func (l *Logbook) RemoveQuotes(part, set string) (removed int64, err error) {
 			if part != "" && q.Part != part || set != "" && q.Set != set {
 				continue
 			}
-			if _, err := tx.Exec(`DELETE FROM quotes WHERE document = $1`, document); err != nil {
+			result, err := tx.Exec(`DELETE FROM quotes WHERE document = $1`, document)
+			if err != nil {
 				return err
+			}
+			if gone, err := result.RowsAffected(); err != nil {
+				return err
+			} else if gone == 0 {
+				stay++
 			}
 			removed++
 		}
 		return nil
 	})
-	return removed, err
+	if err == nil && stay > 0 {
+		err = fmt.Errorf("%s stay: other accounts noted them; those and the keepers of the logbook may remove them",
+			unit.Count(stay, "quoted figure"))
+	}
+	return removed - int64(stay), err
 }
 
 // Quotes are the figures of all parts, in the order in which they were kept.

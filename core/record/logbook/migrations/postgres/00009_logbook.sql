@@ -106,7 +106,8 @@ CREATE INDEX entries_mean ON entries (ranking, mean);
 CREATE TABLE quotes (
     id       BIGINT GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
     part     TEXT COLLATE "C" NOT NULL,
-    document TEXT COLLATE "C" NOT NULL UNIQUE
+    document TEXT COLLATE "C" NOT NULL UNIQUE,
+    account  TEXT NOT NULL DEFAULT session_user
 );
 CREATE INDEX quotes_part ON quotes (part);
 
@@ -226,6 +227,20 @@ CREATE POLICY add ON claims FOR INSERT WITH CHECK (account = session_user);
 CREATE POLICY change ON claims FOR UPDATE USING (account = session_user) WITH CHECK (account = session_user);
 CREATE POLICY remove ON claims FOR DELETE USING (account = session_user
     OR until_ms < extract(epoch FROM clock_timestamp()) * 1000);
+
+-- What others published is removed by who noted it.
+ALTER TABLE quotes ENABLE ROW LEVEL SECURITY;
+CREATE POLICY read ON quotes FOR SELECT USING (true);
+CREATE POLICY add ON quotes FOR INSERT WITH CHECK (account = session_user);
+CREATE POLICY remove ON quotes FOR DELETE USING (account = session_user);
+
+-- Nobody ends a meeting at which a host is present, whose connection holds a lock.
+ALTER TABLE meetings ENABLE ROW LEVEL SECURITY;
+CREATE POLICY read ON meetings FOR SELECT USING (true);
+CREATE POLICY add ON meetings FOR INSERT WITH CHECK (NOT ended);
+CREATE POLICY finish ON meetings FOR UPDATE USING (NOT EXISTS (SELECT 1 FROM pg_locks
+    WHERE locktype = 'advisory' AND objsubid = 2 AND classid::bigint = id & 2147483647
+    AND database = (SELECT oid FROM pg_database WHERE datname = current_database()))) WITH CHECK (ended);
 
 -- Lists that grow only, and what only owners change: entries by the functions above.
 ALTER TABLE rankings ENABLE ROW LEVEL SECURITY;
