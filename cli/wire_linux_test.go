@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"opengauge/core/record/session"
+	"opengauge/core/storage/witness"
 )
 
 // twoHosts makes two hosts in namespaces of the kernel with a cable between them, whose
@@ -107,23 +108,28 @@ func TestTheWireAlone(t *testing.T) {
 	if err := os.WriteFile(plan, []byte("plan: wire\nsteps:\n"+steps), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	before := sent(t, far)
-	s := decode[session.Session](t, d.must("measure", "wire://10.98.0.1", "--plan", plan, "--json"))
-	received := sent(t, far) - before
 	// Both ways at once, as many bytes come in as go out, and what comes in is acknowledged on
 	// the way out: with nothing at the least, and with 66 bytes for two segments at the most.
 	want, least := []float64{in, out, in, 2 * out}, []float64{in, out, in, 2 * out / (1 + 66.0/2/1514)}
-	if len(s.Passes) != len(want) {
-		t.Fatalf("%d passes, want %d", len(s.Passes), len(want))
-	}
-	for i, p := range s.Passes {
-		if got := float64(p.BytesPerSecond); !(got <= 1.02*want[i]) || !(got >= 0.98*least[i]) {
-			t.Errorf("%s is %.0f bytes a second, the kernel lets %.0f through", p.Label(), got, want[i])
+	var s session.Session
+	// Where the machine stood still as a pass began, what came until then lay in buffers.
+	witness.Again(t, func() string {
+		before := sent(t, far)
+		s = decode[session.Session](t, d.must("measure", "wire://10.98.0.1", "--plan", plan, "--json"))
+		received := sent(t, far) - before
+		if len(s.Passes) != len(want) {
+			t.Fatalf("%d passes, want %d", len(s.Passes), len(want))
 		}
-	}
-	if read := float64(s.Moved[0].ReadBytes); !(received >= read) || !(received <= read*1.09) {
-		t.Errorf("it read %.0f bytes, and the kernel counts %.0f sent to it", read, received)
-	}
+		if read := float64(s.Moved[0].ReadBytes); !(received >= read) || !(received <= read*1.09) {
+			t.Errorf("it read %.0f bytes, and the kernel counts %.0f sent to it", read, received)
+		}
+		for i, p := range s.Passes {
+			if got := float64(p.BytesPerSecond); !(got <= 1.02*want[i]) || !(got >= 0.98*least[i]) {
+				return fmt.Sprintf("%s is %.0f bytes a second, the kernel lets %.0f through", p.Label(), got, want[i])
+			}
+		}
+		return ""
+	})
 	if last := s.Chain.Hops[len(s.Chain.Hops)-1].Name; last != "the other end's quay" {
 		t.Errorf("the chain ends at %q", last)
 	}

@@ -74,7 +74,8 @@ func TestRoles(t *testing.T) {
 	if err := one.AddQuote(quote); err != nil {
 		t.Fatal(err)
 	}
-	if count, err := two.RemoveQuotes("sandpiper", ""); count != 0 || err == nil || !strings.Contains(err.Error(), "stay") {
+	count, err := two.RemoveQuotes("sandpiper", "")
+	if count != 0 || err == nil || !strings.Contains(err.Error(), "stay") {
 		t.Errorf("what another bench noted is removed: %d, %v", count, err)
 	}
 	if count, err := one.RemoveQuotes("sandpiper", ""); count != 1 || err != nil {
