@@ -207,40 +207,44 @@ func TestEightHostsOnOneVolume(t *testing.T) {
 	megabits := make([]int, 8)
 	megabits[0], megabits[1] = narrow, narrow
 	hosts := berths(t, megabits)
-	_, address := labAt(t)
-	volume, log := cappedVolume(t, cap)
 	plan := filepath.Join(t.TempDir(), "reads.yaml")
 	if err := os.WriteFile(plan, []byte("plan: reads\nsteps:\n  - sweep: {operation: read, access: sequential, "+
 		"block: [64KiB, 32KiB], depth: 4, hold: 6s}\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	desk{t: t, logbook: address}.must("logbook", "prepare")
-	for i, got := range runOnAll(t, hosts, address, alike, "measure", volume, "--plan", plan, "--together", "pier",
-		"--hosts", "8", "--json") {
-		if got.code != 0 {
-			t.Fatalf("host %d: exit %d\n%s", i, got.code, got.stderr)
+	onQuietMachine(t, func() (faults []string) {
+		_, address := labAt(t)
+		volume, log := cappedVolume(t, cap)
+		desk{t: t, logbook: address}.must("logbook", "prepare")
+		for i, got := range runOnAll(t, hosts, address, alike, "measure", volume, "--plan", plan, "--together", "pier",
+			"--hosts", "8", "--json") {
+			if got.code != 0 {
+				t.Fatalf("host %d: exit %d\n%s", i, got.code, got.stderr)
+			}
 		}
-	}
-	s := decode[session.Session](t, desk{t: t, logbook: address}.must("logbook", "show", "pier", "--json"))
-	if len(s.Contentions) != 2 || len(s.Contentions[0].Members) != 8 || len(s.MergedFrom) != 8 {
-		t.Fatalf("merged from %d sessions, %d contentions", len(s.MergedFrom), len(s.Contentions))
-	}
-	connections := readsOf(t, log)
-	if len(connections) != 16 {
-		t.Fatalf("the server saw %d connections that read, want 16", len(connections))
-	}
-	for pass := range 2 {
-		of := connections[8*pass : 8*pass+8]
-		if apart := of[7].first.Sub(of[0].first); !(apart <= 20*time.Millisecond) {
-			t.Errorf("pass %d: by the server's log the hosts began %s apart", pass, apart)
+		s := decode[session.Session](t, desk{t: t, logbook: address}.must("logbook", "show", "pier", "--json"))
+		if len(s.Contentions) != 2 || len(s.Contentions[0].Members) != 8 || len(s.MergedFrom) != 8 {
+			t.Fatalf("merged from %d sessions, %d contentions", len(s.MergedFrom), len(s.Contentions))
 		}
-		checkShares(t, &s.Contentions[pass], of, cap*1e6/8)
-	}
+		connections := readsOf(t, log)
+		if len(connections) != 16 {
+			t.Fatalf("the server saw %d connections that read, want 16", len(connections))
+		}
+		for pass := range 2 {
+			of := connections[8*pass : 8*pass+8]
+			if apart := of[7].first.Sub(of[0].first); !(apart <= 20*time.Millisecond) {
+				faults = append(faults, fmt.Sprintf("pass %d: by the server's log the hosts began %s apart", pass, apart))
+			}
+			faults = append(faults, sharesFault(t, &s.Contentions[pass], of, cap*1e6/8)...)
+		}
+		return faults
+	})
 }
 
-// checkShares holds what a contention says against the server's log, and the rate that it was held to.
-func checkShares(t *testing.T, c *session.Contention, of []servedTo, cap float64) {
+// sharesFault holds what a contention says against the server's log, and the rate that it was held to.
+func sharesFault(t *testing.T, c *session.Contention, of []servedTo, cap float64) (faults []string) {
 	t.Helper()
+	fault := func(format string, about ...any) { faults = append(faults, fmt.Sprintf(format, about...)) }
 	var got, want []float64
 	sum := 0.0
 	for i := range c.Members {
@@ -262,20 +266,21 @@ func checkShares(t *testing.T, c *session.Contention, of []servedTo, cap float64
 	slices.Sort(want)
 	t.Logf("sum %.2f MB/s of %.2f, shares %.2f, by the log %.2f", sum/1e6, cap/1e6, scaled(got), scaled(want))
 	if !(math.Abs(sum/cap-1) <= 0.02) {
-		t.Errorf("together they get %.2f MB/s, and the server gives %.2f", sum/1e6, cap/1e6)
+		fault("together they get %.2f MB/s, and the server gives %.2f", sum/1e6, cap/1e6)
 	}
 	if fair := jain(got); !(math.Abs(fair-jain(want)) <= 0.03) || fair > 0.95 {
-		t.Errorf("the fairness is %.3f, and by the log %.3f", fair, jain(want))
+		fault("the fairness is %.3f, and by the log %.3f", fair, jain(want))
 	}
 	for i := range got[:2] { // the narrow links
 		if !(got[i] <= 2.05e6) || !(got[i] >= 1.7e6) {
-			t.Errorf("a host with a narrow link got %.2f MB/s", got[i]/1e6)
+			fault("a host with a narrow link got %.2f MB/s", got[i]/1e6)
 		}
 	}
 	samples := c.Samples[len(c.Samples)/2]
 	if !(math.Abs(samples.Fairness-jain(want)) <= 0.05) {
-		t.Errorf("over time the fairness is %.3f, and by the log %.3f", samples.Fairness, jain(want))
+		fault("over time the fairness is %.3f, and by the log %.3f", samples.Fairness, jain(want))
 	}
+	return faults
 }
 
 // A host that dies in a pass is missed by the others, who go on; one that stops asks nobody.
