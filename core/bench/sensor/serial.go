@@ -37,6 +37,7 @@ type serialProbe struct {
 	moments []Moment
 	latest  Reading
 	at      time.Time // of the latest
+	asked   time.Time // when it was asked last, if it is
 	since   time.Time // when the port was opened
 	strange int       // lines since the last reading that do not fit
 	failed  error
@@ -190,7 +191,7 @@ func (p *serialProbe) Read(ctx context.Context) (Reading, error) {
 	}
 	asked := time.Now()
 	if p.ask != "" {
-		if _, err := io.WriteString(p.line(), p.ask+"\n"); err != nil {
+		if _, err := io.WriteString(p.lineAt(asked), p.ask+"\n"); err != nil {
 			_ = p.Close()
 			return Reading{}, fmt.Errorf("asking the instrument: %w", err)
 		}
@@ -208,9 +209,11 @@ func (p *serialProbe) Read(ctx context.Context) (Reading, error) {
 	}
 }
 
-func (p *serialProbe) line() serial.Port {
+// lineAt is the line on which it is asked at a time.
+func (p *serialProbe) lineAt(asked time.Time) serial.Port {
 	p.mutex.Lock()
 	defer p.mutex.Unlock()
+	p.asked = asked
 	return p.port
 }
 
@@ -276,7 +279,7 @@ func (p *serialProbe) hear(line string) {
 		}
 		return
 	}
-	if now.Sub(p.at) < closest {
+	if answers := p.at.Before(p.asked); now.Sub(p.at) < closest && !answers {
 		return
 	}
 	reading, err := p.reading(func(selector string) (float64, error) { return number(parts[p.group(selector)]) })

@@ -118,6 +118,22 @@ func TestAnInstrumentThatIsAsked(t *testing.T) {
 	}
 }
 
+// An answer is taken however soon after the one before it comes; what is said besides is not.
+func TestAQuickAnswerIsTaken(t *testing.T) {
+	p := serialLine(t, "wall:machine-power=serial:/dev/none?ask=POWER?")
+	for watts := 40; watts < 60; watts++ {
+		asked := time.Now()
+		p.lineAt(asked)
+		p.hear(fmt.Sprintf("%d.5 W", watts))
+		p.hear("99.5 W") // at once after it
+		reading, said, err := p.take(asked)
+		if got := reading.Values["wall_machine_watts"]; !said || err != nil || got != float64(watts)+0.5 ||
+			len(reading.Moments) != 1 {
+			t.Fatalf("asked again it says %v of %d moments, %v; want %d.5", got, len(reading.Moments), err, watts)
+		}
+	}
+}
+
 // What says nothing that can be used is an error that says what came, and never a reading.
 func TestSerialLinesThatAreNoHelp(t *testing.T) {
 	for _, c := range []struct{ name, said, want string }{
