@@ -72,7 +72,7 @@ type member struct {
 	// value is that of the factor, or empty where it is not said.
 	value string
 	// held are the factors that others have to have too, and alike is what those write that
-	// have them exactly. Where the value is not said held is all that is.
+	// have them exactly. Where the value is not said, held are all factors.
 	held  factor.Set
 	alike string
 	// figures are in the order in which they were measured first.
