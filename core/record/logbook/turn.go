@@ -23,23 +23,12 @@ func Turn(place, what string) (end func() error, err error) {
 	if os.MkdirAll(filepath.Dir(path), 0o700) != nil {
 		return free, nil
 	}
-	for {
-		file, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE, 0o600)
-		if err != nil {
-			return free, nil
-		}
-		if err := claim.File(file); errors.Is(err, claim.ErrHeld) {
-			return free, errors.Join(ErrTurn, file.Close())
-		} else if err != nil { // it is on something that has no locks
-			return free, file.Close()
-		}
-		// Whoever had it before removed the file, maybe after it was opened here.
-		opened, failed := file.Stat()
-		if now, err := os.Lstat(path); failed == nil && err == nil && os.SameFile(opened, now) {
-			return func() error { return claim.Remove(file) }, nil
-		}
-		if err := file.Close(); err != nil {
-			return free, err
-		}
+	file, err := claim.At(path)
+	switch {
+	case errors.Is(err, claim.ErrHeld):
+		return free, ErrTurn
+	case err != nil: // it is on something that has no locks, or cannot be written
+		return free, nil
 	}
+	return func() error { return claim.Remove(file) }, nil
 }

@@ -35,10 +35,38 @@ func Dead(path string) (*os.File, error) {
 	if err != nil || !Own(info) || unborn(info) || File(file) != nil {
 		return nil, file.Close()
 	}
-	if now, err := os.Lstat(path); err != nil || !os.SameFile(info, now) {
+	if !stillAt(path, info) {
 		return nil, file.Close()
 	}
 	return file, nil
+}
+
+// At opens or makes a file and claims it, or gives [ErrHeld]: one that stands for something that
+// one program does at a time. [Remove] lets go of it.
+func At(path string) (*os.File, error) {
+	for {
+		file, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE, 0o600)
+		if err != nil {
+			return nil, err
+		}
+		if err := File(file); err != nil {
+			return nil, errors.Join(err, file.Close())
+		}
+		// Whoever had it before removed it, maybe after it was opened here.
+		info, err := file.Stat()
+		if err == nil && stillAt(path, info) {
+			return file, nil
+		}
+		if err := errors.Join(err, file.Close()); err != nil {
+			return nil, err
+		}
+	}
+}
+
+// stillAt says whether a path leads to a file that was opened there.
+func stillAt(path string, opened fs.FileInfo) bool {
+	now, err := os.Lstat(path)
+	return err == nil && os.SameFile(opened, now)
 }
 
 func unborn(info fs.FileInfo) bool {

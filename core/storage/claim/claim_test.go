@@ -67,3 +67,32 @@ func TestWhatTheDeadLeft(t *testing.T) {
 		t.Errorf("of a link: %v, %v", led, err)
 	}
 }
+
+// What stands for something that one program does is made where it is not, and removed by whoever
+// lets go of it; who waited with the old file open does not hold the new one.
+func TestOneAtATime(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "turn")
+	first, err := At(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if second, err := At(path); second != nil || !errors.Is(err, ErrHeld) {
+		t.Errorf("it is held twice: %v", err)
+	}
+	if err := Remove(first); err != nil {
+		t.Fatal(err)
+	}
+	second, err := At(path)
+	if err != nil {
+		t.Fatalf("of one that was let go: %v", err)
+	}
+	if _, err := os.Lstat(path); err != nil {
+		t.Errorf("it is held without a file: %v", err)
+	}
+	if err := Remove(second); err != nil {
+		t.Error(err)
+	}
+	if none, err := At(filepath.Join(path, "none")); none != nil || !errors.Is(err, os.ErrNotExist) {
+		t.Errorf("in no folder: %v", err)
+	}
+}
