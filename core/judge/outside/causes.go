@@ -36,11 +36,7 @@ func onOff(quickest, slowest float64) func(r *rand.Rand, w *world) {
 		slowed := false
 		w.truth["on_celsius"], w.truth["off_celsius"], w.truth["slow_share"] = on, on-band, to
 		w.policy = func(w *world) float64 {
-			if w.flash >= on {
-				slowed = true
-			} else if w.flash <= on-band {
-				slowed = false
-			}
+			slowed = w.flash >= on || slowed && w.flash > on-band
 			if slowed {
 				return to
 			}
@@ -299,11 +295,7 @@ func cliffThenHeat(r *rand.Rand, w *world) {
 			w.reached = w.flash < on-8
 			return 1
 		}
-		if w.flash >= on {
-			slowed = true
-		} else if w.flash <= on-band {
-			slowed = false
-		}
+		slowed = w.flash >= on || slowed && w.flash > on-band
 		if slowed {
 			return to
 		}
