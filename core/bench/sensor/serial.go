@@ -189,15 +189,14 @@ func (p *serialProbe) Read(ctx context.Context) (Reading, error) {
 	if err := p.listen(); err != nil {
 		return Reading{}, err
 	}
-	asked := time.Now()
 	if p.ask != "" {
-		if _, err := io.WriteString(p.lineAt(asked), p.ask+"\n"); err != nil {
+		if _, err := io.WriteString(p.toAsk(), p.ask+"\n"); err != nil {
 			_ = p.Close()
 			return Reading{}, fmt.Errorf("asking the instrument: %w", err)
 		}
 	}
 	for {
-		reading, said, err := p.take(asked)
+		reading, said, err := p.take()
 		if said || err != nil {
 			return reading, err
 		}
@@ -209,11 +208,11 @@ func (p *serialProbe) Read(ctx context.Context) (Reading, error) {
 	}
 }
 
-// lineAt is the line on which it is asked at a time.
-func (p *serialProbe) lineAt(asked time.Time) serial.Port {
+// toAsk is the line on which it is asked now.
+func (p *serialProbe) toAsk() serial.Port {
 	p.mutex.Lock()
 	defer p.mutex.Unlock()
-	p.asked = asked
+	p.asked = time.Now()
 	return p.port
 }
 
@@ -267,6 +266,9 @@ func (p *serialProbe) follow(port serial.Port, ended chan struct{}) {
 	}
 }
 
+// owed says whether it was asked, and has not answered yet.
+func (p *serialProbe) owed() bool { return p.at.Before(p.asked) }
+
 // hear takes a line.
 func (p *serialProbe) hear(line string) {
 	now := time.Now()
@@ -279,7 +281,7 @@ func (p *serialProbe) hear(line string) {
 		}
 		return
 	}
-	if answers := p.at.Before(p.asked); now.Sub(p.at) < closest && !answers {
+	if !p.owed() && now.Sub(p.at) < closest {
 		return
 	}
 	reading, err := p.reading(func(selector string) (float64, error) { return number(parts[p.group(selector)]) })
@@ -297,7 +299,7 @@ func (p *serialProbe) hear(line string) {
 
 // take gives what was said since it was last taken; said is false while there is nothing,
 // or nothing newer than what was asked for.
-func (p *serialProbe) take(asked time.Time) (reading Reading, said bool, err error) {
+func (p *serialProbe) take() (reading Reading, said bool, err error) {
 	p.mutex.Lock()
 	defer p.mutex.Unlock()
 	if p.failed != nil {
@@ -305,7 +307,7 @@ func (p *serialProbe) take(asked time.Time) (reading Reading, said bool, err err
 		p.port, p.failed = closed(p.port), nil
 		return Reading{}, false, err
 	}
-	if len(p.moments) == 0 || p.ask != "" && p.at.Before(asked) {
+	if len(p.moments) == 0 || p.owed() {
 		return Reading{}, false, nil
 	}
 	reading = p.latest

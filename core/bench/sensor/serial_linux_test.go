@@ -122,11 +122,10 @@ func TestAnInstrumentThatIsAsked(t *testing.T) {
 func TestAQuickAnswerIsTaken(t *testing.T) {
 	p := serialLine(t, "wall:machine-power=serial:/dev/none?ask=POWER?")
 	for watts := 40; watts < 60; watts++ {
-		asked := time.Now()
-		p.lineAt(asked)
+		p.toAsk()
 		p.hear(fmt.Sprintf("%d.5 W", watts))
 		p.hear("99.5 W") // at once after it
-		reading, said, err := p.take(asked)
+		reading, said, err := p.take()
 		if got := reading.Values["wall_machine_watts"]; !said || err != nil || got != float64(watts)+0.5 ||
 			len(reading.Moments) != 1 {
 			t.Fatalf("asked again it says %v of %d moments, %v; want %d.5", got, len(reading.Moments), err, watts)
