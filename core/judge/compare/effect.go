@@ -36,7 +36,7 @@ type Group struct {
 	// Sessions by value of the factor.
 	Sessions map[string][]string `json:"sessions"`
 
-	members []member
+	members []*member
 	// byValue are the members by value of the factor.
 	byValue map[string][]*member
 }
@@ -127,7 +127,7 @@ func EffectOver(key, base string, sessions iter.Seq2[*session.Session, error]) (
 		}
 		for _, parts := range inParallel(some, func(s *session.Session) []part { return partsOf(key, s) }) {
 			for _, each := range parts {
-				each.member.figures = all.figures(each.figures)
+				each.figures = all.figures(each.keyed)
 				all.list = append(all.list, each.member)
 			}
 		}
@@ -173,7 +173,7 @@ func (e *Effect) startWith(base string) error {
 // part is a session, or what it is at a fill level, with its figures by its own keys.
 type part struct {
 	member
-	figures []keyed
+	keyed []keyed
 }
 
 func partOf(key, name string, factors factor.Set, figures []keyed) part {
@@ -281,7 +281,8 @@ func (m *members) figures(of []keyed) []memberFigure {
 func (e *Effect) group(members []member) {
 	var groups []Group
 	places := map[string][]int{} // of groups, by what need not be looked at twice
-	for _, m := range members {
+	for i := range members {
+		m := &members[i]
 		if m.value == "" {
 			e.Alone = append(e.Alone, fmt.Sprintf("%s: its %s is not said", m.name, e.Key))
 			continue
@@ -290,18 +291,12 @@ func (e *Effect) group(members []member) {
 		if found < 0 {
 			found = len(places[m.alike])
 			places[m.alike] = append(places[m.alike], len(groups))
-			groups = append(groups, Group{Held: m.held, Sessions: map[string][]string{}})
+			groups = append(groups, Group{Held: m.held, Sessions: map[string][]string{}, byValue: map[string][]*member{}})
 		}
 		g := &groups[places[m.alike][found]]
 		g.members = append(g.members, m)
+		g.byValue[m.value] = append(g.byValue[m.value], m)
 		g.Sessions[m.value] = append(g.Sessions[m.value], m.name)
-	}
-	for i := range groups {
-		groups[i].byValue = map[string][]*member{}
-		for at := range groups[i].members {
-			m := &groups[i].members[at]
-			groups[i].byValue[m.value] = append(groups[i].byValue[m.value], m)
-		}
 	}
 	for _, g := range groups {
 		if len(g.Sessions) > 1 {
