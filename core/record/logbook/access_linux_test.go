@@ -168,7 +168,8 @@ func TestRolesHoldForEveryProgram(t *testing.T) {
 		`INSERT INTO claims VALUES ('tide', 9, 'desk', 1, '{}', 'bench-1')`, `UPDATE benches SET machine = 'x'`,
 		`UPDATE quotes SET document = '{}'`, `DELETE FROM quotes`, `UPDATE meetings SET ended = true`,
 		`UPDATE meetings SET name = 'x'`, `DELETE FROM meetings`, `DELETE FROM notices`, `UPDATE notices SET document = '{}'`,
-		`INSERT INTO notices (meeting, key, host, account, document) SELECT id, 'stop', 'desk', 'bench-1', '{}' FROM meetings`,
+		`INSERT INTO notices (meeting, key, host, account, document)
+			SELECT id, 'stop', 'desk', 'bench-1', '{}' FROM meetings`,
 		`DELETE FROM benches`, `INSERT INTO benches VALUES ('loft', 'x', 'bench-1', 1)`,
 	} {
 		_ = exec.Command("psql", "-h", server.Folder, "-p", strconv.Itoa(server.Port), "-U", "bench-2", "-d", "lab", "-qX",

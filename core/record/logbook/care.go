@@ -22,6 +22,7 @@ func (l *Logbook) Check(progress func(done, total int)) ([]string, int, error) {
 	if incomplete != nil {
 		faults = append(faults, "not all sessions can be found: "+incomplete.Error())
 	}
+	digests := &digests{Logbook: l}
 	for i, id := range ids {
 		if err := l.database.ctx.Err(); err != nil {
 			return faults, i, err
@@ -32,7 +33,7 @@ func (l *Logbook) Check(progress func(done, total int)) ([]string, int, error) {
 		case err != nil:
 			faults = append(faults, fmt.Sprintf("session %s cannot be read: %v", id, err))
 		default:
-			if err := l.checkDigest(s); err != nil {
+			if err := digests.check(s); err != nil {
 				faults = append(faults, fmt.Sprintf("session %s: %v", id, err))
 			}
 		}

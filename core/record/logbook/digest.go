@@ -212,22 +212,21 @@ func (l *Logbook) Digests(ids []string) iter.Seq2[*session.Session, error] {
 		func(c columns) (*session.Session, error) { return d.session(c.packed) })
 }
 
-// checkDigest holds the digest of a session that has ended against the session.
-func (l *Logbook) checkDigest(s *session.Session) error {
+// check holds the digest of a session that has ended against the session.
+func (d *digests) check(s *session.Session) error {
 	var kept []byte
-	err := l.database.QueryRow(`SELECT digest FROM pass_lists WHERE session = $1`, s.ID).Scan(&kept)
+	err := d.database.QueryRow(`SELECT digest FROM pass_lists WHERE session = $1`, s.ID).Scan(&kept)
 	if errors.Is(err, sql.ErrNoRows) { // it has not ended
 		return nil
 	}
 	if err != nil {
 		return err
 	}
-	d := &digests{Logbook: l}
 	read, err := d.session(kept)
 	if err != nil {
 		return err
 	}
-	anew, err := l.packDigest(s)
+	anew, err := d.packDigest(s)
 	if err != nil {
 		return err
 	}

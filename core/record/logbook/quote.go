@@ -42,12 +42,13 @@ func (l *Logbook) RemoveQuotes(part, set string) (removed int64, err error) {
 			if err != nil {
 				return err
 			}
-			if gone, err := result.RowsAffected(); err != nil {
+			gone, err := result.RowsAffected()
+			if err != nil {
 				return err
-			} else if gone == 0 {
+			}
+			if removed += gone; gone == 0 {
 				stay++
 			}
-			removed++
 		}
 		return nil
 	})
@@ -55,7 +56,7 @@ func (l *Logbook) RemoveQuotes(part, set string) (removed int64, err error) {
 		err = fmt.Errorf("%s stay: other accounts noted them; those and the keepers of the logbook may remove them",
 			unit.Count(stay, "quoted figure"))
 	}
-	return removed - int64(stay), err
+	return removed, err
 }
 
 // Quotes are the figures of all parts, in the order in which they were kept.

@@ -106,13 +106,10 @@ func connection(place string, own settings) (*pgx.ConnConfig, error) {
 // parsed reads an address with what the environment and service files add to it. Where any of
 // its servers is on another machine, their certificates are checked.
 func parsed(address *url.URL) (*pgx.ConnConfig, error) {
-	config, err := pgx.ParseConfig(address.String())
-	if err != nil {
-		return nil, fmt.Errorf("the address of the logbook cannot be used: %w", wrongSetting(err))
-	}
-	if !slices.ContainsFunc(config.Fallbacks, func(other *pgconn.FallbackConfig) bool { return !isHere(other.Host) }) &&
-		isHere(config.Host) {
-		return config, nil
+	config, err := asWritten(address)
+	far := func(way *pgconn.FallbackConfig) bool { return !isHere(way.Host) }
+	if err != nil || isHere(config.Host) && !slices.ContainsFunc(config.Fallbacks, far) {
+		return config, err
 	}
 	settings := address.Query()
 	switch mode := cmp.Or(settings.Get("sslmode"), os.Getenv("PGSSLMODE")); mode {
@@ -126,7 +123,12 @@ func parsed(address *url.URL) (*pgx.ConnConfig, error) {
 	}
 	checked := *address
 	checked.RawQuery = settings.Encode()
-	if config, err = pgx.ParseConfig(checked.String()); err != nil {
+	return asWritten(&checked)
+}
+
+func asWritten(address *url.URL) (*pgx.ConnConfig, error) {
+	config, err := pgx.ParseConfig(address.String())
+	if err != nil {
 		return nil, fmt.Errorf("the address of the logbook cannot be used: %w", wrongSetting(err))
 	}
 	return config, nil
