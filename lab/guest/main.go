@@ -201,13 +201,15 @@ func openPort() (*os.File, error) {
 // groups is where the kernel's groups of processes are.
 const groups = "/groups"
 
+// limitedGroup is that of what may do so much to devices.
+const limitedGroup = groups + "/limited"
+
 // limited makes a group whose processes may do so much to devices.
 func limited(limits []limit) (*os.File, error) {
-	group := groups + "/limited"
 	if err := os.WriteFile(groups+"/cgroup.subtree_control", []byte("+io"), 0); err != nil {
 		return nil, fmt.Errorf("letting groups have limits: %w", err)
 	}
-	if err := os.MkdirAll(group, 0o755); err != nil {
+	if err := os.MkdirAll(limitedGroup, 0o755); err != nil {
 		return nil, err
 	}
 	for _, l := range limits {
@@ -216,11 +218,11 @@ func limited(limits []limit) (*os.File, error) {
 			return nil, err
 		}
 		most := fmt.Sprintf("%d:%d %s", unix.Major(status.Rdev), unix.Minor(status.Rdev), l.Most)
-		if err := os.WriteFile(group+"/io.max", []byte(most), 0); err != nil {
+		if err := os.WriteFile(limitedGroup+"/io.max", []byte(most), 0); err != nil {
 			return nil, fmt.Errorf("limiting %s: %w", most, err)
 		}
 	}
-	return os.Open(group)
+	return os.Open(limitedGroup)
 }
 
 // prepare mounts and writes what is asked for before the program runs.
@@ -312,7 +314,7 @@ func carryOut(asked request, line io.Writer) answer {
 	}
 	done := answer{Code: command.ProcessState.ExitCode(), Stdout: stdout.String(), Stderr: stderr.String()}
 	if len(asked.Limit) > 0 {
-		counted, err := os.ReadFile(groups + "/limited/io.stat")
+		counted, err := os.ReadFile(limitedGroup + "/io.stat")
 		if err != nil {
 			return answer{Code: -1, Stderr: err.Error()}
 		}
