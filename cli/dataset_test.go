@@ -9,7 +9,7 @@ import (
 	"testing"
 
 	"opengauge/core/record/exchange"
-	"opengauge/core/record/recorded"
+	"opengauge/lab/recorded"
 )
 
 // script reads every file of a folder by a reader that is none of the program's, and says how many rows

@@ -17,8 +17,8 @@ import (
 	"opengauge/core/bench/event"
 	"opengauge/core/bench/survey"
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
+	"opengauge/lab/witness"
 )
 
 // loopDevice makes a block device of a file in memory.

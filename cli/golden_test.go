@@ -7,7 +7,7 @@ import (
 	"strings"
 	"testing"
 
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // golden is what the program printed when somebody last read it, a file for each command.

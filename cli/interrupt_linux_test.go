@@ -15,8 +15,8 @@ import (
 
 	"opengauge/core/record/logbook"
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
+	"opengauge/lab/witness"
 )
 
 // stopped starts the program, sends it a signal after a while, and gives what it said and

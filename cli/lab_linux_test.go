@@ -12,7 +12,7 @@ import (
 	"time"
 
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // labDesk is a desk whose logbook is a new database of a server.

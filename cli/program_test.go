@@ -19,7 +19,7 @@ import (
 	"time"
 
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 	"opengauge/present/figure"
 )
 

@@ -10,7 +10,7 @@ import (
 	"testing"
 	"time"
 
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // Every command of the README runs as written, in its order, on a fresh logbook. Only

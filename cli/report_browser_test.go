@@ -15,9 +15,9 @@ import (
 	"testing"
 	"time"
 
-	"opengauge/core/record/recorded"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
+	"opengauge/lab/recorded"
 )
 
 // demoReport writes the report of some recorded sessions and gives its address.

@@ -10,8 +10,8 @@ import (
 	"testing"
 
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
+	"opengauge/lab/witness"
 )
 
 // swappable are two drives, each a loop device with a file system, one of which is plugged

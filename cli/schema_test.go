@@ -14,7 +14,7 @@ import (
 
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // schemaFolder is where the schemas are.

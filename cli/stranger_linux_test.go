@@ -14,8 +14,8 @@ import (
 
 	"opengauge/core/bench/event"
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
+	"opengauge/lab/witness"
 )
 
 // failingDisk is a block device that begins to fail when it is told to.

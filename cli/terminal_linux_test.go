@@ -9,7 +9,7 @@ import (
 	"testing"
 	"time"
 
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // terminal is a program that runs in a terminal of its own, and what that shows.

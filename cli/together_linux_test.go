@@ -19,7 +19,7 @@ import (
 	"time"
 
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // quay is the address of this machine on the wire of the hosts that [berths] makes.

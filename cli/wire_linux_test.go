@@ -13,7 +13,7 @@ import (
 	"time"
 
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // twoHosts makes two hosts in namespaces of the kernel with a cable between them, whose

@@ -8,8 +8,8 @@ import (
 
 	"opengauge/core/judge/finding"
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
+	"opengauge/lab/witness"
 )
 
 // What memory answered is told by what the device did not give: on a file system that

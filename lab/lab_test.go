@@ -17,7 +17,7 @@ import (
 	"opengauge/core/bench/survey"
 	"opengauge/core/judge/finding"
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // bench boots the machine, or skips and says what it takes.

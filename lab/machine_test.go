@@ -13,7 +13,7 @@ import (
 	"testing"
 	"time"
 
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // disk is a virtual drive of the machine. Its data is nothing but zeros, and its

@@ -19,7 +19,7 @@ import (
 	"opengauge/core/bench/survey"
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // serverPackages are what the guest's other host runs: Debian's own servers and tools.

@@ -14,7 +14,7 @@ import (
 	"testing"
 	"time"
 
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // cuts is how often the power is cut: a few times in the gate, and as often as

@@ -12,7 +12,7 @@ import (
 	"time"
 
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // Two machines whose clocks are an hour apart begin together, and their sessions are put together by

@@ -16,7 +16,7 @@ import (
 	"testing"
 	"time"
 
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // asked skips what takes minutes, and what is fetched for it.

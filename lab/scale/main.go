@@ -22,8 +22,8 @@ import (
 
 	"opengauge/core/record/exchange"
 	"opengauge/core/record/logbook"
-	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
+	"opengauge/lab/witness"
 )
 
 func main() {

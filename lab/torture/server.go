@@ -18,7 +18,7 @@ import (
 
 	"github.com/klauspost/compress/zstd"
 
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // laboratory is a server with a logbook, and a bench's own network on the way to it.

@@ -14,7 +14,7 @@ import (
 	"time"
 
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // A disk is read block by block, as many times as the session says and at the depth that it

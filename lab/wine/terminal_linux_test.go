@@ -14,7 +14,7 @@ import (
 	"time"
 
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // In a console the live view is drawn over and over, and Ctrl-C ends the run: what was

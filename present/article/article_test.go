@@ -7,9 +7,9 @@ import (
 
 	"opengauge/core/judge/compare"
 	"opengauge/core/judge/finding"
-	"opengauge/core/record/recorded"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
+	"opengauge/lab/recorded"
 	"opengauge/present/figure"
 )
 

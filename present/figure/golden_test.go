@@ -17,10 +17,10 @@ import (
 	"opengauge/core/judge/compare"
 	"opengauge/core/judge/finding"
 	"opengauge/core/judge/value"
-	"opengauge/core/record/recorded"
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
+	"opengauge/lab/recorded"
+	"opengauge/lab/witness"
 	"opengauge/present/figure"
 )
 

@@ -13,9 +13,9 @@ import (
 
 	"opengauge/core/load"
 	"opengauge/core/record/exchange"
-	"opengauge/core/record/recorded"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
+	"opengauge/lab/recorded"
 	"opengauge/present/article"
 	"opengauge/present/figure"
 )

@@ -9,8 +9,8 @@ import (
 
 	"opengauge/core/bench/book"
 	"opengauge/core/judge/finding"
-	"opengauge/core/record/recorded"
 	"opengauge/core/record/session"
+	"opengauge/lab/recorded"
 )
 
 // rig is a random bench: what each part carries, and which one is to blame.

@@ -4,7 +4,7 @@ import (
 	"testing"
 
 	"opengauge/core/judge/blame"
-	"opengauge/core/record/recorded"
+	"opengauge/lab/recorded"
 )
 
 // What makes it slow on deck is the cable of 5 Gbit/s.

@@ -8,9 +8,9 @@ import (
 
 	"opengauge/core/bench/book"
 	"opengauge/core/judge/factor"
-	"opengauge/core/record/recorded"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
+	"opengauge/lab/recorded"
 )
 
 // under is a session under conditions, with so many repeats of a write.

@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"opengauge/core/judge/compare"
-	"opengauge/core/record/recorded"
+	"opengauge/lab/recorded"
 )
 
 // The simulator's fan keeps the drive from slowing down for 41 of 300 s, in which it

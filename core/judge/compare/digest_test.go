@@ -8,8 +8,8 @@ import (
 	"opengauge/core/judge/compare"
 	"opengauge/core/judge/factor"
 	"opengauge/core/record/logbook"
-	"opengauge/core/record/recorded"
 	"opengauge/core/record/session"
+	"opengauge/lab/recorded"
 )
 
 // What a logbook digests of sessions is all that effects read of them.

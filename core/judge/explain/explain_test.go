@@ -10,11 +10,11 @@ import (
 
 	"opengauge/core/bench/link"
 	"opengauge/core/judge/explain"
-	"opengauge/core/judge/outside"
 	"opengauge/core/load"
 	"opengauge/core/record/series"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
+	"opengauge/lab/outside"
 )
 
 // part is a stretch of a made-up pass: so many seconds at a rate in MB/s, while the

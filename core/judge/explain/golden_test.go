@@ -7,9 +7,9 @@ import (
 	"testing"
 
 	"opengauge/core/judge/explain"
-	"opengauge/core/judge/outside"
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
+	"opengauge/lab/outside"
+	"opengauge/lab/witness"
 )
 
 // toldOf writes all that is said of a recording: the likeliest explanations with their

@@ -6,10 +6,10 @@ import (
 	"testing"
 
 	"opengauge/core/judge/finding"
-	"opengauge/core/record/recorded"
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
+	"opengauge/lab/recorded"
+	"opengauge/lab/witness"
 )
 
 // Everything that is found in the demo's sessions, with its evidence, and what was

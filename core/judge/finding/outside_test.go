@@ -14,10 +14,10 @@ import (
 
 	"opengauge/core/judge/explain"
 	"opengauge/core/judge/finding"
-	"opengauge/core/judge/outside"
 	"opengauge/core/record/series"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
+	"opengauge/lab/outside"
 )
 
 // causes are the kinds that are scored on recordings from outside.

@@ -5,8 +5,8 @@ import (
 	"testing"
 
 	"opengauge/core/judge/finding"
-	"opengauge/core/record/recorded"
 	"opengauge/core/unit"
+	"opengauge/lab/recorded"
 )
 
 // The units that are asked for reach every sentence of every finding of the demo's

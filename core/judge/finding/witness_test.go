@@ -21,8 +21,8 @@ import (
 	"opengauge/core/record/session"
 	"opengauge/core/storage/nbd"
 	"opengauge/core/storage/target"
-	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
+	"opengauge/lab/witness"
 )
 
 // written is a plan from its text.

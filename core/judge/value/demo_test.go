@@ -6,9 +6,9 @@ import (
 
 	"opengauge/core/bench/book"
 	"opengauge/core/judge/value"
-	"opengauge/core/record/recorded"
 	"opengauge/core/unit"
 	"opengauge/examples"
+	"opengauge/lab/recorded"
 )
 
 // The larger drive costs more and keeps 190 MB/s, the simulator's rate of a spent

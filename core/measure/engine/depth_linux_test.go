@@ -10,8 +10,8 @@ import (
 	"opengauge/core/load"
 	"opengauge/core/measure/engine"
 	"opengauge/core/storage/target"
-	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
+	"opengauge/lab/witness"
 )
 
 // The depth that is asked is what a file sees that counts what is under way in it, for

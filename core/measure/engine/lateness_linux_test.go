@@ -11,8 +11,8 @@ import (
 	"opengauge/core/measure/engine"
 	"opengauge/core/storage/nbd"
 	"opengauge/core/storage/target"
-	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
+	"opengauge/lab/witness"
 )
 
 // carriers are the ways to the kernel, by their names in a result, with the depth at

@@ -10,7 +10,7 @@ import (
 	"opengauge/core/measure/engine"
 	"opengauge/core/stat"
 	"opengauge/core/storage/nbd"
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // BenchmarkAgainstTheCopyClient holds reads of 4 KiB at depth 32 from a server in

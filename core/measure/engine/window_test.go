@@ -9,8 +9,8 @@ import (
 	"time"
 
 	"opengauge/core/storage/target"
-	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
+	"opengauge/lab/witness"
 )
 
 // A cache that takes long to empty is told by the flush, and not by samples in which

@@ -8,8 +8,8 @@ import (
 	"time"
 
 	"opengauge/core/plan"
-	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
+	"opengauge/lab/witness"
 )
 
 // A folder is filled with files to its levels and measured in its test file there; all of

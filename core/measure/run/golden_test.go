@@ -13,8 +13,8 @@ import (
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/sim"
-	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
+	"opengauge/lab/witness"
 )
 
 // goldenPlans are run on a simulated part, each of which shows another side of the runner.

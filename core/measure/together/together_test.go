@@ -10,8 +10,8 @@ import (
 	"testing"
 	"time"
 
-	"opengauge/core/record/meeting"
-	"opengauge/core/storage/witness"
+	"opengauge/lab/room"
+	"opengauge/lab/witness"
 )
 
 var terms = Terms{Version: "1", Plan: "{}", PlanName: "quick", Hosts: 3}
@@ -20,9 +20,9 @@ var terms = Terms{Version: "1", Plan: "{}", PlanName: "quick", Hosts: 3}
 var quick = Patience{Join: 5 * time.Second, First: 5 * time.Second, Ready: 5 * time.Second}
 
 // enter joins a room, with a clock that is so far ahead.
-func enter(t *testing.T, room *meeting.Room, name string, ahead time.Duration, of Terms) (*Host, error) {
+func enter(t *testing.T, r *room.Room, name string, ahead time.Duration, of Terms) (*Host, error) {
 	t.Helper()
-	h := newHost(room.Enter(name), name, of, func(string) {})
+	h := newHost(r.Enter(name), name, of, func(string) {})
 	h.now = func() time.Time { return time.Now().Add(ahead) }
 	joined, err := join(t.Context(), h, name+"-id", quick)
 	if err == nil {
@@ -34,11 +34,11 @@ func enter(t *testing.T, room *meeting.Room, name string, ahead time.Duration, o
 // all joins hosts whose clocks are hours apart, and runs something on each.
 func all(t *testing.T, of Terms, do func(*Host)) {
 	t.Helper()
-	room := meeting.NewRoom()
+	r := room.New()
 	var group sync.WaitGroup
 	for i := range of.Hosts {
 		group.Go(func() {
-			h, err := enter(t, room, fmt.Sprint("desk-", i), time.Duration(i)*time.Hour, of)
+			h, err := enter(t, r, fmt.Sprint("desk-", i), time.Duration(i)*time.Hour, of)
 			if err != nil {
 				t.Error(err)
 				return
@@ -163,21 +163,21 @@ func TestHostsThatDoSomethingElseAreRefused(t *testing.T) {
 		"same one": {func(*Terms) {}, "desk-0", "OPENGAUGE_BENCH_NAME"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			room := meeting.NewRoom()
-			first := newHost(room.Enter("desk-0"), "desk-0", terms, func(string) {})
+			r := room.New()
+			first := newHost(r.Enter("desk-0"), "desk-0", terms, func(string) {})
 			waiting, cancel := context.WithCancel(t.Context())
 			var group sync.WaitGroup
 			group.Go(func() { _, _ = join(waiting, first, "first", quick) })
 			witness.Again(t, func() string {
 				time.Sleep(20 * time.Millisecond)
-				if n, _ := room.Enter("looks").Since(t.Context(), 0); len(n) == 0 {
+				if n, _ := r.Enter("looks").Since(t.Context(), 0); len(n) == 0 {
 					return "nobody joined"
 				}
 				return ""
 			})
 			other := terms
 			c.change(&other)
-			h := newHost(room.Enter(c.host), c.host, other, func(string) {})
+			h := newHost(r.Enter(c.host), c.host, other, func(string) {})
 			_, err := join(t.Context(), h, "second", Patience{Join: time.Second})
 			if err == nil || !strings.Contains(err.Error(), c.want) {
 				t.Errorf("it was let in: %v; want %q", err, c.want)
@@ -189,7 +189,7 @@ func TestHostsThatDoSomethingElseAreRefused(t *testing.T) {
 }
 
 func TestNobodyElseComes(t *testing.T) {
-	h := newHost(meeting.NewRoom().Enter("desk-0"), "desk-0", terms, func(string) {})
+	h := newHost(room.New().Enter("desk-0"), "desk-0", terms, func(string) {})
 	_, err := join(t.Context(), h, "x", Patience{Join: 100 * time.Millisecond})
 	if err == nil || !strings.Contains(err.Error(), "no other host came") {
 		t.Error(err)

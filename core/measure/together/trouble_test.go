@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"opengauge/core/record/meeting"
+	"opengauge/lab/room"
 )
 
 var errCut = errors.New("the network was cut")
@@ -50,12 +51,12 @@ func (c *cable) Present(ctx context.Context) (map[string]bool, error) {
 func TestAHostThatIsCutOffGoesOn(t *testing.T) {
 	pair := terms
 	pair.Hosts = 2
-	room := meeting.NewRoom()
-	wire := &cable{Board: room.Enter("desk-0")}
+	r := room.New()
+	wire := &cable{Board: r.Enter("desk-0")}
 	cut := newHost(wire, "desk-0", pair, func(string) {})
 	var group sync.WaitGroup
 	group.Go(func() {
-		if _, err := enter(t, room, "desk-1", 0, pair); err != nil {
+		if _, err := enter(t, r, "desk-1", 0, pair); err != nil {
 			t.Error(err)
 		}
 	})
@@ -80,7 +81,7 @@ func TestAHostThatIsCutOffGoesOn(t *testing.T) {
 
 // What is heard of a wire that was cut while a host waits ends the waiting.
 func TestWaitingEndsWhereNothingIsHeard(t *testing.T) {
-	wire := &cable{Board: meeting.NewRoom().Enter("desk-0")}
+	wire := &cable{Board: room.New().Enter("desk-0")}
 	h := newHost(wire, "desk-0", terms, func(string) {})
 	go h.listen(t.Context())
 	wire.cut.Store(true)
@@ -93,17 +94,17 @@ func TestWaitingEndsWhereNothingIsHeard(t *testing.T) {
 func TestAHostThatComesTooLate(t *testing.T) {
 	pair := terms
 	pair.Hosts = 2
-	room := meeting.NewRoom()
+	r := room.New()
 	var group sync.WaitGroup
 	for _, name := range []string{"desk-0", "desk-1"} {
 		group.Go(func() {
-			if _, err := enter(t, room, name, 0, pair); err != nil {
+			if _, err := enter(t, r, name, 0, pair); err != nil {
 				t.Error(err)
 			}
 		})
 	}
 	group.Wait()
-	_, err := enter(t, room, "desk-2", 0, pair)
+	_, err := enter(t, r, "desk-2", 0, pair)
 	if err == nil || !strings.Contains(err.Error(), "has begun without this host") {
 		t.Errorf("it was let in: %v", err)
 	}
@@ -111,7 +112,7 @@ func TestAHostThatComesTooLate(t *testing.T) {
 
 func TestWhoIsWaitedForIsSaid(t *testing.T) {
 	var said []string
-	h := newHost(meeting.NewRoom().Enter("desk-0"), "desk-0", terms, func(text string) { said = append(said, text) })
+	h := newHost(room.New().Enter("desk-0"), "desk-0", terms, func(text string) { said = append(said, text) })
 	_, _ = join(t.Context(), h, "x", Patience{Join: 100 * time.Millisecond})
 	if !slices.Equal(said, []string{"waiting for hosts: 1 of 3 are there (desk-0)"}) {
 		t.Errorf("it said %q", said)

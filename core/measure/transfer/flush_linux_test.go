@@ -6,8 +6,8 @@ import (
 	"time"
 
 	"opengauge/core/load/fileset"
-	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
+	"opengauge/lab/witness"
 )
 
 // A copy is over when its destination has all of it, and was told to keep it, by the

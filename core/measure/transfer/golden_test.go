@@ -13,8 +13,8 @@ import (
 	"opengauge/core/record/session"
 	"opengauge/core/storage/address"
 	"opengauge/core/storage/sim"
-	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
+	"opengauge/lab/witness"
 )
 
 // Copies between simulated drives repeat exactly, all that is recorded of them, and what

@@ -11,7 +11,7 @@ import (
 
 	"opengauge/core/bench/book"
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // labOf makes the roles and the database of docs/lab.md on a server, by its own words.

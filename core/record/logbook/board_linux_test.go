@@ -7,11 +7,12 @@ import (
 	"time"
 
 	"opengauge/core/record/meeting"
+	"opengauge/lab/room"
 )
 
 // boards are the ways to meet: what tests of meetings do in a room is true of a server.
 var boards = map[string]func(*testing.T) func(host string) meeting.Board{
-	"room": func(*testing.T) func(string) meeting.Board { return meeting.NewRoom().Enter },
+	"room": func(*testing.T) func(string) meeting.Board { return room.New().Enter },
 	"server": func(t *testing.T) func(string) meeting.Board {
 		book, _, _ := onServerOnly(t)
 		return func(host string) meeting.Board {

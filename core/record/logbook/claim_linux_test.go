@@ -5,7 +5,7 @@ import (
 	"testing"
 	"time"
 
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // The clocks of benches may be hours apart: what is over is said by the server's.

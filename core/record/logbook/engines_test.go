@@ -8,7 +8,7 @@ import (
 	"testing"
 
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 func TestMain(m *testing.M) {

@@ -9,7 +9,7 @@ import (
 	"testing"
 	"time"
 
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // pooled gives a new database of a server, and its address through a pooler that gives connections on between

@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"opengauge/core/record/session"
-	"opengauge/core/storage/witness"
+	"opengauge/lab/witness"
 )
 
 // onServerOnly gives a new logbook on a server, the server and the name of the database.

@@ -1,6 +1,6 @@
 // Package meeting is where hosts meet that measure together: notices that all of them see in one
 // order, who is there, words that are said and not kept, and one clock. A logbook on a server has
-// such boards; [Room] is one within a program, for tests. The rules of a meeting are in measure/together.
+// such boards. The rules of a meeting are in measure/together.
 //
 // A [Board] is one host's. Its methods may be called by several goroutines at once, but for Wait,
 // which belongs to one.

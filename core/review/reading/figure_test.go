@@ -7,11 +7,11 @@ import (
 
 	"opengauge/core/bench/book"
 	"opengauge/core/load"
-	"opengauge/core/record/recorded"
 	"opengauge/core/record/session"
 	"opengauge/core/review"
 	"opengauge/core/unit"
 	"opengauge/examples"
+	"opengauge/lab/recorded"
 )
 
 // deciding is a review that decides by something, and its first cell.

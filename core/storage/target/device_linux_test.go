@@ -20,8 +20,8 @@ import (
 	"opengauge/core/storage/direct"
 	"opengauge/core/storage/payload"
 	"opengauge/core/storage/scratch"
-	"opengauge/core/storage/witness"
 	"opengauge/core/unit"
+	"opengauge/lab/witness"
 )
 
 const deviceSize = 64 * unit.MiB

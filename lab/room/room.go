@@ -1,4 +1,8 @@
-package meeting
+// Package room is a place within one program where hosts meet, for tests of what hosts do
+// together: a [meeting.Board] for each host, without a server.
+//
+// A Room and its boards may be used by several goroutines at once.
+package room
 
 import (
 	"context"
@@ -8,28 +12,30 @@ import (
 	"slices"
 	"sync"
 	"time"
+
+	"opengauge/core/record/meeting"
 )
 
-// Room is a meeting within this program, whose hosts may have clocks of their own.
+// Room holds the notices of one meeting and a seat for each host that entered.
 type Room struct {
 	mutex   sync.Mutex
-	notices []Notice
+	notices []meeting.Notice
 	seats   map[string]*seat
 }
 
-// NewRoom makes an empty one.
-func NewRoom() *Room { return &Room{seats: map[string]*seat{}} }
+// New returns an empty room.
+func New() *Room { return &Room{seats: map[string]*seat{}} }
 
 type seat struct {
 	room  *Room
 	host  string
 	woken chan struct{}
-	said  []Word
+	said  []meeting.Word
 	away  bool
 }
 
-// Enter gives the board of a host.
-func (r *Room) Enter(host string) Board {
+// Enter seats a host and returns its board.
+func (r *Room) Enter(host string) meeting.Board {
 	r.mutex.Lock()
 	defer r.mutex.Unlock()
 	s := &seat{room: r, host: host, woken: make(chan struct{}, 1)}
@@ -58,15 +64,17 @@ func (s *seat) Post(_ context.Context, key string, document any) error {
 	if s.away {
 		return errAway
 	}
-	if slices.ContainsFunc(s.room.notices, func(n Notice) bool { return n.Key == key }) {
+	if slices.ContainsFunc(s.room.notices, func(n meeting.Notice) bool { return n.Key == key }) {
 		return nil
 	}
-	s.room.notices = append(s.room.notices, Notice{int64(len(s.room.notices) + 1), s.host, key, text})
+	s.room.notices = append(s.room.notices, meeting.Notice{
+		Number: int64(len(s.room.notices) + 1), Host: s.host, Key: key, Document: text,
+	})
 	s.room.wake()
 	return nil
 }
 
-func (s *seat) Since(_ context.Context, number int64) ([]Notice, error) {
+func (s *seat) Since(_ context.Context, number int64) ([]meeting.Notice, error) {
 	s.room.mutex.Lock()
 	defer s.room.mutex.Unlock()
 	return slices.Clone(s.room.notices[min(int(number), len(s.room.notices)):]), nil
@@ -80,13 +88,13 @@ func (s *seat) Tell(_ context.Context, document any) error {
 	s.room.mutex.Lock()
 	defer s.room.mutex.Unlock()
 	for _, each := range s.room.seats {
-		each.said = append(each.said, Word{s.host, text})
+		each.said = append(each.said, meeting.Word{Host: s.host, Document: text})
 	}
 	s.room.wake()
 	return nil
 }
 
-func (s *seat) Wait(ctx context.Context, within time.Duration) ([]Word, error) {
+func (s *seat) Wait(ctx context.Context, within time.Duration) ([]meeting.Word, error) {
 	select {
 	case <-ctx.Done():
 		return nil, ctx.Err()

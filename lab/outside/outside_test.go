@@ -7,7 +7,7 @@ import (
 	"testing"
 
 	"opengauge/core/judge/finding"
-	"opengauge/core/judge/outside"
+	"opengauge/lab/outside"
 )
 
 // Every class comes about, is the same for the same seed, and names kinds that there
