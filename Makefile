@@ -15,7 +15,7 @@ help: ## list these targets
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## /\t/' | expand -t 16
 
 build: ## build bin/opengauge
-	go build -trimpath -o bin/opengauge ./cmd/opengauge
+	go build -trimpath -ldflags='-s -w' -o bin/opengauge ./cmd/opengauge
 
 quick: ## the tests that take moments: not those of the built program, nor of recipes
 	go test -short -timeout 5m . ./core/... ./present/...
@@ -109,9 +109,9 @@ browser-check: ## fetch the accessibility checker that the report's tests use, a
 FUZZED = core/document:FuzzParse core/plan:FuzzParse core/load:FuzzParse core/unit:FuzzParseBytes \
 	core/bench/book:FuzzParse core/bench/book:FuzzParseQuote core/bench/survey:FuzzReadCapture core/bench/survey:FuzzDeviceMegabits \
 	core/bench/survey:FuzzWindowsCapture core/bench/survey:FuzzMacosRegistry core/bench/network:FuzzWhatProtocolsCount \
-	core/bench/sensor:FuzzParseProbe \
+	core/bench/sensor:FuzzParseProbe core/bench/sensor:FuzzMetricValue \
 	core/storage/nbd:FuzzReplies core/standin:FuzzParseScript core/judge/stream:FuzzParse core/record/series:FuzzRead \
-	core/storage/sim:FuzzParseBench core/review:FuzzParse core/record/exchange:FuzzRead core/record/spool:FuzzRead core/record/logbook:FuzzDigest
+	core/storage/sim:FuzzParseBench core/review:FuzzParse core/record/exchange:FuzzRead core/record/spool:FuzzRead core/record/logbook:FuzzDigest present/page:FuzzTextStaysText
 
 # A list of packages and their fuzz tests; a test says when one is missing.
 FUZZTIME = 30s

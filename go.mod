@@ -30,12 +30,14 @@ require (
 	github.com/spf13/pflag v1.0.9
 	go.bug.st/serial v1.8.0
 	golang.org/x/image v0.30.0
+	golang.org/x/net v0.61.0
 	golang.org/x/sync v0.24.0
 	golang.org/x/sys v0.49.0
 	golang.org/x/term v0.47.0
 	gonum.org/v1/gonum v0.17.0
 	gonum.org/v1/plot v0.17.0
 	howett.net/plist v1.0.1
+	maragu.dev/gomponents v1.2.0
 	modernc.org/sqlite v1.62.0
 )
 
@@ -99,7 +101,6 @@ require (
 	golang.org/x/crypto v0.58.0 // indirect
 	golang.org/x/exp/typeparams v0.0.0-20231108232855-2478ac86f678 // indirect
 	golang.org/x/mod v0.42.0 // indirect
-	golang.org/x/net v0.61.0 // indirect
 	golang.org/x/text v0.43.0 // indirect
 	golang.org/x/tools v0.52.0 // indirect
 	google.golang.org/protobuf v1.36.12 // indirect

@@ -13,6 +13,7 @@ import (
 )
 
 func TestLink(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	chain := decode[struct {
 		Hops []struct {
@@ -85,6 +86,7 @@ func writeSysroot(t *testing.T) string {
 }
 
 func TestSurvey(t *testing.T) {
+	t.Parallel()
 	d, root := newDesk(t), writeSysroot(t)
 	packed := filepath.Join(t.TempDir(), "bench.tar.gz")
 	d.must("survey", "--sysroot", root, "--capture", packed, "--anonymous")
@@ -130,6 +132,7 @@ func TestSurvey(t *testing.T) {
 // The capture that ships as an example tells a true story: one hop that trained
 // low, and one that two hops share.
 func TestTheExampleCapture(t *testing.T) {
+	t.Parallel()
 	text := newDesk(t).must("survey", "--sysroot", "../examples/cabin-desk.tar.gz")
 	for _, want := range []string{"usb 3.2 gen 1 queued", "narrowest, trained low", "thunderbolt 4", "as narrow",
 		"/media/barnacle (xfs)", "31 °C"} {
@@ -140,6 +143,7 @@ func TestTheExampleCapture(t *testing.T) {
 }
 
 func TestThroughTheBenchBook(t *testing.T) {
+	t.Parallel()
 	d, folder, book := newDesk(t), t.TempDir(), filepath.Join(t.TempDir(), "book.yaml")
 	source := "hosts:\n  desk: {ports: {front: usb 3.2 gen 2}}\ndrives:\n  tern: {link: sata 3, ratings: " +
 		"{sequential-read: 560MB/s}, price: 40}\nchains:\n  usual: [desk, tern]\n"
@@ -167,6 +171,7 @@ func TestThroughTheBenchBook(t *testing.T) {
 }
 
 func TestForesee(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	d.must("measure", "sim:sandpiper", "--name", "limpet", "--hold", "200ms")
 	var forecast struct {
@@ -199,6 +204,7 @@ func TestForesee(t *testing.T) {
 }
 
 func TestExplainARecording(t *testing.T) {
+	t.Parallel()
 	d, file := newDesk(t), filepath.Join(t.TempDir(), "logger.csv")
 	var text strings.Builder
 	text.WriteString("t_seconds,bytes_per_second,temperature_celsius\n")

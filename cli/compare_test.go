@@ -3,22 +3,44 @@ package cli_test
 import (
 	"encoding/csv"
 	"encoding/json"
+	"fmt"
 	"image"
 	"image/png"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 
+	"opengauge/cli"
 	"opengauge/core/record/session"
 )
 
-// demoDesk is a desk whose logbook has the recorded sessions of the demo.
+// demoLogbook is a logbook of the recorded sessions, made once.
+var demoLogbook = sync.OnceValues(func() ([]byte, error) {
+	folder := filepath.Join(filepath.Dir(program), "recorded") // which goes with the program
+	var stdout, stderr output
+	made, backup := filepath.Join(folder, "made.db"), filepath.Join(folder, "backup.db")
+	for _, arguments := range [][]string{{"logbook", "import", "../examples/sessions.json.gz"}, {"logbook", "backup", backup}} {
+		if code := cli.Execute(made, arguments, &stdout, &stderr); code != 0 {
+			return nil, fmt.Errorf("%v: exit %d: %s", arguments, code, stderr.String())
+		}
+	}
+	return os.ReadFile(backup)
+})
+
+// demoDesk returns a desk with the recorded sessions in its logbook.
 func demoDesk(t *testing.T) desk {
 	t.Helper()
+	content, err := demoLogbook()
+	if err != nil {
+		t.Fatal(err)
+	}
 	d := newDesk(t)
-	d.must("logbook", "import", "../examples/sessions.json.gz")
+	if err := os.WriteFile(d.logbook, content, 0o600); err != nil {
+		t.Fatal(err)
+	}
 	return d
 }
 
@@ -33,6 +55,7 @@ func wants(t *testing.T, what, text string, wanted ...string) {
 }
 
 func TestCompareCommand(t *testing.T) {
+	t.Parallel()
 	d := demoDesk(t)
 	wants(t, "compare", d.must("compare", "barnacle-automatic", "barnacle-fan-on"),
 		"(simulated)", "13 % faster", "+12.84 % to +12.93 %", "only fan differs", "longer is better")
@@ -68,6 +91,7 @@ func TestCompareCommand(t *testing.T) {
 }
 
 func TestIsolateValueAndRankCommands(t *testing.T) {
+	t.Parallel()
 	d := demoDesk(t)
 	wants(t, "value of a volume", d.must("value", "lagoon-burst"), "44.00 a month")
 	wants(t, "isolate", d.must("isolate", "deck-long-cable", "cabin-long-cable", "deck-short-cable",
@@ -128,7 +152,7 @@ func checkCaptions(t *testing.T, kit string, figures int) {
 }
 
 func TestReportKit(t *testing.T) {
-	t.Parallel() // no times are measured
+	t.Parallel()
 	d, kit := demoDesk(t), filepath.Join(t.TempDir(), "kit")
 	d.must("report", "barnacle-automatic", "barnacle-fan-on", "dunlin-full", "limpet-depth-map", "--kit", kit,
 		"--title", "Fan_or *not*?", "--author", "=A(1)")
@@ -171,6 +195,7 @@ func TestReportKit(t *testing.T) {
 }
 
 func TestExchangeCommands(t *testing.T) {
+	t.Parallel()
 	d, folder := demoDesk(t), t.TempDir()
 	at := func(name string) string { return filepath.Join(folder, name) }
 	d.must("logbook", "export", "--all", "--out", at("passes.parquet"))
@@ -207,6 +232,7 @@ func TestExchangeCommands(t *testing.T) {
 }
 
 func TestAnExportThatFailsLeavesNothing(t *testing.T) {
+	t.Parallel()
 	if _, err := os.Stat("/dev/full"); err != nil {
 		t.Skip("this system has no /dev/full")
 	}
@@ -228,6 +254,7 @@ func TestAnExportThatFailsLeavesNothing(t *testing.T) {
 }
 
 func TestAnonymousExport(t *testing.T) {
+	t.Parallel()
 	d, folder := newDesk(t), t.TempDir()
 	d.must("measure", folder, "--hold", "20ms", "--size", "4MiB", "--name", "mine")
 	got := d.run("logbook", "export", "mine", "--anonymous")
@@ -246,6 +273,7 @@ func TestAnonymousExport(t *testing.T) {
 }
 
 func TestTagsRemoveAndCheckCommands(t *testing.T) {
+	t.Parallel()
 	d := demoDesk(t)
 	wants(t, "tag", d.must("logbook", "tag", "whelk", "drops", "article"), "article, drops")
 	wants(t, "list", d.must("logbook", "list", "--tag", "drops"), "whelk", "article, drops")
@@ -269,6 +297,7 @@ func TestTagsRemoveAndCheckCommands(t *testing.T) {
 
 // Names that came from elsewhere are shown as text everywhere.
 func TestHostileSessionsAreHarmless(t *testing.T) {
+	t.Parallel()
 	d, folder := demoDesk(t), t.TempDir()
 	document := decode[map[string]any](t, d.must("logbook", "show", "limpet-quick", "--json"))
 	document["id"], document["name"] = "hostile", `=1+1 <img src=x onerror=alert(1)>`
@@ -299,6 +328,7 @@ func TestHostileSessionsAreHarmless(t *testing.T) {
 // In a terminal only long passes are drawn over time: neither those of a few seconds,
 // nor each of forty copies.
 func TestExplainDrawsLongPassesAlone(t *testing.T) {
+	t.Parallel()
 	d := demoDesk(t)
 	for name, want := range map[string]int{"limpet-quick": 0, "limpet-passive": 1, "copies": 0} {
 		if got := strings.Count(d.must("explain", name), "ceiling of port to limpet"); got != want {

@@ -24,8 +24,9 @@ func mountedLoop(t *testing.T, size int64) (device, folder string) {
 }
 
 func TestACopyThatDoesNotFit(t *testing.T) {
+	t.Parallel()
 	_, small := mountedLoop(t, 64<<20)
-	d := newDesk(t)
+	d := newProgramDesk(t)
 	got := d.run("copy", t.TempDir(), small, "--set", "large-file", "--size", "60MiB")
 	if got.code != 1 {
 		t.Errorf("exit %d: %s", got.code, got.stderr)

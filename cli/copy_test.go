@@ -48,6 +48,7 @@ func TestCopyCommand(t *testing.T) {
 }
 
 func TestACopyOfOnesOwnFolder(t *testing.T) {
+	t.Parallel()
 	d, one, other := newDesk(t), t.TempDir(), t.TempDir()
 	if err := os.WriteFile(filepath.Join(one, "tide"), []byte("ebb"), 0o600); err != nil {
 		t.Fatal(err)
@@ -64,6 +65,7 @@ func TestACopyOfOnesOwnFolder(t *testing.T) {
 
 // The truth is the simulator's: 520 MB/s into the curlew, 210 MB/s into the turnstone.
 func TestTheCopyMatrix(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	text := d.must("copy", "--among", "sim:sandpiper,sim:curlew,sim:turnstone", "--size", "4GB", "--name", "matrix")
 	wants(t, "matrix", text, "copies of large-file", "copies of mixed-folder", "to sim:turnstone", "520 MB/s",
@@ -82,6 +84,7 @@ func TestTheCopyMatrix(t *testing.T) {
 }
 
 func TestCopyMistakes(t *testing.T) {
+	t.Parallel()
 	d, folder := newDesk(t), t.TempDir()
 	for _, c := range []struct {
 		code      int
@@ -108,6 +111,7 @@ func TestCopyMistakes(t *testing.T) {
 }
 
 func TestStreamsCommand(t *testing.T) {
+	t.Parallel()
 	d := demoDesk(t)
 	// The simulated write area runs out after 163 GB, and 190 MB/s are left.
 	wants(t, "recorders", d.must("streams", "dunlin-long"), "hydrophone array", "cache-exhausted",
@@ -157,6 +161,7 @@ func TestTargetsAtOnce(t *testing.T) {
 }
 
 func TestStartsTellWhenTheyAreFinished(t *testing.T) {
+	t.Parallel()
 	wants(t, "start", newDesk(t).must("measure", "sim:turnstone", "--plan", "start"), "time to finish", "of 16 KiB",
 		"It is finished after")
 }

@@ -11,7 +11,7 @@ import (
 // Of a damaged logbook all that can be read is saved, and the rest is named: by an export, a
 // repair and an import alike.
 func TestADamagedLogbookIsSaved(t *testing.T) {
-	t.Parallel() // it mostly waits
+	t.Parallel()
 	d, folder := newDesk(t), t.TempDir()
 	for _, name := range []string{"one", "two", "three"} {
 		d.must("measure", "sim:dunlin", "--hold", "1s", "--name", name)

@@ -45,6 +45,7 @@ type tableFound struct {
 
 // Another engine reads what is exported: all rows, all bytes, and the columns that the README names.
 func TestADatasetIsReadByOthers(t *testing.T) {
+	t.Parallel()
 	needs(t, "node")
 	lab, err := filepath.Abs("../.lab")
 	if err != nil {

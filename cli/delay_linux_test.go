@@ -138,6 +138,7 @@ func (f *slowFile) delays() (least, most float64) {
 }
 
 func TestAKnownDelayIsSeen(t *testing.T) {
+	t.Parallel()
 	for _, c := range []struct {
 		delay time.Duration
 		depth int
@@ -147,7 +148,7 @@ func TestAKnownDelayIsSeen(t *testing.T) {
 				c.depth))
 			onQuietMachine(t, func() (faults []string) {
 				slow, path := newSlowFile(t, 64<<20, c.delay)
-				s := decode[session.Session](t, newDesk(t).must("measure", path, "--plan", plan, "--json"))
+				s := decode[session.Session](t, newProgramDesk(t).must("measure", path, "--plan", plan, "--json"))
 				pass := s.Passes[0]
 				least, most := slow.delays()
 				if least < c.delay.Seconds() || !pass.Direct {

@@ -32,9 +32,10 @@ func loopDevice(t *testing.T, size int64) string {
 }
 
 func TestDevicesAreOnlyReadUnlessNamed(t *testing.T) {
+	t.Parallel()
 	const size = 64 << 20
 	device := loopDevice(t, size)
-	d := newDesk(t)
+	d := newProgramDesk(t)
 	named := fmt.Sprintf("%s:%d", device, size)
 	refused := func(code int, want string, arguments ...string) {
 		t.Helper()
@@ -87,6 +88,7 @@ func makeFileSystem(t *testing.T, device string) {
 // A folder on a file system on a loop device on a file: the chain goes down to
 // the disk that the file is on.
 func TestTheChainGoesDownToTheDisk(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	image := filepath.Join(folder, "image")
 	if err := os.WriteFile(image, nil, 0o600); err != nil {
@@ -103,7 +105,7 @@ func TestTheChainGoesDownToTheDisk(t *testing.T) {
 	if !known {
 		t.Skip("the folder for temporary files is on no block device that this system tells of")
 	}
-	s := decode[session.Session](t, newDesk(t).must("measure", place, "--plan", "quick-read", "--hold", "50ms",
+	s := decode[session.Session](t, newProgramDesk(t).must("measure", place, "--plan", "quick-read", "--hold", "50ms",
 		"--size", "4MiB", "--json"))
 	last := len(s.Chain.Hops) - 1
 	if last < len(disk.Hops) || s.Chain.Hops[last].Standard != "loop over "+image ||
@@ -136,7 +138,7 @@ func TestFillingAFolder(t *testing.T) {
 		}
 	}
 	write("700ms")
-	d := newDesk(t)
+	d := newProgramDesk(t)
 	most := 0.0
 	watching, measured := make(chan struct{}), make(chan struct{})
 	go func() {
@@ -181,20 +183,21 @@ func TestFillingAFolder(t *testing.T) {
 }
 
 func TestBlocksBelowTheDevicesAreRefused(t *testing.T) {
+	t.Parallel()
 	device := loopDevice(t, 64<<20)
 	if out, err := exec.Command("losetup", "--sector-size", "4096", device).CombinedOutput(); err != nil {
 		t.Skipf("the sector size cannot be changed here: %s", out)
 	}
 	file := planFile(t, "{operation: read, access: random, block: 512B, depth: 1}")
-	if got := newDesk(t).run("measure", device, "--plan", file); got.code != 2 ||
+	if got := newProgramDesk(t).run("measure", device, "--plan", file); got.code != 2 ||
 		!strings.Contains(got.stderr, "only multiples of 4 KiB") {
 		t.Errorf("exit %d: %s", got.code, got.stderr)
 	}
 }
 
 func TestAFixedRateIsHeld(t *testing.T) {
-	t.Parallel() // it mostly waits
-	d := newDesk(t)
+	t.Parallel()
+	d := newProgramDesk(t)
 	plan := planFile(t, "{operation: read, access: random, block: 4KiB, depth: 16, rate: [200, 2000], workers: [1, "+
 		"2], hold: 3s}")
 	onQuietMachine(t, func() (faults []string) {
@@ -233,7 +236,7 @@ func TestADeviceThatVanishesAndReturns(t *testing.T) {
 	image := strings.TrimSpace(string(must(t, exec.Command("losetup", "--noheadings", "--output", "BACK-FILE",
 		device))))
 	plan := planFile(t, "{operation: read, access: random, block: [4KiB, 8KiB, 16KiB], depth: 4, hold: 2s}")
-	d := newDesk(t)
+	d := newProgramDesk(t)
 	command := d.command("measure", device, "--plan", plan, "--json", "--return-within", "20s")
 	// It vanishes in the second pass, whenever that is, and is back two seconds later.
 	command.Stderr = &trigger{when: "pass 1/3", do: func() {

@@ -150,6 +150,7 @@ func captured(system string) string {
 // Captures of Windows follow their schema: one that an encoder of its own wrote, and one that the
 // program writes of it.
 func TestCapturesFollowTheirSchema(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	again := filepath.Join(t.TempDir(), "again.tar.gz")
 	d.must("survey", "--sysroot", captured("windows"), "--capture", again, "--anonymous")

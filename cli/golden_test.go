@@ -49,6 +49,7 @@ var printed = map[string][]string{
 }
 
 func TestWhatIsPrinted(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	d.must("logbook", "import", "../examples/sessions.json.gz")
 	for name := range printed {
@@ -63,9 +64,7 @@ func TestWhatIsPrinted(t *testing.T) {
 // printed is what a command prints, with neither the place of the logbook in it nor who kept a session.
 func (d desk) printed(name string) string {
 	d.t.Helper()
-	command := d.command(printed[name]...)
-	command.Env = append(command.Env, "TZ=UTC")
-	got := d.finish(command)
+	got := d.run(printed[name]...)
 	text := "$ opengauge " + strings.Join(printed[name], " ") + "\n" + got.stdout + got.stderr
 	text = keptBy.ReplaceAllString(text, "")
 	return strings.ReplaceAll(text, d.logbook, "LOGBOOK")

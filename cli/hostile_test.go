@@ -14,7 +14,7 @@ import (
 // What other people's files say is shown, and acts on nothing: not on a terminal, and not
 // on the order of letters on a page or in a kit.
 func TestHostileTextsActOnNothing(t *testing.T) {
-	t.Parallel() // it mostly waits
+	t.Parallel()
 	d, folder := newDesk(t), t.TempDir()
 	d.must("measure", "sim:sandpiper", "--hold", "30s", "--plan", "warm-up", "--name", "bait")
 	var document map[string]any

@@ -86,13 +86,13 @@ func manySessions(t *testing.T, d desk, count int) {
 // Every command that waits ends within two seconds of a signal, says that it was
 // interrupted, and leaves nothing behind.
 func TestEverythingThatWaitsCanBeInterrupted(t *testing.T) {
-	t.Parallel() // it mostly waits
-	d, folder := newDesk(t), t.TempDir()
+	t.Parallel()
+	d, folder := newProgramDesk(t), t.TempDir()
 	manySessions(t, d, 600)
 	exported := filepath.Join(t.TempDir(), "all.json")
 	d.must("logbook", "export", "--all", "--out", exported)
 	one, other := t.TempDir(), t.TempDir()
-	empty := desk{t: t, logbook: filepath.Join(t.TempDir(), "new.db")}
+	empty := desk{t: t, logbook: filepath.Join(t.TempDir(), "new.db"), built: true}
 	for _, c := range []struct {
 		name      string
 		of        desk
@@ -100,7 +100,7 @@ func TestEverythingThatWaitsCanBeInterrupted(t *testing.T) {
 		arguments []string
 	}{
 		{"an import", empty, 300 * time.Millisecond, []string{"logbook", "import", exported}},
-		{"a merge", desk{t: t, logbook: filepath.Join(t.TempDir(), "new.db")}, 300 * time.Millisecond,
+		{"a merge", desk{t: t, logbook: filepath.Join(t.TempDir(), "new.db"), built: true}, 300 * time.Millisecond,
 			[]string{"logbook", "import", d.logbook}},
 		{"an export", d, 300 * time.Millisecond, []string{"logbook", "export", "--all", "--out",
 			filepath.Join(folder, "x.json")}},
@@ -139,8 +139,8 @@ func TestEverythingThatWaitsCanBeInterrupted(t *testing.T) {
 
 // A logbook that another program holds is waited for, and no longer than is wanted.
 func TestWaitingForALogbookIsInterrupted(t *testing.T) {
-	t.Parallel() // it mostly waits
-	d := newDesk(t)
+	t.Parallel()
+	d := newProgramDesk(t)
 	d.must("measure", "sim:dunlin", "--hold", "1s")
 	database, err := sql.Open("sqlite", "file:"+d.logbook+"?_txlock=immediate")
 	if err != nil {
@@ -170,7 +170,7 @@ func TestWaitingForALogbookIsInterrupted(t *testing.T) {
 func TestAFlushThatNeverComesBack(t *testing.T) {
 	t.Parallel()
 	server := witness.ServeSlowFlush(t, 64*unit.MiB, 600)
-	d := newDesk(t)
+	d := newProgramDesk(t)
 	plan := planFile(t, "{operation: write, access: sequential, block: 1MiB, depth: 2, hold: 500ms}")
 	began := time.Now()
 	got := d.run("measure", server.Address, "--overwrite", witness.Export, "--plan", plan, "--stall-after", "1s",
@@ -189,7 +189,8 @@ func TestAFlushThatNeverComesBack(t *testing.T) {
 
 // Output that cannot be written is no success; one that nobody reads ends nothing.
 func TestOutputThatCannotBeWritten(t *testing.T) {
-	d := newDesk(t)
+	t.Parallel()
+	d := newProgramDesk(t)
 	d.must("measure", "sim:dunlin", "--hold", "1s")
 	full, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)
 	if err != nil {
@@ -233,8 +234,8 @@ func TestOutputThatCannotBeWritten(t *testing.T) {
 
 // What is no plain file is written into, a logbook is not overwritten, and links lead on.
 func TestOutputsThatAreNoPlainFiles(t *testing.T) {
-	t.Parallel() // it mostly waits
-	d, folder := newDesk(t), t.TempDir()
+	t.Parallel()
+	d, folder := newProgramDesk(t), t.TempDir()
 	d.must("measure", "sim:dunlin", "--hold", "3s")
 	fifo := filepath.Join(folder, "fifo")
 	if err := syscall.Mkfifo(fifo, 0o600); err != nil {
@@ -297,9 +298,9 @@ func TestOutputsThatAreNoPlainFiles(t *testing.T) {
 // A thread that the kernel does not give back is waited for, and that is said, until a second
 // signal.
 func TestAThreadThatTheKernelHolds(t *testing.T) {
-	t.Parallel() // it mostly waits
+	t.Parallel()
 	slow := witness.Mount(t, 0)
-	d := newDesk(t)
+	d := newProgramDesk(t)
 	plan := planFile(t, "{operation: read, access: random, block: 4KiB, depth: 1, hold: 30s}")
 	witness.Again(t, func() string { return heldThread(d, slow, plan) })
 }

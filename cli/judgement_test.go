@@ -30,7 +30,7 @@ func simulated(t *testing.T, runs ...string) desk {
 }
 
 func TestRepeatedCopiesBeginInTheSameState(t *testing.T) {
-	t.Parallel() // no times are measured
+	t.Parallel()
 	d := newDesk(t)
 	copies := func(arguments ...string) session.Session {
 		return decode[session.Session](t, d.must(append([]string{"copy", "sim:curlew", "sim:dunlin", "--set", "large-file",

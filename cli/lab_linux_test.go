@@ -19,12 +19,12 @@ import (
 func labDesk(t *testing.T) desk {
 	t.Helper()
 	server := witness.SharedPostgres(t)
-	t.Setenv("XDG_DATA_HOME", t.TempDir())
 	return desk{t: t, logbook: server.Address("keeper", server.NewDatabase(t))}
 }
 
 // Every command prints the same, whether sessions are in a file or on a server.
 func TestAServerPrintsWhatAFileDoes(t *testing.T) {
+	t.Parallel()
 	d := labDesk(t)
 	d.must("logbook", "import", "../examples/sessions.json.gz")
 	for name := range printed {
@@ -40,6 +40,7 @@ func TestAServerPrintsWhatAFileDoes(t *testing.T) {
 
 // What changes a logbook changes one on a server too.
 func TestALogbookOnAServerIsTakenCareOf(t *testing.T) {
+	t.Parallel()
 	d := labDesk(t)
 	folder := t.TempDir()
 	d.must("logbook", "import", "../examples/sessions.json.gz")
@@ -73,6 +74,7 @@ func TestALogbookOnAServerIsTakenCareOf(t *testing.T) {
 
 // Two benches work on one review: no visit is made twice, and both come to the same answer.
 func TestAReviewAtTwoBenches(t *testing.T) {
+	t.Parallel()
 	d := labDesk(t)
 	var group sync.WaitGroup
 	got := make([]outcome, 2)
@@ -113,12 +115,12 @@ func TestAReviewAtTwoBenches(t *testing.T) {
 
 // A server that dies in the middle of a review is waited for: no visit is lost, and none is made twice.
 func TestAReviewWaitsForItsServer(t *testing.T) {
+	t.Parallel()
 	server, err := witness.NewPostgres("127.0.0.1")
 	if err != nil {
 		t.Skip("no PostgreSQL server here (make tools): ", err)
 	}
 	t.Cleanup(server.Remove)
-	t.Setenv("XDG_DATA_HOME", t.TempDir())
 	d := desk{t: t, logbook: server.Address("keeper", server.NewDatabase(t))}
 	d.must("logbook", "prepare")
 	command := d.command("review", "run", reviews+"cases.yaml", "--unattended", "--visits", "12")
@@ -156,6 +158,7 @@ func TestAReviewWaitsForItsServer(t *testing.T) {
 
 // Where nothing can be claimed, as in a logbook of a newer program, that is said before anything is measured.
 func TestAReviewThatCannotClaim(t *testing.T) {
+	t.Parallel()
 	server := witness.SharedPostgres(t)
 	d := labDesk(t)
 	d.must("logbook", "prepare")
@@ -173,6 +176,7 @@ func TestAReviewThatCannotClaim(t *testing.T) {
 
 // What a bench took that died is another's after a while, and not before.
 func TestACellIsGivenBack(t *testing.T) {
+	t.Parallel()
 	server := witness.SharedPostgres(t)
 	d := labDesk(t)
 	d.must("logbook", "prepare")

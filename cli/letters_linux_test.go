@@ -9,6 +9,7 @@ import (
 // In a terminal that shows ASCII alone, in a dumb one and in a good one, all of a live run is
 // shown in what it can.
 func TestWhatTerminalsCanShow(t *testing.T) {
+	t.Parallel()
 	for name, c := range map[string]struct {
 		settings        []string
 		unicode, redraw bool
@@ -19,7 +20,7 @@ func TestWhatTerminalsCanShow(t *testing.T) {
 		"dumb, no Unicode": {[]string{"LANG=C", "TERM=dumb"}, false, false},
 	} {
 		t.Run(name, func(t *testing.T) {
-			d := newDesk(t)
+			d := newProgramDesk(t)
 			term := d.inTerminalWith(c.settings, "measure", t.TempDir(), "--size", "8MiB",
 				"--plan", "quick-read", "--hold", "600ms")
 			select {

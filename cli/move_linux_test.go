@@ -60,7 +60,7 @@ func clocked(t *testing.T, command *exec.Cmd) float64 {
 // A volume whose allowance runs out: the program records one of the kind, and another
 // program fills one that is fresh, by an amount within the recording and one beyond it.
 func TestTimesOfAVolumeAreThoseOfAnotherProgram(t *testing.T) {
-	t.Parallel() // it mostly waits
+	t.Parallel()
 	needs(t, "nbdcopy")
 	limits := []string{"--iops", "20", "--burst", "65", "--credits", "400", "--throughput", "1GB/s", "--size", "2GiB"}
 	amounts := []unit.Bytes{700 << 20, 1400 << 20}
@@ -82,13 +82,13 @@ func TestTimesOfAVolumeAreThoseOfAnotherProgram(t *testing.T) {
 			if err := errors.Join(os.WriteFile(source, nil, 0o600), os.Truncate(source, int64(amount))); err != nil {
 				t.Fatal(err)
 			}
-			fresh, _ := stood(t, newDesk(t), limits...)
+			fresh, _ := stood(t, newProgramDesk(t), limits...)
 			group.Go(func() {
 				took[i] = clocked(t, exec.Command("nbdcopy", "--no-extents", "--sparse=0", "--flush", "--connections=1",
 					"--requests=8", "--request-size=1048576", source, fresh))
 			})
 		}
-		d := newDesk(t)
+		d := newProgramDesk(t)
 		address, _ := stood(t, d, limits...)
 		times := timesOf(t, d, plan, amounts, address, "--overwrite", "v", "--bench", book, "--through", "v")
 		group.Wait()
@@ -107,7 +107,7 @@ func TestTimesOfAVolumeAreThoseOfAnotherProgram(t *testing.T) {
 // A loop device that the kernel holds to a rate: what is within the recording is known,
 // and of more it is said how long it takes at the least.
 func TestTimesOfAThrottledDeviceAreTheKernels(t *testing.T) {
-	t.Parallel() // it mostly waits
+	t.Parallel()
 	const group, rate = "/sys/fs/cgroup/blkio/opengauge-moves", 40 << 20
 	if err := os.Mkdir(group, 0o755); err != nil && !os.IsExist(err) {
 		t.Skipf("this machine cannot hold devices to a rate: %v", err)
@@ -140,9 +140,9 @@ func TestTimesOfAThrottledDeviceAreTheKernels(t *testing.T) {
 					devices[i+1]+" bs=128k oflag=direct conv=notrunc count="+fmt.Sprint(int64(amount)>>17)))
 			})
 		}
-		d := newDesk(t)
+		d := newProgramDesk(t)
 		// Whoever is started in the group is held to the rate.
-		d.within = []string{"sh", "-c", `echo $$ > ` + group + `/cgroup.procs; exec "$@"`, "sh"}
+		d.launcher = []string{"sh", "-c", `echo $$ > ` + group + `/cgroup.procs; exec "$@"`, "sh"}
 		times := timesOf(t, d, plan, amounts, devices[0], "--overwrite", fmt.Sprintf("%s:%d", devices[0], size))
 		writers.Wait()
 		for i := range amounts {

@@ -17,6 +17,7 @@ import (
 // A note is shown in explain and in reports, and leaves with the session but for the name
 // and the photo where it is anonymous.
 func TestNotesOfASession(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	d.must("measure", "sim:curlew", "--plan", "quick-read", "--hold", "1s", "--through", "barnacle", "--condition",
 		"fan=on", "--name", "noted")

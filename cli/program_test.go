@@ -15,21 +15,38 @@ import (
 	"runtime"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
+	"opengauge/cli"
 	"opengauge/core/record/session"
 	"opengauge/lab/witness"
 	"opengauge/present/figure"
 )
 
-// program is the built program, which these tests drive as a user would.
+// program is the path of the built program, for tests of what only a process shows: signals,
+// exit codes, terminals, files, and other processes that watch it.
 var program string
 
 func TestMain(m *testing.M) {
+	time.Local = time.UTC // what is printed does not depend on the machine
 	code := withProgram(m)
 	witness.StopPostgres()
+	stopBrowser()
 	os.Exit(code)
+}
+
+// crewPassword is that of the hosts' account on a server.
+const crewPassword = "tide-table"
+
+// settings are those of the environment that command lines within this process share with the
+// processes of the built program: where sessions wait that no logbook has taken yet, and the
+// password of the hosts' account on a server.
+func settings(folder string) map[string]string {
+	return map[string]string{
+		"XDG_DATA_HOME": filepath.Join(folder, "data"), "PGPASSWORD": crewPassword,
+	}
 }
 
 func withProgram(m *testing.M) int {
@@ -38,8 +55,11 @@ func withProgram(m *testing.M) int {
 		panic(err)
 	}
 	defer os.RemoveAll(folder)
+	for name, value := range settings(folder) {
+		os.Setenv(name, value)
+	}
 	program = filepath.Join(folder, "opengauge")
-	build := exec.Command("go", "build", "-o", program, "opengauge/cmd/opengauge")
+	build := exec.Command("go", "build", "-trimpath", "-ldflags=-s -w", "-o", program, "opengauge/cmd/opengauge")
 	build.Env = append(os.Environ(), "CGO_ENABLED=0")
 	if out, err := build.CombinedOutput(); err != nil {
 		fmt.Fprintf(os.Stderr, "building the program: %v\n%s", err, out)
@@ -48,37 +68,74 @@ func withProgram(m *testing.M) int {
 	return m.Run()
 }
 
-// outcome is what a run of the program gave.
+// outcome is what a run of a command line gave.
 type outcome struct {
 	code           int
 	stdout, stderr string
 }
 
-// desk is a user's place: a logbook of their own.
+// desk is a user's place: a logbook of their own. Command lines run within this process,
+// unless the desk has the built program start them.
 type desk struct {
 	t       *testing.T
 	logbook string
-	// within is what the program is started by; nothing is by the test itself.
-	within []string
+	// built runs each command line as a process of the built program.
+	built bool
+	// launcher is a command that starts the built program: a namespace, for example.
+	launcher []string
+	// settings are NAME=VALUE for the environment of the built program.
+	settings []string
 }
 
+// newDesk returns a desk whose command lines run within this process.
 func newDesk(t *testing.T) desk {
 	return desk{t: t, logbook: filepath.Join(t.TempDir(), "logbook.db")}
 }
 
+// newProgramDesk returns a desk whose command lines run in processes of the built program.
+func newProgramDesk(t *testing.T) desk {
+	return desk{t: t, logbook: filepath.Join(t.TempDir(), "logbook.db"), built: true}
+}
+
+// command returns a process of the built program that is not started yet.
 func (d desk) command(arguments ...string) *exec.Cmd {
-	words := append(append(slices.Clone(d.within), program), arguments...)
+	words := append(append(slices.Clone(d.launcher), program), arguments...)
 	command := exec.Command(words[0], words[1:]...)
-	command.Env = append(os.Environ(), "OPENGAUGE_LOGBOOK="+d.logbook)
+	command.Env = append(append(os.Environ(), "OPENGAUGE_LOGBOOK="+d.logbook, "TZ=UTC"), d.settings...)
 	witness.Tie(command)
 	return command
 }
 
+// run runs a command line.
 func (d desk) run(arguments ...string) outcome {
 	d.t.Helper()
-	return d.finish(d.command(arguments...))
+	if d.built || len(d.launcher) > 0 || len(d.settings) > 0 {
+		return d.finish(d.command(arguments...))
+	}
+	var stdout, stderr output
+	code := cli.Execute(d.logbook, arguments, &stdout, &stderr)
+	return outcome{code, stdout.String(), stderr.String()}
 }
 
+// output collects what several goroutines write.
+type output struct {
+	mutex sync.Mutex
+	text  bytes.Buffer
+}
+
+func (o *output) Write(text []byte) (int, error) {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	return o.text.Write(text)
+}
+
+func (o *output) String() string {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	return o.text.String()
+}
+
+// finish runs a process of the built program to its end.
 func (d desk) finish(command *exec.Cmd) outcome {
 	d.t.Helper()
 	var stdout, stderr bytes.Buffer
@@ -96,7 +153,7 @@ func (d desk) finish(command *exec.Cmd) outcome {
 	return outcome{command.ProcessState.ExitCode(), stdout.String(), stderr.String()}
 }
 
-// must runs the program and fails the test if it fails.
+// must runs a command line and fails the test if it fails.
 func (d desk) must(arguments ...string) string {
 	d.t.Helper()
 	got := d.run(arguments...)
@@ -149,6 +206,7 @@ func assertEmpty(t *testing.T, folder string) {
 }
 
 func TestMeasureAFolder(t *testing.T) {
+	t.Parallel()
 	d, folder := newDesk(t), t.TempDir()
 	s := decode[session.Session](t, d.must("measure", folder, "--hold", "50ms", "--size", "8MiB", "--condition",
 		"fan=on", "--name", "stick", "--json"))
@@ -179,6 +237,7 @@ func TestMeasureAFolder(t *testing.T) {
 }
 
 func TestPlans(t *testing.T) {
+	t.Parallel()
 	d, folder := newDesk(t), t.TempDir()
 	if list := d.must("plan", "list"); !strings.Contains(list, "latency-under-load") ||
 		!strings.Contains(list, "First") && !strings.Contains(list, "A first figure") {
@@ -249,6 +308,7 @@ func steadyFolder(t *testing.T) string {
 }
 
 func TestVerify(t *testing.T) {
+	t.Parallel()
 	d, folder := newDesk(t), t.TempDir()
 	s := decode[session.Session](t, d.must("measure", folder, "--size", "16MiB", "--hold", "200ms", "--verify",
 		"--json"))
@@ -263,6 +323,7 @@ func TestVerify(t *testing.T) {
 }
 
 func TestOutputForPeople(t *testing.T) {
+	t.Parallel()
 	d, folder := newDesk(t), t.TempDir()
 	got := d.run("measure", folder, "--hold", "20ms", "--size", "4MiB", "--units", "bits")
 	if got.code != 0 || !strings.Contains(got.stdout, "Gbit/s") ||
@@ -278,6 +339,7 @@ func TestOutputForPeople(t *testing.T) {
 }
 
 func TestAnExistingFile(t *testing.T) {
+	t.Parallel()
 	d, name := newDesk(t), filepath.Join(t.TempDir(), "footage")
 	content := bytes.Repeat([]byte("kelp"), 1<<18)
 	if err := os.WriteFile(name, content, 0o600); err != nil {
@@ -297,6 +359,7 @@ func TestAnExistingFile(t *testing.T) {
 }
 
 func TestOwnPlan(t *testing.T) {
+	t.Parallel()
 	d, file := newDesk(t), planFile(t, "{operation: read, access: random, block: [4KiB, 8KiB], depth: [1, 4], "+
 		"hold: 20ms}")
 	s := decode[session.Session](t, d.must("measure", t.TempDir(), "--plan", file, "--size", "4MiB", "--json"))
@@ -306,6 +369,7 @@ func TestOwnPlan(t *testing.T) {
 }
 
 func TestSimulatedHeatIsExplainedAndReported(t *testing.T) {
+	t.Parallel()
 	d, folder := newDesk(t), t.TempDir()
 	d.must("measure", "sim:sandpiper", "--plan", "long-write", "--name", "hot")
 	text := d.must("explain", "hot")
@@ -346,6 +410,7 @@ func kindsOf(findings []session.Finding) string {
 }
 
 func TestTheFanIsWhatTheConditionSays(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	cool := decode[session.Session](t, d.must("measure", "sim:sandpiper", "--through", "barnacle", "--condition",
 		"fan=on", "--plan", "long-write", "--json"))
@@ -360,12 +425,12 @@ func TestTheFanIsWhatTheConditionSays(t *testing.T) {
 }
 
 func TestDemo(t *testing.T) {
-	t.Parallel() // no times are measured
-	d, folder := newDesk(t), filepath.Join(t.TempDir(), "demo")
-	// What an earlier demo left is replaced.
-	d.must("measure", "sim:curlew", "--plan", "quick-read", "--name", "earlier", "--logbook",
-		filepath.Join(folder, "demo-logbook.db"))
-	text := d.must("demo", "--out", folder)
+	t.Parallel()
+	made, err := runDemo()
+	if err != nil {
+		t.Fatal(err)
+	}
+	d, folder, text := newDesk(t), made.folder, made.text
 	for _, want := range []string{"caution  confounded", "→ short-cable/barnacle/sandpiper: 300 GB in ",
 		"● cable: from deck-cable to short-cable, the time changes by −", "▲ heat-throttle", "What to look at first"} {
 		if !strings.Contains(text, want) {
@@ -390,7 +455,7 @@ func TestDemo(t *testing.T) {
 		!strings.Contains(listed, "below-deck") {
 		t.Errorf("the demo's logbook holds\n%s", listed)
 	}
-	if _, err := os.Stat(d.logbook); err == nil {
+	if _, err := os.Stat(filepath.Join(folder, "none.db")); err == nil {
 		t.Error("the demo wrote into the user's logbook")
 	}
 }
@@ -449,6 +514,7 @@ func TestAKilledProgramLosesAtMostThePassInProgress(t *testing.T) {
 }
 
 func TestBadInput(t *testing.T) {
+	t.Parallel()
 	d, folder := newDesk(t), t.TempDir()
 	write := func(name, content string) string {
 		path := filepath.Join(t.TempDir(), name)
@@ -594,6 +660,7 @@ func mounted(t *testing.T, kind, options string) string {
 }
 
 func TestHelpAndCompletion(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	for _, command := range []string{"", "demo", "measure", "explain", "report", "logbook list", "logbook show",
 		"plan list", "plan show", "plan check", "link", "survey", "foresee"} {

@@ -14,7 +14,8 @@ import (
 const nobody = 65534
 
 func TestNoPermission(t *testing.T) {
-	d := newDesk(t)
+	t.Parallel()
+	d := newProgramDesk(t)
 	folder := t.TempDir()
 	if err := os.Chmod(folder, 0o500); err != nil {
 		t.Fatal(err)

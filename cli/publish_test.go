@@ -38,7 +38,7 @@ func unfolded(t *testing.T, file string) string {
 // An anonymous page says nobody's names: not in what is shown, nor behind folds, nor in its
 // data; what was the same is still the same.
 func TestAnonymousPages(t *testing.T) {
-	t.Parallel() // no times are measured
+	t.Parallel()
 	d, folder := demoDesk(t), t.TempDir()
 	loose, review := filepath.Join(folder, "loose.html"), filepath.Join(folder, "review.html")
 	d.must("report", "deck-long-cable", "cabin-short-cable", "deck-short-cable", "--anonymous", "--out", loose)
@@ -71,7 +71,7 @@ func TestAnonymousPages(t *testing.T) {
 
 // What a page carries is what was measured: a reader who takes it in gets the same answer.
 func TestAReaderOfAPageGoesOn(t *testing.T) {
-	t.Parallel() // no times are measured
+	t.Parallel()
 	made := filepath.Dir(demoPage(t))
 	reader := newDesk(t)
 	got := reader.run("logbook", "import", filepath.Join(made, "report.html"))
@@ -102,7 +102,7 @@ func TestAReaderOfAPageGoesOn(t *testing.T) {
 
 // A review of which nothing was measured has no report, and says what to do.
 func TestAReportOfNothing(t *testing.T) {
-	t.Parallel() // no times are measured
+	t.Parallel()
 	d := newDesk(t)
 	got := d.run("review", "report", "../examples/reviews/deck.yaml", "--out", filepath.Join(t.TempDir(), "x.html"))
 	if got.code != 1 || !strings.Contains(got.stderr, "begin with opengauge review run") {

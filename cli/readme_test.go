@@ -95,6 +95,7 @@ func serve(t *testing.T, standin *exec.Cmd) {
 
 // What the README names is there: pictures, documents, make targets and commands.
 func TestWhatTheReadmeNames(t *testing.T) {
+	t.Parallel()
 	text := readme(t)
 	for _, match := range regexp.MustCompile(`\]\(([^)#]+)\)`).FindAllStringSubmatch(text, -1) {
 		if _, err := os.Stat(filepath.Join("..", match[1])); err != nil {

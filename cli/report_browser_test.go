@@ -6,47 +6,76 @@ import (
 	"fmt"
 	"math"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"regexp"
 	"strconv"
 	"strings"
 	"sync"
 	"testing"
-	"time"
 
+	"opengauge/cli"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/lab/recorded"
 )
 
-// demoReport writes the report of some recorded sessions and gives its address.
+// demoReport returns the address of a report of some recorded sessions, made once.
 func demoReport(t *testing.T) string {
 	t.Helper()
-	d, page := newDesk(t), filepath.Join(t.TempDir(), "report.html")
-	d.must("logbook", "import", "../examples/sessions.json.gz")
-	d.must("report", "limpet-depth-map", "limpet-passive", "barnacle-automatic", "barnacle-fan-on", "dunlin-long",
-		"dunlin-full", "--out", page, "--title", "For the recorders", "--author", "Tidewrack Field Lab", "--note",
-		"Measured below deck.")
-	return "file://" + page
-}
-
-// reviewPage is the page of the demo, made once for all tests.
-var reviewPage = sync.OnceValues(func() (string, error) {
-	folder := filepath.Join(filepath.Dir(program), "demo") // which goes with the program
-	if out, err := exec.Command(program, "demo", "--out", folder).CombinedOutput(); err != nil {
-		return "", fmt.Errorf("%w: %s", err, out)
-	}
-	return filepath.Join(folder, "report.html"), nil
-})
-
-func demoPage(t *testing.T) string {
-	t.Helper()
-	page, err := reviewPage()
+	page, err := recordedPage()
 	if err != nil {
 		t.Fatal(err)
 	}
-	return page
+	return "file://" + page
+}
+
+var recordedPage = sync.OnceValues(func() (string, error) {
+	content, err := demoLogbook()
+	if err != nil {
+		return "", err
+	}
+	folder := filepath.Dir(program) // which is removed at the end
+	logbook, page := filepath.Join(folder, "recorded.db"), filepath.Join(folder, "recorded.html")
+	if err := os.WriteFile(logbook, content, 0o600); err != nil {
+		return "", err
+	}
+	var stdout, stderr output
+	if code := cli.Execute(logbook, []string{"report", "limpet-depth-map", "limpet-passive", "barnacle-automatic",
+		"barnacle-fan-on", "dunlin-long", "dunlin-full", "--out", page, "--title", "For the recorders", "--author",
+		"Tidewrack Field Lab", "--note", "Measured below deck."}, &stdout, &stderr); code != 0 {
+		return "", fmt.Errorf("exit %d: %s", code, stderr.String())
+	}
+	return page, nil
+})
+
+// demonstration is the folder that the demo wrote, and the text that it printed.
+type demonstration struct{ folder, text string }
+
+// runDemo runs the demo once for all tests, where an earlier one has left a logbook.
+var runDemo = sync.OnceValues(func() (demonstration, error) {
+	folder := filepath.Join(filepath.Dir(program), "demo")
+	var stdout, stderr output
+	for _, arguments := range [][]string{
+		{"measure", "sim:curlew", "--plan", "quick-read", "--name", "earlier", "--logbook",
+			filepath.Join(folder, "demo-logbook.db")},
+		{"demo", "--out", folder},
+	} {
+		stdout = output{}
+		if code := cli.Execute(filepath.Join(folder, "none.db"), arguments, &stdout, &stderr); code != 0 {
+			return demonstration{}, fmt.Errorf("%v: exit %d: %s", arguments, code, stderr.String())
+		}
+	}
+	return demonstration{folder, stdout.String()}, nil
+})
+
+// demoPage returns the path of the page that the demo wrote.
+func demoPage(t *testing.T) string {
+	t.Helper()
+	made, err := runDemo()
+	if err != nil {
+		t.Fatal(err)
+	}
+	return filepath.Join(made.folder, "report.html")
 }
 
 // openAll opens every fold and waits until what is behind them is drawn.
@@ -84,8 +113,7 @@ func TestThePageAnswersOnItsFirstScreen(t *testing.T) {
 				const bottom = e => e.getBoundingClientRect().bottom;
 				return {title: bottom(document.querySelector("h1")), answer: bottom(document.querySelector(".answer")),
 					figure: bottom(document.querySelector("#answer figure")), tested: bottom(document.querySelector(".tested")),
-					height: document.documentElement.scrollHeight,
-					paint: performance.getEntriesByType("paint")[0].startTime};`))
+					height: document.documentElement.scrollHeight};`))
 			for _, part := range []string{"title", "answer", "figure", "tested"} {
 				if !(first[part] > 0 && first[part] <= 800) {
 					t.Errorf("the %s ends at %.0f, below the first screen", part, first[part])
@@ -99,9 +127,6 @@ func TestThePageAnswersOnItsFirstScreen(t *testing.T) {
 			}
 			if !(first["height"] <= 9000) {
 				t.Errorf("the page is %.0f tall", first["height"])
-			}
-			if !(first["paint"] < 3000) { // 300 on a quiet machine
-				t.Errorf("it is seen after %.0f ms", first["paint"])
 			}
 		}
 	}
@@ -141,7 +166,7 @@ func checkSilent(t *testing.T, b browser) {
 
 // Words behind closed folds are in the page, where a browser's search finds and opens them.
 func TestFoldsAreFoundBySearch(t *testing.T) {
-	t.Parallel() // no times are measured
+	t.Parallel()
 	b := openBrowser(t)
 	b.open(demoReport(t))
 	if found := b.run(`return window.find("What the plan of dunlin-full") || ` +
@@ -159,7 +184,7 @@ func TestFoldsAreFoundBySearch(t *testing.T) {
 }
 
 func TestReportByKeyboard(t *testing.T) {
-	t.Parallel() // no times are measured
+	t.Parallel()
 	b := openBrowser(t)
 	b.open(demoReport(t))
 	total := decode[int](t, b.run(`
@@ -209,7 +234,7 @@ func untilDrawn(section string) string {
 // What is drawn anew has the points of the drawing: the lines of both fit each other, on
 // whatever axes they have.
 func TestTouchedFiguresHaveThePointsOfTheDrawing(t *testing.T) {
-	t.Parallel() // no times are measured
+	t.Parallel()
 	d, page := demoDesk(t), filepath.Join(t.TempDir(), "page.html")
 	d.must("report", "limpet-passive", "--out", page)
 	b := openBrowser(t)
@@ -302,7 +327,7 @@ func fits(values, pixels []float64) bool {
 	return true
 }
 
-// A day with ten sensors opens at once, and its lines are told apart.
+// A day with ten sensors opens, and its lines are told apart.
 func TestADayWithTenSensors(t *testing.T) {
 	t.Parallel()
 	d, folder := newDesk(t), t.TempDir()
@@ -331,15 +356,11 @@ func TestADayWithTenSensors(t *testing.T) {
 	d.must("report", "day", "--out", page)
 	b := openBrowser(t)
 	b.open("file://" + page)
-	b.run(`window.began = performance.now(); document.querySelector("#answer .tools button").click();`)
-	took := decode[float64](t, b.wait(`const done = arguments[0]; (function look() {
+	b.run(`document.querySelector("#answer .tools button").click();`)
+	b.wait(`const done = arguments[0]; (function look() {
 		const drawn = document.querySelectorAll("#answer canvas").length === 2;
-		if (drawn) { done(performance.now() - window.began); } else { setTimeout(look, 5); }
-	})();`))
-	t.Logf("it opens in %.0f ms", took)
-	if took > 5000 { // 500 on a quiet machine
-		t.Errorf("it opens in %.0f ms", took)
-	}
+		if (drawn) { done(null); } else { setTimeout(look, 5); }
+	})();`)
 	ways := decode[[]string](t, b.run(`
 		return Array.from(document.querySelectorAll("#answer .tools button svg path")).slice(1).map(
 		p => p.getAttribute("stroke") + " " + p.getAttribute("stroke-dasharray"));`))
@@ -353,7 +374,7 @@ func TestADayWithTenSensors(t *testing.T) {
 }
 
 func TestReportIsAccessible(t *testing.T) {
-	t.Parallel() // no times are measured
+	t.Parallel()
 	checker := accessibilityChecker(t)
 	b := openBrowser(t)
 	b.open("file://" + demoPage(t))
@@ -381,7 +402,7 @@ func TestReportIsAccessible(t *testing.T) {
 
 // The checker finds what is wrong, where something is.
 func TestTheAccessibilityCheckerWorks(t *testing.T) {
-	t.Parallel() // no times are measured
+	t.Parallel()
 	checker := accessibilityChecker(t)
 	b := openBrowser(t)
 	b.open("data:text/html,<html lang=en><title>x</title><body><main><img src=''><button></button></main>")
@@ -395,7 +416,7 @@ func TestTheAccessibilityCheckerWorks(t *testing.T) {
 // On paper every figure in the open is there, how it was tested is unfolded, and what was
 // touched is the drawing again.
 func TestReportOnPaper(t *testing.T) {
-	t.Parallel() // no times are measured
+	t.Parallel()
 	b := openBrowser(t)
 	b.open("file://" + demoPage(t))
 	b.run(`document.querySelector("#over-time .tools button").click();`)
@@ -410,7 +431,9 @@ func TestReportOnPaper(t *testing.T) {
 	if err != nil || !strings.HasPrefix(string(document), "%PDF") || len(document) < 60_000 {
 		t.Fatalf("it does not print: %d bytes, %v", len(document), err)
 	}
-	time.Sleep(100 * time.Millisecond)
+	b.wait(`const done = arguments[0]; (function look() {
+		if (window.printed) { done(null); } else { setTimeout(look, 5); }
+	})();`)
 	if got := b.run(`return window.printed;`); got != `{"canvases":0,"figures":true,"matters":true}` {
 		t.Errorf("on paper: %s", got)
 	}

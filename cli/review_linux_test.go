@@ -103,7 +103,8 @@ var other = map[string]string{"gull": "tern", "tern": "gull"}
 // In a terminal, with drives that are swapped while it waits, the wrong one first: it is
 // noticed. Killed while it waits and while it measures it goes on where it was.
 func TestAReviewInATerminal(t *testing.T) {
-	drives, d, file := swappableDrives(t, "gull", "tern"), newDesk(t), loopReview(t)
+	t.Parallel()
+	drives, d, file := swappableDrives(t, "gull", "tern"), newProgramDesk(t), loopReview(t)
 	run := func() *terminal { return d.inTerminal("review", "run", file, "--target", drives.folder) }
 	var asked []string
 	visits := 0
@@ -178,7 +179,8 @@ func TestAReviewInATerminal(t *testing.T) {
 // A part that never arrives is waited for as long as was asked, and said; without a
 // terminal nobody is asked.
 func TestAPartThatNeverArrives(t *testing.T) {
-	drives, d, file := swappableDrives(t, "gull", "tern"), newDesk(t), loopReview(t)
+	t.Parallel()
+	drives, d, file := swappableDrives(t, "gull", "tern"), newProgramDesk(t), loopReview(t)
 	drive, _ := stepOf(t, d, file)
 	drives.plug(other[drive])
 	got := d.run("review", "run", file, "--target", drives.folder, "--wait", "2s")
@@ -201,7 +203,8 @@ func TestAPartThatNeverArrives(t *testing.T) {
 // Two volumes on servers that hold them to known rates: the whole way over a network, with
 // hands that say yes to what nobody sees, gives the faster one and by how much.
 func TestAReviewOfTwoVolumes(t *testing.T) {
-	d := newDesk(t)
+	t.Parallel()
+	d := newProgramDesk(t)
 	const slow, fast = 40.0, 52.0 // MB/s
 	at := map[string]string{}
 	for name, rate := range map[string]float64{"loch": slow, "firth": fast} {

@@ -188,6 +188,7 @@ func validated(t *testing.T, schema string, source []byte) {
 
 // The examples follow the schema of reviews, and a file with another key does not.
 func TestReviewsFollowTheirSchema(t *testing.T) {
+	t.Parallel()
 	for _, name := range []string{"cases", "firmware", "job"} {
 		source := must1(yaml.YAMLToJSON(must1(os.ReadFile(reviews + name + ".yaml"))(t)))(t)
 		validated(t, "review", source)
@@ -205,6 +206,7 @@ func TestReviewsFollowTheirSchema(t *testing.T) {
 // Packs that are damaged, or would write where they should not, are refused, and leave
 // nothing.
 func TestPacksThatAreNone(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	folder := t.TempDir()
 	for name, content := range map[string]string{
@@ -258,6 +260,7 @@ func own(t *testing.T, example string, replace ...string) string {
 }
 
 func TestReviewsThatCannotRun(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	for _, c := range []struct {
 		code     int
@@ -295,6 +298,7 @@ func TestReviewsThatCannotRun(t *testing.T) {
 // A review that was changed half-way says what still counts; status has a row a cell, with
 // what was noted.
 func TestStatus(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	file := own(t, "firmware")
 	d.must("review", "run", file, "--unattended", "--visits", "4")
@@ -328,6 +332,7 @@ func TestStatus(t *testing.T) {
 
 // A bench sheet has a line for each visit, fits on a page, and is the same every time.
 func TestBenchSheet(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	sheet := d.must("review", "check", reviews+"job.yaml", "--sheet", "-")
 	lines := strings.Split(sheet, "\n")

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"slices"
 	"strings"
 	"syscall"
@@ -69,15 +70,22 @@ func (e *environment) notation() (unit.Notation, error) {
 	return notation, nil
 }
 
-// Main runs the command line and gives the exit code. A signal ends what waits; a second
-// one ends the program.
+// Main runs a command line and returns the exit code. A signal cancels what waits; a second
+// one ends the program at once.
 func Main(arguments []string, stdout, stderr io.Writer) int {
+	return execute(&environment{}, caughtSignals(), arguments, stdout, stderr)
+}
+
+// execute runs a command line in an environment, until it ends or a signal cancels it, and
+// returns the exit code.
+func execute(env *environment, signals <-chan os.Signal, arguments []string, stdout, stderr io.Writer) int {
 	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
-	signals := caughtSignals()
 	out, lost := outletTo(stdout)
-	messages, _ := outletTo(stderr) // nobody has to read them
-	env := &environment{ctx: ctx, stdout: out, stderr: messages}
+	messages, _ := outletTo(stderr) // a reader that is gone is no failure
+	env.ctx = ctx
+	env.stdout = out
+	env.stderr = messages
 	root := newRoot(env)
 	root.SetArgs(arguments)
 	ended := make(chan error, 1)
@@ -130,6 +138,7 @@ func Tree() *cobra.Command {
 }
 
 func newRoot(env *environment) *cobra.Command {
+	version := false
 	root := &cobra.Command{
 		Use:   "opengauge",
 		Short: "Find out how fast storage is, and what holds it back",
@@ -139,17 +148,23 @@ measured, and says what held it back.`,
   opengauge measure /media/stick          a first figure of a real drive
   opengauge explain latest                what the last session found
   opengauge report latest --out page.html a page to read or publish`,
-		Version:       Version(),
 		SilenceErrors: true,
 		SilenceUsage:  true,
 		Args:          cobra.NoArgs,
-		RunE:          func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			if version {
+				_, err := io.WriteString(env.stdout, versionLine())
+				return err
+			}
+			return cmd.Help()
+		},
 	}
-	root.SetVersionTemplate(versionLine())
+	// Not cobra's own version flag, whose template keeps the linker from dropping methods.
+	root.Flags().BoolVarP(&version, "version", "v", false, "version for opengauge")
 	root.SetOut(env.stdout)
 	root.SetErr(env.stderr)
 	flags := root.PersistentFlags()
-	flags.StringVar(&env.logbookPath, "logbook", "", "the logbook: a file, or postgres://HOST/DATABASE, shared by a "+
+	flags.StringVar(&env.logbookPath, "logbook", env.logbookPath, "the logbook: a file, or postgres://HOST/DATABASE, shared by a "+
 		"lab (default $OPENGAUGE_LOGBOOK, or a file in the user's data folder)")
 	flags.StringVar(&env.units, "units", "decimal", "show throughput in MB/s (decimal), MiB/s (binary) or "+
 		"Gbit/s (bits)")

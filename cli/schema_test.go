@@ -96,6 +96,7 @@ func mapped(of reflect.Type) *jsonschema.Schema {
 
 // The schemas in docs are those of the code. make docs writes them anew.
 func TestSchemasAreCurrent(t *testing.T) {
+	t.Parallel()
 	for _, d := range documents {
 		file := filepath.Join(schemaFolder, d.Name+".schema.json")
 		witness.Kept(t, file, string(schemaOf(t, d)))
@@ -108,6 +109,7 @@ func TestSchemasAreCurrent(t *testing.T) {
 
 // Every format that the program writes is among its documents.
 func TestEveryFormatIsADocument(t *testing.T) {
+	t.Parallel()
 	formats := regexp.MustCompile(`"(opengauge\.[a-z-]+/[0-9]+)"`)
 	var known []string
 	for _, d := range documents {

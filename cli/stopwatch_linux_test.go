@@ -13,7 +13,8 @@ import (
 
 // Somebody times two copies by the keys of a terminal, throws one away, and marks a lap.
 func TestAStopwatchByItsKeys(t *testing.T) {
-	d := newDesk(t)
+	t.Parallel()
+	d := newProgramDesk(t)
 	m := d.inTerminal("stopwatch", "--set", "mixed-folder", "--size", "1GB", "--from", "deck-tablet",
 		"--to", "sandpiper", "--repeat", "2", "--name", "tablet")
 	m.await("space starts as the copy does")
@@ -52,7 +53,8 @@ func TestAStopwatchByItsKeys(t *testing.T) {
 
 // A clock that is never stopped keeps what was taken before it.
 func TestAStopwatchThatIsNeverStopped(t *testing.T) {
-	d := newDesk(t)
+	t.Parallel()
+	d := newProgramDesk(t)
 	m := d.inTerminal("stopwatch", "--set", "footage", "--files", "10", "--size", "2GB", "--from", "camera",
 		"--to", "stick", "--repeat", "3", "--name", "camera")
 	m.await("space starts")
@@ -73,7 +75,8 @@ func TestAStopwatchThatIsNeverStopped(t *testing.T) {
 }
 
 func TestTimesThatWereTakenBefore(t *testing.T) {
-	d := newDesk(t)
+	t.Parallel()
+	d := newProgramDesk(t)
 	common := []string{"stopwatch", "--set", "mixed-folder", "--size", "26GB", "--from", "deck-tablet", "--to"}
 	with := func(arguments ...string) []string { return append(common[:len(common):len(common)], arguments...) }
 	run := func(arguments ...string) string { return d.must(with(arguments...)...) }
@@ -104,7 +107,8 @@ func TestTimesThatWereTakenBefore(t *testing.T) {
 
 // A set is laid out, copied by hand, and looked at where it arrived.
 func TestASetIsCopiedByHand(t *testing.T) {
-	d := newDesk(t)
+	t.Parallel()
+	d := newProgramDesk(t)
 	from, to := t.TempDir(), t.TempDir()
 	set := []string{"--set", "archive", "--size", "20MB", "--seed", "9"}
 	laid := d.must(append([]string{"copy", "--lay-out", from}, set...)...)

@@ -32,7 +32,7 @@ func failingDisk(t *testing.T, size unit.Bytes) (device string, below *witness.S
 // After a drop-out the path of the device leads to another one, which holds somebody's
 // files: it is not written, and the run ends. One that comes back itself goes on.
 func TestAnotherDeviceBehindThePath(t *testing.T) {
-	t.Parallel() // it mostly waits
+	t.Parallel()
 	const size = 32 * unit.MiB
 	disk, below := failingDisk(t, size)
 	bystander := witness.Loop(t, size)
@@ -66,7 +66,7 @@ func TestAnotherDeviceBehindThePath(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			below.Fail(0)
 			relink(disk)
-			d := newDesk(t)
+			d := newProgramDesk(t)
 			command := d.command("measure", link, "--plan", plan, "--json", "--return-within", "6s",
 				"--overwrite", fmt.Sprintf("%s:%d", link, size), "--overwrite-contents")
 			command.Stderr = &trigger{when: "pass 1/3", do: func() {

@@ -25,8 +25,11 @@ import (
 // quay is the address of this machine on the wire of the hosts that [berths] makes.
 const quay = "10.99.0.1"
 
-// networks counts those that [berths] has made.
-var networks atomic.Int32
+// networks counts those that [berths] has made. One at a time has the address of the quay.
+var (
+	networks atomic.Int32
+	quayside sync.Mutex
+)
 
 // berths makes hosts in namespaces of the kernel on one bridge with this machine, of which some
 // get so many bits a second at the most, and gives what runs a program on each.
@@ -43,6 +46,8 @@ func berths(t *testing.T, megabits []int) [][]string {
 			t.Skipf("this kernel does not let a network be made (%s): %v: %s", line, err, out)
 		}
 	}
+	quayside.Lock()
+	t.Cleanup(quayside.Unlock)
 	// The kernel takes a network down some time after it was deleted, so that each has names of its own.
 	network := fmt.Sprintf("%d%c", os.Getpid()%100000, 'a'+networks.Add(1)-1)
 	bridge := "og" + network
@@ -84,12 +89,11 @@ func labAt(t *testing.T) (server *witness.Postgres, address string) {
 		t.Skip("no PostgreSQL server here (make tools): ", err)
 	}
 	t.Cleanup(server.Remove)
-	for _, statement := range []string{`CREATE ROLE crew LOGIN PASSWORD 'tide-table'`, `CREATE DATABASE lab OWNER crew`} {
+	for _, statement := range []string{`CREATE ROLE crew LOGIN PASSWORD '` + crewPassword + `'`, `CREATE DATABASE lab OWNER crew`} {
 		if _, err := server.Ask("postgres", statement); err != nil {
 			t.Fatal(err)
 		}
 	}
-	t.Setenv("PGPASSWORD", "tide-table")
 	return server, fmt.Sprintf("postgres://crew@%s:%d/lab?sslrootcert=%s", quay, server.Port, server.Authority())
 }
 
@@ -186,7 +190,7 @@ func runOnAll(t *testing.T, hosts [][]string, address string, different func(hos
 	for i, host := range hosts {
 		folder := t.TempDir()
 		group.Go(func() {
-			d := desk{t: t, logbook: address, within: host}
+			d := desk{t: t, logbook: address, launcher: host}
 			command := d.command(arguments...)
 			command.Env = append(command.Env, fmt.Sprintf("OPENGAUGE_BENCH_NAME=desk-%d", i), "XDG_DATA_HOME="+folder)
 			different(i, command)
@@ -203,6 +207,7 @@ func alike(int, *exec.Cmd) {}
 // Eight hosts read one volume at once, two of them by narrow links: they begin within 20 ms by the log
 // of its server, together they get what the server gives, and each what the server says that it got.
 func TestEightHostsOnOneVolume(t *testing.T) {
+	t.Parallel()
 	const cap, narrow = 320, 16 // Mbit/s
 	megabits := make([]int, 8)
 	megabits[0], megabits[1] = narrow, narrow
@@ -285,6 +290,7 @@ func sharesFault(t *testing.T, c *session.Contention, of []servedTo, cap float64
 
 // A host that dies in a pass is missed by the others, who go on; one that stops asks nobody.
 func TestOthersGoOnWhenAHostDies(t *testing.T) {
+	t.Parallel()
 	hosts := berths(t, make([]int, 3))
 	_, address := labAt(t)
 	volume, _ := cappedVolume(t, 400)
@@ -315,6 +321,7 @@ func TestOthersGoOnWhenAHostDies(t *testing.T) {
 // sweep says they got is what they got. Where the server gives less from the last round on, that is not
 // taken for what hosts take from each other.
 func TestASweepOfHosts(t *testing.T) {
+	t.Parallel()
 	const cap, link = 120, 80 // Mbit/s
 	plan := filepath.Join(t.TempDir(), "reads.yaml")
 	if err := os.WriteFile(plan, []byte("plan: reads\nsteps:\n  - sweep: {operation: read, access: sequential, "+
@@ -444,13 +451,14 @@ func localCrew(t *testing.T, count int) []desk {
 	desks := make([]desk, count)
 	for i := range desks {
 		desks[i] = shared
-		desks[i].within = []string{"env", fmt.Sprintf("OPENGAUGE_BENCH_NAME=desk-%d", i), "XDG_DATA_HOME=" + t.TempDir()}
+		desks[i].settings = []string{fmt.Sprintf("OPENGAUGE_BENCH_NAME=desk-%d", i), "XDG_DATA_HOME=" + t.TempDir()}
 	}
 	return desks
 }
 
 // Ctrl-C on one host asks whether all are to stop.
 func TestOneHostStopsAll(t *testing.T) {
+	t.Parallel()
 	for name, c := range map[string]struct {
 		typed string
 		code  int // of the other
@@ -490,6 +498,7 @@ func TestOneHostStopsAll(t *testing.T) {
 
 // What hosts cannot do together is refused before anything is measured.
 func TestHostsThatDoNotFitAreRefused(t *testing.T) {
+	t.Parallel()
 	desks := localCrew(t, 2)
 	folder := t.TempDir()
 	waiting := desks[0].command("measure", folder, "--size", "1MiB", "--plan", "quick-read", "--together", "pier",
@@ -530,6 +539,7 @@ func TestHostsThatDoNotFitAreRefused(t *testing.T) {
 
 // Where the server dies, hosts go on by themselves, and what they measured waits for it.
 func TestTheServerDiesWhileHostsMeasure(t *testing.T) {
+	t.Parallel()
 	server, err := witness.NewPostgres("127.0.0.1")
 	if err != nil {
 		t.Skip("no PostgreSQL server here (make tools): ", err)
@@ -546,7 +556,7 @@ func TestTheServerDiesWhileHostsMeasure(t *testing.T) {
 	var group sync.WaitGroup
 	var once sync.Once
 	for i := range desks {
-		desks[i] = desk{t: t, logbook: address, within: []string{"env", fmt.Sprintf("OPENGAUGE_BENCH_NAME=desk-%d", i),
+		desks[i] = desk{t: t, logbook: address, settings: []string{fmt.Sprintf("OPENGAUGE_BENCH_NAME=desk-%d", i),
 			"XDG_DATA_HOME=" + t.TempDir()}}
 		folder := t.TempDir()
 		group.Go(func() {
@@ -592,11 +602,12 @@ func TestTheServerDiesWhileHostsMeasure(t *testing.T) {
 
 // A network that is cut without a word is given up on within half a minute.
 func TestACutNetworkIsGivenUpOn(t *testing.T) {
+	t.Parallel()
 	hosts := berths(t, make([]int, 1))
 	_, address := labAt(t)
 	desk{t: t, logbook: address}.must("logbook", "prepare")
 	folder := t.TempDir()
-	d := desk{t: t, logbook: address, within: append(hosts[0], "env", "XDG_DATA_HOME="+folder)}
+	d := desk{t: t, logbook: address, launcher: hosts[0], settings: []string{"XDG_DATA_HOME=" + folder}}
 	command := d.command("measure", t.TempDir(), "--size", "1MiB", "--plan", "quick-read", "--hold", "500ms",
 		"--name", "cut")
 	near := nearEnd(hosts[0])

@@ -10,6 +10,7 @@ import (
 // An unknown key in any file that people write is answered in the same way: with its
 // place, and the key that was meant.
 func TestUnknownKeysNameTheNearestEverywhere(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	d.must("measure", "sim:curlew", "--plan", "quick-read", "--name", "read")
 	for name, each := range map[string]struct {

@@ -73,7 +73,7 @@ func levelBetween(pass session.Pass, from, to float64) float64 {
 }
 
 func TestARateThatChangesInTheMiddle(t *testing.T) {
-	t.Parallel() // it mostly waits
+	t.Parallel()
 	needs(t, "nbdkit")
 	// The filter counts bits, and 2^20 of them for its M.
 	const first, second, change = 320 << 20 / 8, 160 << 20 / 8, 8.0
@@ -83,7 +83,7 @@ func TestARateThatChangesInTheMiddle(t *testing.T) {
 			t.Fatal(err)
 		}
 		address := kit(t, "--filter=rate", "memory", "256M", "rate=320M", "rate-file="+rate, "burstiness=0.2")
-		d := newDesk(t)
+		d := newProgramDesk(t)
 		plan := planFile(t, "{operation: read, access: sequential, block: 64KiB, depth: 4, hold: 20s}")
 		began := time.Now()
 		timer := time.AfterFunc(time.Duration(change*float64(time.Second)),
@@ -111,9 +111,10 @@ func TestARateThatChangesInTheMiddle(t *testing.T) {
 }
 
 func TestAKnownDelay(t *testing.T) {
+	t.Parallel()
 	address := kit(t, "--filter=delay", "memory", "64M", "rdelay=20ms")
 	onQuietMachine(t, func() (faults []string) {
-		s := decode[session.Session](t, newDesk(t).must("measure", address, "--plan",
+		s := decode[session.Session](t, newProgramDesk(t).must("measure", address, "--plan",
 			planFile(t, "{operation: read, access: random, block: 4KiB, depth: [1, 8], hold: 3s}"), "--json"))
 		for _, pass := range s.Passes {
 			if off := pass.Latency.P50/0.020 - 1; off < 0 || off > 0.03 {
@@ -182,10 +183,11 @@ func (d *detour) answer(client, volume net.Conn) {
 
 // The volume itself takes 20 ms, and the way to it 40 ms more from one moment on.
 func TestADelayThatChangesInTheMiddle(t *testing.T) {
+	t.Parallel()
 	const first, second, change = 0.020, 0.060, 7.0
 	socket := strings.TrimPrefix(kit(t, "--filter=delay", "memory", "64M", "rdelay=20ms"), "nbd+unix:///?socket=")
 	onQuietMachine(t, func() (faults []string) {
-		way, d := new(detour), newDesk(t)
+		way, d := new(detour), newProgramDesk(t)
 		address := way.to(t, socket)
 		plan := planFile(t, "{operation: read, access: random, block: 4KiB, depth: 4, hold: 16s}")
 		began := time.Now()
@@ -219,8 +221,9 @@ func TestADelayThatChangesInTheMiddle(t *testing.T) {
 }
 
 func TestErrorsOfAVolumeAreCountedAndSurvived(t *testing.T) {
+	t.Parallel()
 	address := kit(t, "--filter=error", "memory", "64M", "error-pread=EIO", "error-pread-rate=0.05%")
-	s := decode[session.Session](t, newDesk(t).must("measure", address, "--plan",
+	s := decode[session.Session](t, newProgramDesk(t).must("measure", address, "--plan",
 		planFile(t, "{operation: read, access: random, block: 64KiB, depth: 4, hold: 2s}"), "--json"))
 	if pass := s.Passes[0]; s.State != session.Complete || pass.Errors == 0 || pass.Operations < 1000 ||
 		pass.FirstError == "" {
@@ -229,8 +232,8 @@ func TestErrorsOfAVolumeAreCountedAndSurvived(t *testing.T) {
 }
 
 func TestTheStandInHoldsItsLimits(t *testing.T) {
-	t.Parallel() // it mostly waits
-	d := newDesk(t)
+	t.Parallel()
+	d := newProgramDesk(t)
 	address, _ := stood(t, d, "--iops", "2000", "--throughput", "60MB/s", "--latency", "2ms", "--unlimited")
 	onQuietMachine(t, func() (faults []string) {
 		s := decode[session.Session](t, d.must("measure", address, "--overwrite", "v", "--json", "--plan",
@@ -256,8 +259,9 @@ func TestTheStandInHoldsItsLimits(t *testing.T) {
 
 // Other clients of the protocol attach the stand-in, and find what was written.
 func TestTheStandInServesOtherClients(t *testing.T) {
+	t.Parallel()
 	needs(t, "nbdcopy", "nbdinfo", "qemu-img")
-	address, socket := stood(t, newDesk(t), "--size", "8MiB", "--iops", "1000000", "--throughput", "10GB/s")
+	address, socket := stood(t, newProgramDesk(t), "--size", "8MiB", "--iops", "1000000", "--throughput", "10GB/s")
 	image := filepath.Join(t.TempDir(), "image")
 	content := []byte(strings.Repeat("bladderwrack ", 8<<20/13+1))[:8<<20]
 	if err := os.WriteFile(image, content, 0o600); err != nil {
@@ -286,8 +290,8 @@ func TestTheStandInServesOtherClients(t *testing.T) {
 // A server that is killed is a dropout; what was measured before is kept, and once
 // it is back the plan goes on.
 func TestAServerThatIsKilledAndComesBack(t *testing.T) {
-	t.Parallel() // it mostly waits
-	d := newDesk(t)
+	t.Parallel()
+	d := newProgramDesk(t)
 	socket := filepath.Join(t.TempDir(), "s")
 	start := func() *exec.Cmd {
 		command := d.command("standin", "volume", "--listen", socket, "--export", "v", "--size", "64MiB")
@@ -324,13 +328,13 @@ func TestAServerThatIsKilledAndComesBack(t *testing.T) {
 }
 
 func TestAScriptOfTheStandIn(t *testing.T) {
-	t.Parallel() // it mostly waits
+	t.Parallel()
 	script := filepath.Join(t.TempDir(), "s.yaml")
 	source := "script:\n  - {at: 2s, iops: 500}\n  - {at: 4s, errors: 3}\n"
 	if err := os.WriteFile(script, []byte(source), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	d := newDesk(t)
+	d := newProgramDesk(t)
 	address, _ := stood(t, d, "--iops", "1000", "--script", script)
 	s := decode[session.Session](t,
 		d.must("measure", address, "--plan", planFile(t, "{operation: read, access: random, block: 4KiB, depth: 8, "+
@@ -349,7 +353,7 @@ func TestAScriptOfTheStandIn(t *testing.T) {
 
 // Five buckets in real time: size and refill are found to within 5 %.
 func TestCreditsOfTheStandIn(t *testing.T) {
-	t.Parallel() // it mostly waits
+	t.Parallel()
 	book := filepath.Join(t.TempDir(), "bench.yaml")
 	source := "volumes:\n  v: {network: ethernet 10g, iops: 1000, throughput: 1GB/s}\n"
 	if err := os.WriteFile(book, []byte(source), 0o600); err != nil {
@@ -366,7 +370,7 @@ func TestCreditsOfTheStandIn(t *testing.T) {
 		for number := range faults {
 			refill, burst := 300+100*float64(number), 900+250*float64(number)
 			credits := (burst - refill) * (12 + float64(number))
-			d := newDesk(t)
+			d := newProgramDesk(t)
 			address, _ := stood(t, d, "--iops", fmt.Sprint(refill), "--throughput", "1GB/s", "--burst",
 				fmt.Sprint(burst), "--credits", fmt.Sprint(credits))
 			group.Go(func() {
@@ -403,8 +407,8 @@ func offBucket(t *testing.T, got outcome, credits, refill float64) []string {
 
 // Two hosts at once on one volume are put together.
 func TestMergeTwoHostsOnOneVolume(t *testing.T) {
-	t.Parallel() // it mostly waits
-	d := newDesk(t)
+	t.Parallel()
+	d := newProgramDesk(t)
 	address, _ := stood(t, d, "--iops", "1000", "--throughput", "1GB/s")
 	plan := planFile(t, "{operation: read, access: random, block: 4KiB, depth: 8, hold: 6s}")
 	names, tries := []string{"one", "other"}, 0
@@ -448,6 +452,7 @@ func TestMergeTwoHostsOnOneVolume(t *testing.T) {
 // A volume over TLS is trusted only if its authority is named, and its certificate is
 // right.
 func TestAVolumeOverTLS(t *testing.T) {
+	t.Parallel()
 	needs(t, "nbdkit", "openssl")
 	folder, socket := t.TempDir(), filepath.Join(t.TempDir(), "s")
 	for _, arguments := range [][]string{
@@ -473,7 +478,7 @@ func TestAVolumeOverTLS(t *testing.T) {
 	background(t, socket, exec.Command("nbdkit", "-f", "--exit-with-parent", "-P", socket, "-p", fmt.Sprint(port),
 		"-i", "127.0.0.1",
 		"--tls=require", "--tls-certificates="+folder, "memory", "16M"))
-	d, address := newDesk(t), fmt.Sprintf("nbds://localhost:%d/", port)
+	d, address := newProgramDesk(t), fmt.Sprintf("nbds://localhost:%d/", port)
 	d.must("measure", address, "--plan", "quick-read", "--hold", "100ms", "--authority",
 		filepath.Join(folder, "ca-cert.pem"))
 	for want, arguments := range map[string][]string{

@@ -3,97 +3,160 @@ package cli_test
 import (
 	"bytes"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net"
 	"net/http"
 	"os"
 	"os/exec"
+	"sync"
 	"testing"
 	"time"
 )
 
-// browser is a headless Chromium, driven by the W3C WebDriver protocol.
+// browser is a tab of a headless Chromium, driven by the W3C WebDriver protocol.
 type browser struct {
 	t       *testing.T
 	session string // its address
 }
 
-// openBrowser starts one; the test is skipped where there is none.
+// theBrowser is the one browser of all tests. One test at a time has it.
+var theBrowser struct {
+	sync.Mutex
+	driver  *exec.Cmd
+	session string
+	err     error
+}
+
+// errNoDriver is the error of a machine without the driver.
+var errNoDriver = errors.New("there is no chromedriver; Debian has it as chromium-driver")
+
+// openBrowser opens a tab, which is closed when the test ends; the test is skipped where there
+// is no browser.
 func openBrowser(t *testing.T) browser {
 	t.Helper()
+	theBrowser.Lock()
+	t.Cleanup(theBrowser.Unlock)
+	if theBrowser.session == "" && theBrowser.err == nil {
+		theBrowser.session, theBrowser.err = startBrowser()
+	}
+	switch {
+	case errors.Is(theBrowser.err, errNoDriver):
+		t.Skip(theBrowser.err)
+	case theBrowser.err != nil:
+		t.Fatal(theBrowser.err)
+	}
+	b := browser{t: t, session: theBrowser.session}
+	first := decode[string](t, string(b.call(http.MethodGet, "/window", nil)))
+	tab := decode[struct{ Handle string }](t, string(b.call(http.MethodPost, "/window/new", map[string]string{"type": "tab"})))
+	b.call(http.MethodPost, "/window", map[string]string{"handle": tab.Handle})
+	b.messages("browser")
+	b.messages("performance")
+	t.Cleanup(func() {
+		b.call(http.MethodDelete, "/window", nil)
+		b.call(http.MethodPost, "/window", map[string]string{"handle": first})
+	})
+	return b
+}
+
+// startBrowser starts a driver and a browser, and returns the address of its session.
+func startBrowser() (string, error) {
 	driver, err := exec.LookPath("chromedriver")
 	if err != nil {
-		t.Skip("there is no chromedriver; Debian has it as chromium-driver")
+		return "", errNoDriver
 	}
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
-		t.Fatal(err)
+		return "", err
 	}
 	port := listener.Addr().(*net.TCPAddr).Port
 	_ = listener.Close()
-	command := exec.Command(driver, fmt.Sprintf("--port=%d", port))
-	if err := command.Start(); err != nil {
-		t.Fatal(err)
+	theBrowser.driver = exec.Command(driver, fmt.Sprintf("--port=%d", port))
+	if err := theBrowser.driver.Start(); err != nil {
+		return "", err
 	}
-	t.Cleanup(func() {
-		_ = command.Process.Kill()
-		_ = command.Wait()
-	})
-	b := browser{t: t, session: fmt.Sprintf("http://127.0.0.1:%d/session", port)}
-	b.waitForDriver(port)
-	started := decode[struct {
-		SessionID string `json:"sessionId"`
-	}](t, string(b.call(http.MethodPost, "",
-		map[string]any{"capabilities": map[string]any{"alwaysMatch": map[string]any{
+	address := fmt.Sprintf("http://127.0.0.1:%d/session", port)
+	if err := awaitListener(fmt.Sprintf("127.0.0.1:%d", port)); err != nil {
+		return "", err
+	}
+	answer, err := callDriver(http.MethodPost, address, map[string]any{"capabilities": map[string]any{
+		"alwaysMatch": map[string]any{
 			"goog:loggingPrefs": map[string]string{"browser": "ALL", "performance": "ALL"},
 			"goog:chromeOptions": map[string]any{"args": []string{
 				"--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
 				"--disable-background-networking",
 				"--disable-component-update", "--disable-sync", "--window-size=1280,800",
 			}},
-		}}})))
-	b.session += "/" + started.SessionID
-	t.Cleanup(func() { b.call(http.MethodDelete, "", nil) })
-	return b
-}
-
-func (b browser) waitForDriver(port int) {
-	b.t.Helper()
-	for range 100 {
-		connection, err := net.Dial("tcp", fmt.Sprintf("127.0.0.1:%d", port))
-		if err == nil {
-			_ = connection.Close()
-			return
-		}
-		time.Sleep(50 * time.Millisecond)
+		}}})
+	if err != nil {
+		return "", err
 	}
-	b.t.Fatal("chromedriver does not listen")
+	var started struct {
+		SessionID string `json:"sessionId"`
+	}
+	err = json.Unmarshal(answer, &started)
+	return address + "/" + started.SessionID, err
 }
 
-// call sends a command and gives its value.
-func (b browser) call(method, path string, body any) json.RawMessage {
-	b.t.Helper()
+// awaitListener waits until somebody listens at an address.
+func awaitListener(address string) error {
+	var failure error
+	for range 3000 {
+		connection, err := net.Dial("tcp", address)
+		if err == nil {
+			return connection.Close()
+		}
+		failure = err
+		time.Sleep(20 * time.Millisecond)
+	}
+	return fmt.Errorf("nobody listens: %w", failure)
+}
+
+// stopBrowser ends the browser, if one was started.
+func stopBrowser() {
+	if theBrowser.driver == nil {
+		return
+	}
+	if theBrowser.session != "" {
+		_, _ = callDriver(http.MethodDelete, theBrowser.session, nil)
+	}
+	_ = theBrowser.driver.Process.Kill()
+	_ = theBrowser.driver.Wait()
+}
+
+// callDriver sends a command to the driver and returns the value of its answer.
+func callDriver(method, address string, body any) (json.RawMessage, error) {
 	var content []byte
 	if body != nil {
 		content, _ = json.Marshal(body)
 	}
-	request, err := http.NewRequest(method, b.session+path, bytes.NewReader(content))
+	request, err := http.NewRequest(method, address, bytes.NewReader(content))
 	if err != nil {
-		b.t.Fatal(err)
+		return nil, err
 	}
 	response, err := http.DefaultClient.Do(request)
 	if err != nil {
-		b.t.Fatal(err)
+		return nil, err
 	}
 	defer response.Body.Close()
 	answer, err := io.ReadAll(response.Body)
 	if err != nil || response.StatusCode != http.StatusOK {
-		b.t.Fatalf("%s %s: %s, %v", method, path, answer, err)
+		return nil, fmt.Errorf("%s %s: %s, %w", method, address, answer, err)
 	}
-	return decode[struct {
-		Value json.RawMessage `json:"value"`
-	}](b.t, string(answer)).Value
+	var made struct{ Value json.RawMessage }
+	err = json.Unmarshal(answer, &made)
+	return made.Value, err
+}
+
+// call sends a command to the tab and returns the value of its answer.
+func (b browser) call(method, path string, body any) json.RawMessage {
+	b.t.Helper()
+	value, err := callDriver(method, b.session+path, body)
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	return value
 }
 
 func (b browser) open(address string) {

@@ -53,7 +53,7 @@ func twoHosts(t *testing.T, megabits [2]int) (near, far []string) {
 // otherEnd starts the other end of a wire on a host, until the test ends.
 func otherEnd(t *testing.T, host []string, arguments ...string) *exec.Cmd {
 	t.Helper()
-	d := desk{t: t, within: host}
+	d := desk{t: t, launcher: host}
 	command := d.command(append([]string{"standin", "wire"}, arguments...)...)
 	out, err := command.StdoutPipe()
 	if err != nil {
@@ -95,11 +95,12 @@ const goodput = 1448.0 / 1514
 
 // The kernel holds each way of a cable to a rate of its own, and counts what goes over it.
 func TestTheWireAlone(t *testing.T) {
+	t.Parallel()
 	const inwards, outwards = 160, 80 // Mbit/s
 	far, near := twoHosts(t, [2]int{inwards, outwards})
 	otherEnd(t, far, "--listen", "10.98.0.1:10808")
-	d := newDesk(t)
-	d.within = near
+	d := newProgramDesk(t)
+	d.launcher = near
 	in, out := inwards*1e6/8*goodput, outwards*1e6/8*goodput
 	plan := filepath.Join(t.TempDir(), "wire.yaml")
 	const sweep = "  - sweep: {access: sequential, block: 128KiB, depth: 32, hold: 6s, "
@@ -142,7 +143,8 @@ func TestTheWireAlone(t *testing.T) {
 
 // What cannot be the other end is named before anything is measured.
 func TestNoOtherEnd(t *testing.T) {
-	d := newDesk(t)
+	t.Parallel()
+	d := newProgramDesk(t)
 	silent, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Skip("nothing can be listened to here: ", err)
@@ -191,6 +193,7 @@ func TestNoOtherEnd(t *testing.T) {
 
 // The other end dies in mid-pass: what was measured is kept, and nothing waits for ever.
 func TestTheOtherEndDies(t *testing.T) {
+	t.Parallel()
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Skip("nothing can be listened to here: ", err)
@@ -198,7 +201,7 @@ func TestTheOtherEndDies(t *testing.T) {
 	address := listener.Addr().String()
 	_ = listener.Close()
 	end := otherEnd(t, nil, "--listen", address)
-	d := newDesk(t)
+	d := newProgramDesk(t)
 	time.AfterFunc(9*time.Second, func() { _ = end.Process.Kill() })
 	began := time.Now()
 	got := d.run("measure", "wire://"+address, "--hold", "30s", "--return-within", "2s", "--json")

@@ -18,7 +18,7 @@ import (
 func TestReadsThatTheDeviceDidNotGive(t *testing.T) {
 	t.Parallel()
 	device := witness.Loop(t, 320*unit.MiB)
-	d := newDesk(t)
+	d := newProgramDesk(t)
 	holes := func(folder string) string {
 		file := filepath.Join(folder, "sparse")
 		if err := os.WriteFile(file, nil, 0o600); err != nil {

@@ -1,12 +1,14 @@
-// Suite runs tests with go test, and says at their end how many there were, and which
-// were skipped and why. With -allow FILE a skip whose reason is not in that file fails
-// the run: what does not run proves nothing.
+// Suite runs tests with go test, and says at their end how many there were, which were
+// skipped and why, which were the slowest, and what each package and all of it cost. With
+// -allow FILE a skip whose reason is not in that file fails the run: a test that does not
+// run proves nothing.
 //
 // It runs on one goroutine.
 package main
 
 import (
 	"bufio"
+	"cmp"
 	"encoding/json"
 	"errors"
 	"flag"
@@ -15,32 +17,50 @@ import (
 	"maps"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
+	"time"
 )
 
 func main() {
+	if costs := os.Getenv(costsVariable); costs != "" {
+		os.Exit(account(costs, os.Args[1:]))
+	}
 	allow := flag.String("allow", "", "a `file` of reasons for which tests may be skipped")
+	slowest := flag.Int("slowest", 10, "how many of the slowest tests to list")
 	flag.Parse()
-	if err := run(*allow, flag.Args()); err != nil {
+	if err := run(*allow, *slowest, flag.Args()); err != nil {
 		fmt.Fprintln(os.Stderr, "suite:", err)
 		os.Exit(1)
 	}
 }
 
-// event is what go test -json says of a test.
+// event is one line of go test -json.
 type event struct {
 	Action, Package, Test, Output string
 	Elapsed                       float64
 }
 
-func run(allow string, arguments []string) error {
+func run(allow string, slowest int, arguments []string) error {
 	allowed, err := reasons(allow)
 	if err != nil {
 		return err
 	}
-	tests := exec.Command("go", append([]string{"test", "-json", "-count=1"}, arguments...)...)
+	costs, err := os.MkdirTemp("", "opengauge-suite-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(costs)
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	began := time.Now()
+	tests := exec.Command("go", append([]string{"test", "-json", "-count=1", "-exec", self}, arguments...)...)
+	tests.Env = append(os.Environ(), costsVariable+"="+costs)
 	tests.Stderr = os.Stderr
 	out, err := tests.StdoutPipe()
 	if err != nil {
@@ -49,18 +69,62 @@ func run(allow string, arguments []string) error {
 	if err := tests.Start(); err != nil {
 		return err
 	}
-	s := &suite{output: map[string][]string{}, skipped: map[string][]string{}}
-	read := s.read(out, os.Stdout)
-	if err := errors.Join(read, tests.Wait()); err != nil {
-		s.sum(os.Stdout)
-		return fmt.Errorf("%d tests failed: %w", s.failed, err)
+	s := newSuite()
+	s.costs = costs
+	failure := errors.Join(s.read(out, os.Stdout), tests.Wait())
+	used := tests.ProcessState.UserTime() + tests.ProcessState.SystemTime()
+	s.sum(os.Stdout, slowest)
+	fmt.Printf("took %.0f s, and %.0f s of processor time\n", time.Since(began).Seconds(), used.Seconds())
+	if failure != nil {
+		return fmt.Errorf("%d tests failed: %w", s.failed, failure)
 	}
-	s.sum(os.Stdout)
 	if unknown := s.beyond(allowed); allow != "" && len(unknown) > 0 {
 		return fmt.Errorf("skipped for a reason that %s does not have: %s", allow, strings.Join(unknown, "; "))
 	}
 	return nil
 }
+
+// costsVariable names the folder in which a suite that runs one test program leaves what
+// that cost.
+const costsVariable = "OPENGAUGE_SUITE_COSTS"
+
+// account runs a test program in its package's folder, leaves its processor time and that of
+// what it started in a file, and returns its exit code.
+func account(costs string, words []string) int {
+	program := exec.Command(words[0], words[1:]...)
+	program.Env = append(os.Environ(), costsVariable+"=")
+	program.Stdout = os.Stdout
+	program.Stderr = os.Stderr
+	err := program.Run()
+	if program.ProcessState == nil {
+		fmt.Fprintln(os.Stderr, "suite:", err)
+		return 1
+	}
+	used := program.ProcessState.UserTime() + program.ProcessState.SystemTime()
+	name := filepath.Join(costs, costName(folder()))
+	if err := os.WriteFile(name, strconv.AppendFloat(nil, used.Seconds(), 'f', 1, 64), 0o600); err != nil {
+		fmt.Fprintln(os.Stderr, "suite:", err)
+	}
+	return program.ProcessState.ExitCode()
+}
+
+// folder returns the folder of the package under test below the module's, or "." for that.
+func folder() string {
+	here, err := os.Getwd()
+	if err != nil {
+		return "."
+	}
+	for above := here; above != filepath.Dir(above); above = filepath.Dir(above) {
+		if _, err := os.Stat(filepath.Join(above, "go.mod")); err == nil {
+			below, _ := filepath.Rel(above, here)
+			return below
+		}
+	}
+	return "."
+}
+
+// costName is the name of the file for a package's folder.
+func costName(folder string) string { return strings.ReplaceAll(filepath.ToSlash(folder), "/", "~") }
 
 // reasons reads a list of regular expressions, a line each; # begins a comment.
 func reasons(file string) ([]*regexp.Regexp, error) {
@@ -86,11 +150,23 @@ func reasons(file string) ([]*regexp.Regexp, error) {
 	return all, nil
 }
 
-// suite is what is known of the tests so far.
+// suite holds how the tests have ended so far.
 type suite struct {
 	passed, failed int
 	output         map[string][]string // of each test that is not over
 	skipped        map[string][]string // tests by the reason
+	took           []timed
+	costs          string // the folder of what test programs cost
+}
+
+// timed is a test with the seconds that it took.
+type timed struct {
+	name    string
+	seconds float64
+}
+
+func newSuite() *suite {
+	return &suite{output: map[string][]string{}, skipped: map[string][]string{}}
 }
 
 // read takes events as they come, and passes on how packages end and what failed says.
@@ -115,7 +191,7 @@ func (s *suite) take(e event, to io.Writer) {
 		s.output[name] = append(s.output[name], e.Output)
 		return
 	case e.Test == "" && (e.Action == "pass" || e.Action == "fail"):
-		fmt.Fprintf(to, "%-6s %6.1f s  %s\n", e.Action, e.Elapsed, e.Package)
+		fmt.Fprintf(to, "%-6s %6.1f s %s  %s\n", e.Action, e.Elapsed, s.costOf(e.Package), e.Package)
 	case e.Action == "pass":
 		s.passed++
 	case e.Action == "skip" && e.Test != "":
@@ -129,8 +205,20 @@ func (s *suite) take(e event, to io.Writer) {
 		fmt.Fprint(to, strings.Join(s.output[name], ""))
 	}
 	if e.Action == "pass" || e.Action == "fail" || e.Action == "skip" {
+		if e.Test != "" && !strings.Contains(e.Test, "/") {
+			s.took = append(s.took, timed{strings.TrimPrefix(e.Package, "opengauge/") + " " + e.Test, e.Elapsed})
+		}
 		delete(s.output, name)
 	}
+}
+
+// costOf returns the processor time of a package's test program, or spaces.
+func (s *suite) costOf(name string) string {
+	folder := cmp.Or(strings.TrimPrefix(strings.TrimPrefix(name, "opengauge"), "/"), ".")
+	if used, err := os.ReadFile(filepath.Join(s.costs, costName(folder))); err == nil {
+		return fmt.Sprintf("%6s s CPU", used)
+	}
+	return strings.Repeat(" ", len("   0.0 s CPU"))
 }
 
 // place is the file and line in front of what a test says.
@@ -147,8 +235,15 @@ func why(output []string) string {
 	return reason
 }
 
-// sum says how many tests there were, and lists those that were skipped.
-func (s *suite) sum(to io.Writer) {
+// sum says how many tests there were, and lists those that were skipped and the slowest.
+func (s *suite) sum(to io.Writer, slowest int) {
+	slices.SortFunc(s.took, func(a, b timed) int { return cmp.Compare(b.seconds, a.seconds) })
+	if slowest = min(slowest, len(s.took)); slowest > 0 {
+		fmt.Fprintf(to, "\nthe slowest %d:\n", slowest)
+		for _, each := range s.took[:slowest] {
+			fmt.Fprintf(to, "%6.1f s  %s\n", each.seconds, each.name)
+		}
+	}
 	count := 0
 	for _, tests := range s.skipped {
 		count += len(tests)

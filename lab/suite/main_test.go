@@ -20,13 +20,14 @@ compiler: it does not build
 `
 
 func TestSkipsAreCountedAndNamed(t *testing.T) {
-	s, out := &suite{output: map[string][]string{}, skipped: map[string][]string{}}, &strings.Builder{}
+	s := newSuite()
+	out := &strings.Builder{}
 	if err := s.read(strings.NewReader(said), out); err != nil {
 		t.Fatal(err)
 	}
-	s.sum(out)
+	s.sum(out, 2)
 	for _, want := range []string{
-		"two_test.go:9: 2 is not 3", "fail      1.5 s  a/b", "it does not build",
+		"two_test.go:9: 2 is not 3", "the slowest 2:", "  0.1 s  a/b TestTwo", "it does not build",
 		"1 tests passed, 1 failed, 2 were skipped", "1  no device here: TestOne", "1  no reason given: TestFour",
 	} {
 		if !strings.Contains(out.String(), want) {

@@ -9,10 +9,7 @@ import (
 )
 
 // Slow is a folder that counts; its library does not build for 32-bit ARM.
-type Slow struct {
-	Folder string
-	Delay  time.Duration
-}
+type Slow struct{ Folder string }
 
 // Mount skips the test.
 func Mount(tb testing.TB, _ time.Duration) *Slow {

@@ -3,117 +3,77 @@
 package witness
 
 import (
-	"bytes"
 	"context"
-	"os"
 	"sync"
 	"syscall"
-	"testing"
 	"time"
 
 	"github.com/hanwen/go-fuse/v2/fs"
 	"github.com/hanwen/go-fuse/v2/fuse"
 )
 
-// Slow is a file system of one folder, whose files answer each read and write after a
-// while, and count how many of them are under way at once.
-type Slow struct {
-	// Folder is where it is mounted.
-	Folder string
-	// Delay is how long each operation takes.
-	Delay time.Duration
-
+// slowFiles serves the files of a [Slow] folder, in a process of its own.
+type slowFiles struct {
 	mutex                  sync.Mutex
-	failing                syscall.Errno
+	delay                  time.Duration
+	failure                syscall.Errno
 	files                  []*slowFile
 	underWay, peak         int
 	reads, writes, flushes int
 }
 
-// Mount mounts it until the test ends.
-func Mount(tb testing.TB, delay time.Duration) *Slow {
-	tb.Helper()
-	if os.Getuid() != 0 {
-		tb.Skip("mounting a file system of the test's own needs root")
-	}
-	if _, err := os.Stat("/dev/fuse"); err != nil {
-		tb.Skip("there is no /dev/fuse here")
-	}
-	s := &Slow{Folder: tb.TempDir(), Delay: delay}
-	server, err := fs.Mount(s.Folder, &slowFolder{of: s}, &fs.Options{MountOptions: fuse.MountOptions{
+// mount serves the files at a folder until it is unmounted.
+func (s *slowFiles) mount(folder string) (*fuse.Server, error) {
+	return fs.Mount(folder, &slowFolder{of: s}, &fs.Options{MountOptions: fuse.MountOptions{
 		DirectMount: true, DisableXAttrs: true, MaxBackground: 256, MaxWrite: 1 << 20,
 	}})
-	if err != nil {
-		tb.Skip("mounting a file system of the test's own: ", err)
+}
+
+// answer obeys a request of the test, and answers it.
+func (s *slowFiles) answer(r slowRequest) slowAnswer {
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	switch r.Verb {
+	case "hold":
+		s.delay = r.Delay
+	case "fail":
+		s.failure = r.Failure
+	case "peak":
+		answer := slowAnswer{Peak: s.peak, Operations: s.reads + s.writes}
+		s.peak = s.underWay
+		s.reads = 0
+		s.writes = 0
+		return answer
+	case "flushes":
+		return slowAnswer{Flushes: s.flushes}
+	case "contents":
+		file := s.files[0]
+		file.mutex.RLock()
+		defer file.mutex.RUnlock()
+		return slowAnswer{Contents: file.bytes}
 	}
-	tb.Cleanup(func() {
-		if err := server.Unmount(); err != nil {
-			_ = syscall.Unmount(s.Folder, syscall.MNT_DETACH)
-		}
-	})
-	return s
+	return slowAnswer{}
 }
 
-// Peak is the greatest number of reads and writes that were under way at once since it
-// was last asked, and how many there were.
-func (s *Slow) Peak() (peak, operations int) {
-	s.mutex.Lock()
-	defer s.mutex.Unlock()
-	peak, operations = s.peak, s.reads+s.writes
-	s.peak, s.reads, s.writes = 0, 0, 0
-	return peak, operations
-}
-
-// Flushes is how many flushes there were.
-func (s *Slow) Flushes() int {
-	s.mutex.Lock()
-	defer s.mutex.Unlock()
-	return s.flushes
-}
-
-// Hold lets each operation take that long from now on.
-func (s *Slow) Hold(each time.Duration) {
-	s.mutex.Lock()
-	defer s.mutex.Unlock()
-	s.Delay = each
-}
-
-// Fail lets all reads and writes fail from now on, or with 0 none.
-func (s *Slow) Fail(with syscall.Errno) {
-	s.mutex.Lock()
-	defer s.mutex.Unlock()
-	s.failing = with
-}
-
-// Contents is what the first file holds.
-func (s *Slow) Contents() []byte {
-	s.mutex.Lock()
-	file := s.files[0]
-	s.mutex.Unlock()
-	file.mutex.RLock()
-	defer file.mutex.RUnlock()
-	return bytes.Clone(file.bytes)
-}
-
-// serve lets an operation take its time, and says how it fails.
-func (s *Slow) serve(count *int) syscall.Errno {
+// serve lets an operation take its time, and returns how it fails, or 0.
+func (s *slowFiles) serve(count *int) syscall.Errno {
 	s.mutex.Lock()
 	*count++
 	s.underWay++
 	s.peak = max(s.peak, s.underWay)
-	delay := s.Delay
+	delay := s.delay
 	s.mutex.Unlock()
 	time.Sleep(delay)
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
 	s.underWay--
-	return s.failing
+	return s.failure
 }
 
 // slowFolder is the folder, and slowFile a file in it.
 type slowFolder struct {
 	fs.Inode
-	of *Slow
+	of *slowFiles
 }
 
 var (
@@ -150,7 +110,7 @@ func (f *slowFolder) Statfs(_ context.Context, out *fuse.StatfsOut) syscall.Errn
 
 type slowFile struct {
 	fs.Inode
-	of *Slow
+	of *slowFiles
 
 	mutex sync.RWMutex
 	bytes []byte

@@ -1,16 +1,19 @@
-// Package page writes reports as one self-contained HTML file, which works from
-// disk and refers to nothing outside of itself.
+// Package page writes a report as one self-contained HTML file, which works from disk and
+// refers to nothing outside of itself.
 //
-// Its functions may be called by several goroutines at once.
+// Text is escaped wherever it stands, since elements are built from typed values; only
+// drawings, the page's own style and script, and base64 go in as they are.
+//
+// Its functions keep no state and are safe for concurrent use.
 package page
 
 import (
 	"bytes"
 	"embed"
 	"fmt"
-	"html/template"
 	"io"
 	"strings"
+	"sync"
 
 	"opengauge/core/record/exchange"
 	"opengauge/core/unit"
@@ -19,126 +22,114 @@ import (
 	"opengauge/present/text"
 )
 
-//go:embed page.html parts.html page.css page.js vendor/uplot.min.js vendor/uplot.min.css
+//go:embed page.css page.js vendor/uplot.min.js vendor/uplot.min.css
 var files embed.FS
 
 const (
-	// mostData is what the sessions in a page may take, in bytes, and mostFolded what is
-	// behind its folds: what has no room there is left to the sessions.
-	mostData   = 1_000_000
-	mostFolded = 500_000
+	// maxData is the room for the enclosed sessions, in bytes.
+	maxData = 1_000_000
+	// maxFolded is the room for folded sections, in bytes; later ones are left to the data.
+	maxFolded = 500_000
+	// chartLibrary is the ID of the payload with the library that draws touched figures.
+	chartLibrary = "chart-library"
 )
 
-// view is the article in the form that the template reads.
-type view struct {
-	article.Article
-	Style  template.CSS
-	Script template.JS
-	// Data is the sessions, and Packed their text.
-	Data     exchange.Enclosed
-	Packed   template.HTML
-	DataType string
-	DataID   string
-	// Open is the sections, and Folded what is behind folds, both written already; Left is
-	// how many folds had no room.
-	LeadFigure template.HTML
-	Open       []writtenSection
-	Folded     []template.HTML
-	Left       int
-	// DataSays says what the page carries, and LeftSays what it does not show.
-	DataSays, LeftSays string
-	// Payloads are what is drawn when it is opened or touched.
-	Payloads []payload
-}
-
-// writtenSection is a section with its content.
-type writtenSection struct {
-	ID, Short, Title string
-	Content          template.HTML
-}
-
-// Write writes the page of an article.
+// Write writes the page of an article to w.
 func Write(w io.Writer, a article.Article) error {
-	made, err := newView(a)
+	d, err := newDocument(a)
 	if err != nil {
 		return err
 	}
-	page, err := template.ParseFS(files, "page.html")
-	if err != nil {
+	if d.data, err = exchange.Enclose(a.Sessions, maxData); err != nil {
+		return err
+	}
+	if err := d.addAssets(); err != nil {
 		return err
 	}
 	var out bytes.Buffer
-	if err := page.Execute(&out, made); err != nil {
+	if err := d.render(&out); err != nil {
 		return err
 	}
-	// What is shown may come from devices, servers and other people's files.
+	// Names may come from devices, servers and other people's files.
 	_, err = io.WriteString(w, text.Clean(out.String()))
 	return err
 }
 
-func newView(a article.Article) (view, error) {
-	made := view{Article: a, DataID: exchange.EnclosedID}
-	parts, err := newWriter()
-	if err != nil {
-		return made, err
-	}
+// newDocument renders the parts of an article.
+func newDocument(a article.Article) (*document, error) {
+	d := &document{Article: a}
+	w := newWriter()
 	if a.Lead.Figure != nil {
-		made.LeadFigure = parts.figure(*a.Lead.Figure, mostLead)
+		d.leadFigure = w.figure(*a.Lead.Figure, maxLead)
 	}
-	for _, section := range a.Sections {
-		made.Open = append(made.Open, writtenSection{section.ID, section.Short, section.Title, parts.blocks(section.Blocks)})
+	for _, s := range a.Sections {
+		d.sections = append(d.sections, section{s.ID, s.Short, s.Title, w.blocks(s.Blocks)})
 	}
-	parts.pack()
-	parts.folded = true
+	w.pack()
+	w.folded = true
 	for i := range a.Folds {
-		if parts.size > mostFolded {
-			made.Left = len(a.Folds) - i
+		if w.size > maxFolded {
+			d.omitted = len(a.Folds) - i
 			break
 		}
-		made.Folded = append(made.Folded, parts.fold(a.Folds[i]))
+		d.folds = append(d.folds, w.fold(a.Folds[i]))
 	}
-	parts.pack()
-	if parts.err != nil {
-		return made, parts.err
-	}
-	made.Payloads = parts.payloads
-	if made.Data, err = exchange.Enclose(a.Sessions, mostData); err != nil {
-		return made, err
-	}
-	made.Packed = template.HTML(made.Data.Base64)
-	made.DataSays = "its " + unit.Count(made.Data.Count, "session")
-	if made.Data.Left > 0 {
-		made.DataSays = fmt.Sprintf("%d of its %d sessions, as many as there is room for", made.Data.Count, len(a.Sessions))
-	}
-	made.LeftSays = fmt.Sprintf("The tables and figures of %s have no room here, and are left to the data.",
-		unit.Count(made.Left, "further session"))
-	return made, made.addFiles()
+	w.pack()
+	d.payloads = w.payloads
+	return d, w.err
 }
 
-// addFiles puts in what is the same in all pages.
-func (v *view) addFiles() error {
-	var read [4]string
-	for i, name := range []string{"page.css", "vendor/uplot.min.css", "page.js", "vendor/uplot.min.js"} {
+// addAssets adds the style, the script and the chart library, which are alike on all pages.
+func (d *document) addAssets() error {
+	var style [2]string
+	for i, name := range []string{"page.css", "vendor/uplot.min.css"} {
 		content, err := files.ReadFile(name)
 		if err != nil {
 			return err
 		}
-		read[i] = string(content)
+		style[i] = string(content)
 	}
-	v.Style = template.CSS(tones() + read[0] + read[1])
-	v.Script = template.JS(read[2])
-	// The charts are not looked at before a figure is touched.
-	chart, err := packed(map[string]string{chartID: read[3]})
-	v.Payloads = append(v.Payloads, payload{chartID, chart})
-	return err
+	content, err := files.ReadFile("page.js")
+	if err != nil {
+		return err
+	}
+	library, err := packedChartLibrary()
+	if err != nil {
+		return err
+	}
+	d.style = colours() + style[0] + style[1]
+	d.script = string(content)
+	d.payloads = append(d.payloads, payload{chartLibrary, library})
+	return nil
 }
 
-// chartID is the payload with the library that draws what is touched.
-const chartID = "chart-library"
+// packedChartLibrary returns the payload of the chart library, which a page unpacks only when
+// a figure is touched. Packing takes longer than many a page, so it is done once.
+var packedChartLibrary = sync.OnceValues(func() (string, error) {
+	content, err := files.ReadFile("vendor/uplot.min.js")
+	if err != nil {
+		return "", err
+	}
+	return compress(map[string]string{chartLibrary: string(content)})
+})
 
-// tones are the colours of figures as variables of the style: the dark ones on a dark
-// screen, never on paper.
-func tones() string {
+// dataSummary says how many of its sessions the page carries.
+func (d *document) dataSummary() string {
+	if d.data.Left > 0 {
+		return fmt.Sprintf("%d of its %d sessions, as many as there is room for", d.data.Count, len(d.Sessions))
+	}
+	return "its " + unit.Count(d.data.Count, "session")
+}
+
+// omittedSummary says how many sessions have no fold on the page.
+func (d *document) omittedSummary() string {
+	return fmt.Sprintf("The tables and figures of %s have no room here, and are left to the data.",
+		unit.Count(d.omitted, "further session"))
+}
+
+// colours returns the colours of figures as CSS variables: the dark ones on a dark screen,
+// never on paper.
+func colours() string {
 	var light, dark strings.Builder
 	for _, tone := range figure.Tones {
 		fmt.Fprintf(&light, "--%s:%s;", tone.Name, tone.Light)

@@ -7,40 +7,38 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"html/template"
 	"math"
 	"strings"
 
-	"opengauge/core/record/session"
+	g "maragu.dev/gomponents"
+	h "maragu.dev/gomponents/html"
+
 	"opengauge/present/article"
 	"opengauge/present/figure"
 	"opengauge/present/image"
-	"opengauge/present/table"
 )
 
-// Widths, in pixels, that figures are drawn for: a desk's screen and a phone's; and how tall
-// the first one may be, so that it stands on the first screen.
+// Widths that figures are drawn for, and their greatest heights, in pixels.
 const (
-	wide     = 1100
-	slim     = 430
-	half     = 530 // of two beside each other
-	mostLead = 400
-	anyTall  = 2000
+	deskWidth  = 1100
+	phoneWidth = 430
+	halfWidth  = 530  // one of two figures beside each other
+	maxLead    = 400  // the first figure stands on the first screen
+	maxHeight  = 2000 // any other
 )
 
-// payload is what the page's script reads when one of some figures is opened or touched:
-// JSON by their ids, compressed (RFC 1951), in base64.
+// payload is the data of figures that the page's script reads once one of them is opened or
+// touched: JSON by figure ID, compressed (RFC 1951), in base64.
 type payload struct {
-	IDs    string
-	Base64 template.HTML
+	ids    string
+	base64 string
 }
 
-// mostPacked is how long the JSON of a payload becomes, in bytes: what is alike in figures
-// near each other is then kept once, and one is still unpacked in a moment.
-const mostPacked = 150_000
+// maxPacked is the length at which a payload is closed, in bytes of JSON. Similar figures
+// compress well together, and a payload of this length is unpacked in a moment.
+const maxPacked = 150_000
 
-// content is what is in a payload: the drawing, where it is not in the page already, and the
-// lanes of a figure over time.
+// content is one entry of a payload.
 type content struct {
 	SVG string `json:"svg,omitempty"`
 	// Slim is the drawing for a phone's screen.
@@ -50,7 +48,7 @@ type content struct {
 	Table string `json:"table,omitempty"`
 }
 
-// lane is a [figure.Lane], with numbers as short as they are known.
+// lane is a [figure.Lane] whose numbers are rounded to the digits that count.
 type lane struct {
 	Unit  string        `json:"unit"`
 	Lines []line        `json:"lines"`
@@ -64,201 +62,177 @@ type line struct {
 	Values  []float64 `json:"v"`
 }
 
-// writer writes the parts of a page. The first error stays.
+// writer renders blocks and collects payloads. The first error stays in err.
 type writer struct {
-	page     *template.Template
 	payloads []payload
-	// kept is what goes into the next payload, by id, in the order of the ids, and raw about
-	// how long that is.
-	kept  map[string]content
-	order []string
-	raw   int
-	// labels and ids count those that were given, so that each has one of its own.
+	// pending are the entries of the next payload, in the order of their IDs; length is
+	// about how long their JSON is, in bytes.
+	pending map[string]content
+	order   []string
+	length  int
+	// labels and ids count those in use, to keep them distinct.
 	labels, ids map[string]int
-	// folded says that it writes what is behind folds, and size is how much of that is
-	// written.
+	// folded is set while folds are rendered; size is the length of those so far, in bytes.
 	folded bool
 	size   int
 	err    error
 }
 
-func newWriter() (*writer, error) {
-	w := &writer{kept: map[string]content{}, labels: map[string]int{}, ids: map[string]int{}}
-	made, err := template.New("").Funcs(template.FuncMap{
-		"mark":    func(f *session.Finding) string { return figure.SeverityMark(string(f.Severity)) },
-		"percent": func(share float64) string { return fmt.Sprintf("%.0f %%", share*100) },
-		"source": func(p *session.Photo) template.URL {
-			return template.URL("data:image/" + p.Ending()[1:] + ";base64," + base64.StdEncoding.EncodeToString(p.Data))
-		},
-	}).ParseFS(files, "parts.html")
-	w.page = made
-	return w, err
+func newWriter() *writer {
+	return &writer{pending: map[string]content{}, labels: map[string]int{}, ids: map[string]int{}}
 }
 
-// own gives a text that was not given before.
-func own(given map[string]int, text string) string {
-	given[text]++
-	if count := given[text]; count > 1 {
+// distinct returns the text, with a number after it if it is in use already.
+func distinct(used map[string]int, text string) string {
+	used[text]++
+	if count := used[text]; count > 1 {
 		return fmt.Sprintf("%s, %d", text, count)
 	}
 	return text
 }
 
-func (w *writer) part(name string, of any) template.HTML {
+// render renders a node at once, to know how long it is.
+func (w *writer) render(node g.Node) g.Node {
 	var out strings.Builder
-	if err := w.page.ExecuteTemplate(&out, name, of); err != nil && w.err == nil {
+	if err := node.Render(&out); err != nil && w.err == nil {
 		w.err = err
 	}
 	if w.folded {
 		w.size += out.Len()
 	}
-	return template.HTML(out.String())
+	return g.Raw(out.String())
 }
 
-func (w *writer) blocks(blocks []article.Block) template.HTML {
-	var out strings.Builder
-	for _, block := range blocks {
+func (w *writer) blocks(blocks []article.Block) g.Node {
+	var nodes g.Group
+	for _, b := range blocks {
 		switch {
-		case block.Figure != nil && w.folded:
-			out.WriteString(string(w.lazy(*block.Figure)))
-		case block.Figure != nil:
-			out.WriteString(string(w.figure(*block.Figure, anyTall)))
-		case block.Table != nil && block.Table.Long && w.folded:
-			out.WriteString(string(w.lazyTable(*block.Table)))
-		case block.Table != nil:
-			out.WriteString(string(w.table(*block.Table)))
-		case block.Fold != nil:
-			out.WriteString(string(w.fold(*block.Fold)))
+		case b.Figure != nil && w.folded:
+			nodes = append(nodes, w.lazyFigure(*b.Figure))
+		case b.Figure != nil:
+			nodes = append(nodes, w.figure(*b.Figure, maxHeight))
+		case b.Table != nil && b.Table.Long && w.folded:
+			nodes = append(nodes, w.lazyTable(*b.Table))
+		case b.Table != nil:
+			nodes = append(nodes, w.table(*b.Table))
+		case b.Fold != nil:
+			nodes = append(nodes, w.fold(*b.Fold))
 		default:
-			out.WriteString(string(w.part("block", block)))
+			nodes = append(nodes, w.render(block(b)))
 		}
 	}
-	return template.HTML(out.String())
+	return nodes
 }
 
-// fold writes what is behind a line. Figures there are drawn when it is opened.
-func (w *writer) fold(f article.Fold) template.HTML {
+// fold renders a disclosure. Figures in it are drawn when it is opened.
+func (w *writer) fold(f article.Fold) g.Node {
 	before := w.folded
 	w.folded = true
 	content := w.blocks(f.Blocks)
 	w.folded = before
-	return w.part("fold", struct {
-		Title   string
-		Matters bool
-		Content template.HTML
-	}{f.Title, f.Matters, content})
+	return disclosure(f.Title, f.Matters, content)
 }
 
-// labelled is a table with a label of its own.
-type labelled struct {
-	Label string
-	table.Table
+func (w *writer) table(t article.Tabled) g.Node {
+	return w.render(tabulate(distinct(w.labels, t.Label), t.Table))
 }
 
-func (w *writer) table(t article.Tabled) template.HTML {
-	return w.part("table", labelled{own(w.labels, t.Label), t.Table})
+// lazyTable renders the place of a table that is filled when its fold is opened.
+func (w *writer) lazyTable(t article.Tabled) g.Node {
+	id := w.newID("table")
+	var out strings.Builder
+	if err := tabulate(distinct(w.labels, t.Label), t.Table).Render(&out); err != nil && w.err == nil {
+		w.err = err
+	}
+	w.add(id, content{Table: out.String()})
+	return w.render(h.Div(h.ID(id), g.Attr("data-lazy")))
 }
 
-// lazyTable writes the place of a table that is written when it is opened.
-func (w *writer) lazyTable(t article.Tabled) template.HTML {
-	id := strings.ReplaceAll(own(w.ids, "table"), ", ", "-")
-	before := w.size
-	written := w.table(t)
-	w.size = before
-	w.keep(id, content{Table: string(written)})
-	return w.part("lazy-table", id)
-}
-
-// placed is a figure in the page.
-type placed struct {
-	ID                       string
-	Title, Subtitle, Summary string
-	Series, Small            bool
-	Wide, Slim               template.HTML
-	// Tall is the height of the wide drawing, as a share of its width.
-	Tall float64
+// newID returns an ID that is not in use.
+func (w *writer) newID(wanted string) string {
+	return strings.ReplaceAll(distinct(w.ids, wanted), ", ", "-")
 }
 
 func (w *writer) place(f article.Shown) placed {
 	head := f.Head()
-	message, below := head.Lines()
+	title, subtitle := head.Lines()
 	_, series := f.Figure.(figure.Series)
-	id := strings.ReplaceAll(own(w.ids, head.ID), ", ", "-")
-	return placed{ID: id, Title: message, Subtitle: below, Summary: f.Summary(), Series: series}
+	return placed{id: w.newID(head.ID), title: title, subtitle: subtitle, summary: f.Summary(), series: series}
 }
 
-// figure writes a figure that is seen at once, for a desk's screen and for a phone's.
-func (w *writer) figure(f article.Shown, tall float64) template.HTML {
-	made := w.place(f)
+// figure renders a figure that is visible from the start, for a desk's screen and a phone's.
+func (w *writer) figure(f article.Shown, height float64) g.Node {
+	p := w.place(f)
 	if f.Small {
-		made.Small = true
-		made.Wide = template.HTML(w.drawing(f, half, anyTall, ""))
-		return w.part("figure", made)
+		p.small = true
+		p.wide = w.drawing(f, halfWidth, maxHeight, "")
+		return w.render(p.node())
 	}
-	made.Wide = template.HTML(w.drawing(f, wide, tall, "wide"))
+	p.wide = w.drawing(f, deskWidth, height, "wide")
 	kept := content{Lanes: lanesOf(f.Figure)}
-	if narrow := w.drawing(f, slim, anyTall, "slim"); tall == mostLead {
-		made.Slim = template.HTML(narrow)
+	if slim := w.drawing(f, phoneWidth, maxHeight, "slim"); height == maxLead {
+		p.slim = slim
 	} else {
-		kept.Slim = narrow
+		kept.Slim = slim
 	}
-	w.keep(made.ID, kept)
-	return w.part("figure", made)
+	w.add(p.id, kept)
+	return w.render(p.node())
 }
 
-func (w *writer) drawing(f article.Shown, width, tall float64, class string) string {
-	svg, err := image.Inline(f.Figure, width, min(figure.HeightOf(f.Figure, width), tall), class, f.Summary())
+func (w *writer) drawing(f article.Shown, width, height float64, class string) string {
+	svg, err := image.Inline(f.Figure, width, min(figure.HeightOf(f.Figure, width), height), class, f.Summary())
 	if err != nil && w.err == nil {
 		w.err = err
 	}
 	return svg
 }
 
-// lazy writes the place of a figure that is drawn when it is opened.
-func (w *writer) lazy(f article.Shown) template.HTML {
-	made := w.place(f)
-	if made.Summary == made.Title {
-		made.Summary = ""
+// lazyFigure renders the place of a figure that is drawn when its fold is opened.
+func (w *writer) lazyFigure(f article.Shown) g.Node {
+	p := w.place(f)
+	if p.summary == p.title {
+		p.summary = ""
 	}
-	made.Tall = figure.HeightOf(f.Figure, wide) / wide
-	w.keep(made.ID, content{SVG: w.drawing(f, wide, anyTall, "only"), Lanes: lanesOf(f.Figure)})
-	return w.part("lazy", made)
+	p.aspect = figure.HeightOf(f.Figure, deskWidth) / deskWidth
+	w.add(p.id, content{SVG: w.drawing(f, deskWidth, maxHeight, "only"), Lanes: lanesOf(f.Figure)})
+	return w.render(p.lazyNode())
 }
 
-// keep puts something into a payload.
-func (w *writer) keep(id string, c content) {
-	w.kept[id] = c
+// add adds an entry to the next payload.
+func (w *writer) add(id string, c content) {
+	w.pending[id] = c
 	w.order = append(w.order, id)
-	w.raw += len(c.SVG) + len(c.Slim) + len(c.Table)
+	w.length += len(c.SVG) + len(c.Slim) + len(c.Table)
 	for _, lane := range c.Lanes {
 		for _, line := range lane.Lines {
-			w.raw += 16 * len(line.Values)
+			w.length += 16 * len(line.Values)
 		}
 	}
-	if w.raw > mostPacked {
+	if w.length > maxPacked {
 		w.pack()
 	}
 }
 
-// pack makes a payload of what was kept.
+// pack closes the next payload, if it has entries.
 func (w *writer) pack() {
-	if len(w.kept) == 0 {
+	if len(w.pending) == 0 {
 		return
 	}
-	text, err := packed(w.kept)
+	text, err := compress(w.pending)
 	if err != nil && w.err == nil {
 		w.err = err
 	}
-	made := payload{strings.Join(w.order, " "), text}
 	if w.folded {
-		w.size += len(made.Base64)
+		w.size += len(text)
 	}
-	w.payloads = append(w.payloads, made)
-	w.kept, w.order, w.raw = map[string]content{}, nil, 0
+	w.payloads = append(w.payloads, payload{strings.Join(w.order, " "), text})
+	w.pending = map[string]content{}
+	w.order = nil
+	w.length = 0
 }
 
-// packed is JSON, compressed, in base64.
-func packed(of any) (template.HTML, error) {
+// compress encodes a value as JSON, compresses it and returns base64.
+func compress(value any) (string, error) {
 	var out bytes.Buffer
 	packer, err := flate.NewWriter(&out, flate.BestCompression)
 	if err != nil {
@@ -266,33 +240,33 @@ func packed(of any) (template.HTML, error) {
 	}
 	plain := json.NewEncoder(packer)
 	plain.SetEscapeHTML(false)
-	err = errors.Join(plain.Encode(of), packer.Close())
-	return template.HTML(base64.StdEncoding.EncodeToString(out.Bytes())), err
+	err = errors.Join(plain.Encode(value), packer.Close())
+	return base64.StdEncoding.EncodeToString(out.Bytes()), err
 }
 
 func lanesOf(f figure.Figure) []lane {
-	series, is := f.(figure.Series)
-	if !is {
+	series, ok := f.(figure.Series)
+	if !ok {
 		return nil
 	}
 	var lanes []lane
-	for _, each := range series.Lanes() {
-		made := lane{Unit: each.Unit, Spans: each.Spans}
-		for i, l := range each.Lines {
-			drawn := line{Name: l.Name, Stroke: each.Stroke(i)}
+	for _, from := range series.Lanes() {
+		to := lane{Unit: from.Unit, Spans: from.Spans}
+		for i, l := range from.Lines {
+			drawn := line{Name: l.Name, Stroke: from.Stroke(i)}
 			for _, p := range l.Points {
-				drawn.Seconds = append(drawn.Seconds, known(p.Seconds, 6))
-				drawn.Values = append(drawn.Values, known(p.Value, 4))
+				drawn.Seconds = append(drawn.Seconds, round(p.Seconds, 6))
+				drawn.Values = append(drawn.Values, round(p.Value, 4))
 			}
-			made.Lines = append(made.Lines, drawn)
+			to.Lines = append(to.Lines, drawn)
 		}
-		lanes = append(lanes, made)
+		lanes = append(lanes, to)
 	}
 	return lanes
 }
 
-// known is a number with so many digits.
-func known(value float64, digits int) float64 {
+// round rounds a number to significant digits. A number that is not finite becomes 0.
+func round(value float64, digits int) float64 {
 	if value == 0 || math.IsNaN(value) || math.IsInf(value, 0) {
 		return 0
 	}

@@ -18,9 +18,6 @@ import (
 	"strconv"
 	"strings"
 	"time"
-
-	"github.com/prometheus/common/expfmt"
-	"github.com/prometheus/common/model"
 )
 
 // ProbeForms says how a probe is written.
@@ -254,31 +251,6 @@ func (p *pageProbe) Read(ctx context.Context) (Reading, error) {
 		return Reading{}, err
 	}
 	return p.reading(func(metric string) (float64, error) { return metricValue(content, metric) })
-}
-
-// metricValue finds the first value of a metric. The end mark that OpenMetrics
-// adds to the older form is a comment to its parser.
-func metricValue(page []byte, metric string) (float64, error) {
-	parser := expfmt.NewTextParser(model.UTF8Validation)
-	families, err := parser.TextToMetricFamilies(bytes.NewReader(page))
-	family, ok := families[metric]
-	switch {
-	case !ok && err != nil:
-		return 0, fmt.Errorf("the page cannot be read: %w", err)
-	case !ok:
-		return 0, fmt.Errorf("the page has no metric %q", metric)
-	}
-	for _, m := range family.Metric {
-		switch {
-		case m.Gauge != nil:
-			return m.Gauge.GetValue(), nil
-		case m.Untyped != nil:
-			return m.Untyped.GetValue(), nil
-		case m.Counter != nil:
-			return m.Counter.GetValue(), nil
-		}
-	}
-	return 0, fmt.Errorf("the metric %q has no value", metric)
 }
 
 // scpiProbe asks an instrument over TCP (SCPI-99, Volume 1; IEEE 488.2, 8).

@@ -14,7 +14,9 @@ import (
 	"opengauge/core/record/series"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
+	"opengauge/lab/night"
 	"opengauge/lab/outside"
+	"opengauge/lab/witness"
 )
 
 // part is a stretch of a made-up pass: so many seconds at a rate in MB/s, while the
@@ -55,6 +57,7 @@ var cycles = []part{{120, 1000, 70}, {60, 400, 62}, {40, 1000, 70}, {60, 400, 62
 
 // Whatever is recorded, the shares add up to one, and no figure is none.
 func TestSharesAddUp(t *testing.T) {
+	night.Longer(t)
 	for class, name := range outside.Names() {
 		r := outside.Draw(class, 3)
 		s := recording(t, r.Table, r.Writes)
@@ -386,7 +389,7 @@ func TestSilences(t *testing.T) {
 // Cycles of a minute are found in a day, as in a window of it.
 func TestShortCyclesInALongPass(t *testing.T) {
 	day := 86_400
-	if testing.Short() {
+	if !night.IsOn() {
 		day /= 4
 	}
 	s, p := long(day)
@@ -444,19 +447,17 @@ func wait(t *testing.T, done func() bool, what func() string) {
 func TestFollowingADay(t *testing.T) {
 	f := &explain.Follow{}
 	seconds := 40_000
-	if testing.Short() {
+	if !night.IsOn() {
 		seconds = 3_500
 	}
 	s, p := long(seconds)
 	f.Begin(s, session.Pass{Load: p.Load})
 	longest := time.Duration(0)
 	for _, sample := range p.Samples {
-		began := time.Now()
-		f.Sample(sample)
-		longest = max(longest, time.Since(began))
+		longest = max(longest, witness.ProcessorTime(func() { f.Sample(sample) }))
 	}
-	if longest > time.Second && !testing.Short() {
-		t.Errorf("a look took %s", longest)
+	if longest > time.Second {
+		t.Errorf("a look took %s of processor time", longest)
 	}
 	if text, _ := f.Says(); !strings.HasPrefix(text, "slowing: ") {
 		t.Errorf("it says %q", text)

@@ -8,6 +8,7 @@ import (
 
 	"opengauge/core/judge/explain"
 	"opengauge/core/record/session"
+	"opengauge/lab/night"
 	"opengauge/lab/outside"
 	"opengauge/lab/witness"
 )
@@ -62,6 +63,7 @@ func toldOf(name string, s *session.Session) string {
 // What is said of fixed recordings, with every fact: whoever changes a model sees here
 // what that does to all classes.
 func TestWhatIsSaidOfFixedRecordings(t *testing.T) {
+	night.Longer(t)
 	var text strings.Builder
 	for class, name := range outside.Names() {
 		for _, storage := range []string{"", "drive"} {

@@ -3,6 +3,7 @@ package explain
 import (
 	"math"
 	"math/rand/v2"
+	"opengauge/lab/night"
 	"testing"
 )
 
@@ -32,10 +33,7 @@ func drawnLevels(r *rand.Rand) (y []float64, truth []level) {
 // The levels that are found are those that were made, and describe the series at least
 // as well as a cut that starts from the truth.
 func TestLevelsAgainstTheTruth(t *testing.T) {
-	worlds := 200
-	if testing.Short() {
-		worlds = 50
-	}
+	worlds := night.Tries(t, 1000)
 	r := rand.New(rand.NewPCG(15, 15))
 	better, wrong := 0, 0
 	for range worlds {

@@ -19,6 +19,7 @@ import (
 	"opengauge/core/record/session"
 	"opengauge/core/storage/sim"
 	"opengauge/core/unit"
+	"opengauge/lab/night"
 )
 
 // A world is a simulated bench with a known truth: what has to be found there.
@@ -373,25 +374,14 @@ func ratio(part, whole int) float64 {
 	return float64(part) / float64(whole)
 }
 
-// runsOf is how many worlds are tried: OPENGAUGE_ACCURACY says, else a few.
+// runsOf is how many worlds are tried: OPENGAUGE_ACCURACY says, else one of each.
 func runsOf(t *testing.T) int {
 	runs, err := strconv.Atoi(os.Getenv("OPENGAUGE_ACCURACY"))
-	switch {
-	case (err != nil || runs < 1) && testing.Short():
-		return len(worlds)
-	case err != nil || runs < 1:
-		return 2 * len(worlds)
+	if err != nil || runs < 1 {
+		return night.Tries(t, 20*len(worlds))
 	}
 	t.Logf("%d runs", runs)
 	return runs
-}
-
-// orFewer is how many of a number of tries there is time for.
-func orFewer(tries int) int {
-	if testing.Short() {
-		return tries / 5
-	}
-	return tries
 }
 
 // leastRecall is what of a kind has to be found: of those that are told by temperatures,

@@ -13,6 +13,7 @@ import (
 	"opengauge/core/record/session"
 	"opengauge/core/storage/sim"
 	"opengauge/core/unit"
+	"opengauge/lab/night"
 )
 
 // kept is a keeper that remembers what it was told.
@@ -86,7 +87,7 @@ func named(s *session.Session) string {
 func TestTheNamedEndOfRandomPairs(t *testing.T) {
 	t.Parallel()
 	r := rand.New(rand.NewPCG(7, 1))
-	pairs := orFewer(200)
+	pairs := night.Tries(t, 800)
 	right := 0
 	for range pairs {
 		fast := 300e6 + 2000e6*r.Float64()

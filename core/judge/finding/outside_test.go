@@ -17,6 +17,7 @@ import (
 	"opengauge/core/record/series"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
+	"opengauge/lab/night"
 	"opengauge/lab/outside"
 )
 
@@ -119,6 +120,9 @@ func lowEnd(right, of int) float64 {
 	return (p + z*z/(2*n) - z*math.Sqrt(p*(1-p)/n+z*z/(4*n*n))) / (1 + z*z/n)
 }
 
+// highEnd is its other end.
+func highEnd(right, of int) float64 { return 1 - lowEnd(of-right, of) }
+
 // byCause counts what was named rightly, wrongly and not. What nobody can tell is only
 // counted where it was named.
 func byCause(all []judgement) map[string]*score {
@@ -205,7 +209,7 @@ func reliabilities(all []judgement) [10]reliability {
 func TestRecordingsFromOutside(t *testing.T) {
 	each, err := strconv.Atoi(os.Getenv("OPENGAUGE_OUTSIDE"))
 	if err != nil || each < 1 {
-		each = orFewer(5)
+		each = night.Tries(t, 20)
 	}
 	all := drawn(t, each)
 	names := outside.Names()
@@ -215,7 +219,8 @@ func TestRecordingsFromOutside(t *testing.T) {
 		s := byCause(all)[cause]
 		t.Logf("| %s | %d | %.3f | %.3f | %.3f | %.3f | %.3f |", cause, s.right+s.missed, s.precision(),
 			lowEnd(s.right, s.right+s.wrong), s.recall(), lowEnd(s.right, s.right+s.missed), mostlyHealthy(all, cause))
-		if s.precision() < 0.9 || s.recall() < 0.6 {
+		// A few recordings tell a share only so far: what their interval excludes is wrong.
+		if highEnd(s.right, s.right+s.wrong) < 0.9 || highEnd(s.right, s.right+s.missed) < 0.6 {
 			t.Errorf("%s: precision %.3f, recall %.3f", cause, s.precision(), s.recall())
 		}
 	}
@@ -236,7 +241,7 @@ func TestRecordingsFromOutside(t *testing.T) {
 	}
 	t.Logf("| healthy, falsely found | %d | %.4f |", healthy, ratio(alarms, healthy))
 	t.Logf("| nobody can tell, named | %d | %.4f |", open, ratio(named, open))
-	if ratio(alarms, healthy) > 0.04 || ratio(named, open) > 0.12 {
+	if lowEnd(alarms, healthy) > 0.04 || lowEnd(named, open) > 0.12 {
 		t.Errorf("%d of %d healthy ones have findings, %d of %d that nobody can tell are named", alarms, healthy, named,
 			open)
 	}

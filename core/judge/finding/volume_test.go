@@ -12,6 +12,7 @@ import (
 	"opengauge/core/record/session"
 	"opengauge/core/storage/sim"
 	"opengauge/core/unit"
+	"opengauge/lab/night"
 )
 
 // volumeOf opens a simulated volume.
@@ -44,7 +45,7 @@ func only(t *testing.T, s *session.Session, kind string) session.Finding {
 func TestBucketsOfCredits(t *testing.T) {
 	t.Parallel()
 	r := rand.New(rand.NewPCG(8, 8))
-	for number := range orFewer(50) {
+	for number := range night.Tries(t, 200) {
 		refill := 300 + 2000*r.Float64()
 		burst := refill * (1.6 + 2*r.Float64())
 		lasts := 30 + 120*r.Float64()

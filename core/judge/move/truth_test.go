@@ -17,6 +17,7 @@ import (
 	"opengauge/core/storage/sim"
 	"opengauge/core/storage/target"
 	"opengauge/core/unit"
+	"opengauge/lab/night"
 )
 
 // nowhere keeps nothing.
@@ -202,7 +203,7 @@ func opened(t *testing.T, bench sim.Bench, name string, options sim.Options) *si
 // A hundred parts and amounts, half of them beyond the recording: a time that is said is
 // within 3 % of moving the amount, and what is said to be the least is no more than it.
 func TestTimesAreThoseOfMovingIt(t *testing.T) {
-	const parts = 100
+	parts := 10 * max(1, night.Tries(t, 60))
 	r := rand.New(rand.NewPCG(16, 1))
 	silent := newTally()
 	t.Run("parts", func(t *testing.T) {

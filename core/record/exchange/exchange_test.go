@@ -13,6 +13,9 @@ import (
 	"testing"
 	"time"
 
+	"github.com/prometheus/common/expfmt"
+	"github.com/prometheus/common/model"
+
 	"opengauge/core/bench/book"
 	"opengauge/core/bench/host"
 	"opengauge/core/bench/link"
@@ -158,6 +161,20 @@ func TestOpenMetrics(t *testing.T) {
 	}
 	if !strings.HasSuffix(text, "# EOF\n") {
 		t.Error("it does not end as OpenMetrics text does")
+	}
+	parser := expfmt.NewTextParser(model.UTF8Validation)
+	families, err := parser.TextToMetricFamilies(bytes.NewReader(content))
+	if err != nil || len(families) != len(gauges) {
+		t.Fatalf("another reader finds %d metrics, %v", len(families), err)
+	}
+	for name, family := range families {
+		var rewritten bytes.Buffer
+		if _, err := expfmt.MetricFamilyToOpenMetrics(&rewritten, family); err != nil {
+			t.Fatal(err)
+		}
+		if !strings.Contains(text, rewritten.String()) {
+			t.Errorf("another writer writes %s as\n%s", name, rewritten.String())
+		}
 	}
 	if _, err := read(t, write(t, "m.txt", Passes, example("k3f9abcdef", ""))); err == nil ||
 		!strings.Contains(err.Error(), "cannot be read back") {

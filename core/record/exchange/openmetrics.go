@@ -1,31 +1,30 @@
 package exchange
 
 import (
+	"bytes"
 	"io"
-	"maps"
-	"slices"
+	"math"
 	"strconv"
-
-	dto "github.com/prometheus/client_model/go"
-	"github.com/prometheus/common/expfmt"
+	"strings"
 
 	"opengauge/core/record/session"
 )
 
-// metricsWriter collects the figures of passes and writes them as OpenMetrics 1.0
-// text. A family has to stand together, so they are written at the end.
+// metricsWriter writes the figures of passes as OpenMetrics 1.0 text. The samples of one
+// metric have to stand together, so they are collected and written at the end.
 type metricsWriter struct {
-	out      io.Writer
-	families []*dto.MetricFamily
+	out io.Writer
+	// samples are the lines of each gauge, in the order of gauges.
+	samples [len(gauges)]bytes.Buffer
 }
 
-// gauge is a figure of a pass that becomes a metric.
+// gauge is a metric of passes.
 type gauge struct {
 	name, help string
 	value      func(*session.Pass) (float64, bool)
 }
 
-var gauges = []gauge{
+var gauges = [...]gauge{
 	{"opengauge_pass_throughput_bytes_per_second", "Bytes that a pass moved a second.",
 		func(p *session.Pass) (float64, bool) { return float64(p.BytesPerSecond), true }},
 	{"opengauge_pass_operations_per_second", "Operations that a pass completed a second.",
@@ -53,49 +52,70 @@ func highestTemperature(p *session.Pass) (float64, bool) {
 }
 
 func (w *metricsWriter) Add(s *session.Session) error {
-	if w.families == nil {
-		for _, each := range gauges {
-			kind := dto.MetricType_GAUGE
-			w.families = append(w.families, &dto.MetricFamily{Name: &each.name, Help: &each.help, Type: &kind})
-		}
-	}
 	for i := range s.Passes {
 		pass := &s.Passes[i]
 		labels := labelsOf(s, pass)
 		for number, each := range gauges {
 			if value, ok := each.value(pass); ok {
-				family := w.families[number]
-				family.Metric = append(family.Metric, &dto.Metric{Label: labels, Gauge: &dto.Gauge{Value: &value}})
+				w.samples[number].WriteString(each.name + labels + " " + formatMetric(value) + "\n")
 			}
 		}
 	}
 	return nil
 }
 
-func labelsOf(s *session.Session, pass *session.Pass) []*dto.LabelPair {
-	values := map[string]string{
-		"session": s.ID, "name": s.Name, "target": s.Target.Address, "simulated": strconv.FormatBool(s.Simulated),
-		"pass": strconv.Itoa(pass.Index), "operation": string(pass.Operation), "access": string(pass.Access),
-		"block_bytes": strconv.FormatInt(int64(pass.Block), 10), "depth": strconv.Itoa(pass.Depth),
-		"fill": strconv.FormatFloat(pass.FillShare, 'g', -1, 64),
+// labelsOf returns the labels of a pass in braces, in the order of their names.
+func labelsOf(s *session.Session, pass *session.Pass) string {
+	var out strings.Builder
+	for i, label := range [...]struct{ name, value string }{
+		{"access", string(pass.Access)},
+		{"block_bytes", strconv.FormatInt(int64(pass.Block), 10)},
+		{"depth", strconv.Itoa(pass.Depth)},
+		{"fill", strconv.FormatFloat(pass.FillShare, 'g', -1, 64)},
+		{"name", s.Name},
+		{"operation", string(pass.Operation)},
+		{"pass", strconv.Itoa(pass.Index)},
+		{"session", s.ID},
+		{"simulated", strconv.FormatBool(s.Simulated)},
+		{"target", s.Target.Address},
+	} {
+		out.WriteByte("{,"[min(i, 1)])
+		out.WriteString(label.name + `="` + labelEscapes.Replace(label.value) + `"`)
 	}
-	var labels []*dto.LabelPair
-	for _, name := range slices.Sorted(maps.Keys(values)) {
-		value := values[name]
-		labels = append(labels, &dto.LabelPair{Name: &name, Value: &value})
+	out.WriteByte('}')
+	return out.String()
+}
+
+// labelEscapes escapes what would end a label (OpenMetrics 1.0, ABNF, escaped-char).
+var labelEscapes = strings.NewReplacer(`\`, `\\`, "\n", `\n`, `"`, `\"`)
+
+// formatMetric writes a number as a float, with a point or an exponent (OpenMetrics 1.0,
+// Numbers).
+func formatMetric(value float64) string {
+	switch {
+	case math.IsNaN(value):
+		return "NaN"
+	case math.IsInf(value, 1):
+		return "+Inf"
+	case math.IsInf(value, -1):
+		return "-Inf"
 	}
-	return labels
+	text := strconv.FormatFloat(value, 'g', -1, 64)
+	if !strings.ContainsAny(text, ".e") {
+		text += ".0"
+	}
+	return text
 }
 
 func (w *metricsWriter) Close() error {
-	for _, family := range w.families {
-		if len(family.Metric) == 0 {
-			continue
-		}
-		if _, err := expfmt.MetricFamilyToOpenMetrics(w.out, family); err != nil {
-			return err
+	var out bytes.Buffer
+	for number, each := range gauges {
+		if w.samples[number].Len() > 0 {
+			out.WriteString("# HELP " + each.name + " " + each.help + "\n# TYPE " + each.name + " gauge\n")
+			_, _ = w.samples[number].WriteTo(&out) // into memory
 		}
 	}
-	_, err := expfmt.FinalizeOpenMetrics(w.out)
+	out.WriteString("# EOF\n")
+	_, err := out.WriteTo(w.out)
 	return err
 }

@@ -21,6 +21,7 @@ import (
 	"opengauge/core/review/reading"
 	"opengauge/core/unit"
 	"opengauge/examples"
+	"opengauge/lab/night"
 )
 
 // paper is a bench without any storage: what a visit gives is the truth of its cell times
@@ -128,7 +129,7 @@ func byDrive(rates map[string]float64) func(*review.Cell) float64 {
 
 // Whatever shape the noise has, what is said to be sure is right as often as that.
 func TestOtherNoise(t *testing.T) {
-	const trials = 40
+	trials := night.Tries(t, 240)
 	for name, noise := range map[string]func(chance *rand.Rand, step Step) float64{
 		"a few far off": func(chance *rand.Rand, _ Step) float64 {
 			if chance.Float64() < 0.1 {

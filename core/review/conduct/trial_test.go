@@ -23,6 +23,7 @@ import (
 	"opengauge/core/review/design"
 	"opengauge/core/review/reading"
 	"opengauge/core/storage/sim"
+	"opengauge/lab/night"
 )
 
 // nowhere keeps nothing: what is measured is in the guide.
@@ -267,9 +268,9 @@ func seedFrom(text string) uint64 {
 // best is; where the best is far ahead it is said; and it stops early. OPENGAUGE_REVIEWS is
 // how many trials there are, and OPENGAUGE_SEED what they are drawn from.
 func TestReviewsAreRight(t *testing.T) {
-	count := 24
-	if asked, err := strconv.Atoi(os.Getenv("OPENGAUGE_REVIEWS")); err == nil {
-		count = asked
+	count, err := strconv.Atoi(os.Getenv("OPENGAUGE_REVIEWS"))
+	if err != nil {
+		count = night.Tries(t, 480)
 	}
 	seed := seedFrom(os.Getenv("OPENGAUGE_SEED"))
 	each, all := many(t, count, seed, [2]float64{0, bins[len(bins)-1]}, (*trial).run)
@@ -303,7 +304,8 @@ func sqrt(count int) float64 { return math.Sqrt(float64(count)) }
 // A control of what the design is for: cells one after the other, judged as if all days were
 // one, are not right as often as they say where the lead is just what matters.
 func TestBlocksAreNeeded(t *testing.T) {
-	const from, to, count = 0.05, 0.065, 40
+	const from, to = 0.05, 0.065
+	count := night.Tries(t, 400)
 	alike := func(one func(*trial) (outcome, error)) tally {
 		_, all := many(t, count, seedFrom("control"), [2]float64{from, to}, func(tr *trial) (outcome, error) {
 			tr.hands.Spread = 0.02
@@ -325,7 +327,8 @@ func TestBlocksAreNeeded(t *testing.T) {
 // A control of what looking is for: hands that nobody checks measure other parts than they
 // say.
 func TestLookingIsNeeded(t *testing.T) {
-	const count, from, to = 16, 0.1, 0.15
+	const from, to = 0.1, 0.15
+	count := night.Tries(t, 160)
 	_, good := many(t, count, seedFrom("control"), [2]float64{from, to}, (*trial).run)
 	_, careless := many(t, count, seedFrom("control"), [2]float64{from, to}, func(tr *trial) (outcome, error) {
 		tr.hands.Careless, tr.hands.Wrong = true, 0.5
