@@ -16,62 +16,66 @@ about: One of each toy.
 steps:
 `
 
-// The recipes of CONTRIBUTING.md: what it takes to add a kind of finding, a figure, a
-// plan step and a dimension of load. Each is kept as a patch that adds a toy. Applied
-// to a copy of the tree it has to build, and the toy has to show up wherever the
-// registries say, with no more files touched than the recipe promises.
+// recipes are what it takes to add a kind of finding, a figure, a plan step and a dimension of
+// load. Each is kept as a patch that adds a toy.
+var recipes = []struct {
+	name      string
+	mostFiles int
+	step      string // of the plan that is run
+	// The toy has to be seen in each output.
+	text, documents, page, docs string
+}{
+	{name: "finding", mostFiles: 2, step: "  - sweep: {operation: read, access: random, block: 64KiB, depth: 1}",
+		text: "note  wide-tail  probability", documents: `"kind": "wide-tail"`, page: "has a wide tail",
+		docs: "| `wide-tail` |"},
+	{name: "figure", mostFiles: 3, step: "  - sweep: {operation: read, access: random, block: 64KiB, depth: 1}",
+		text: "p99 over median", documents: "-tails.png", page: `id="tails-`, docs: "| `tails` |"},
+	{name: "step", mostFiles: 4, step: "  - paced: {times: 2, pause: 10s, block: 64KiB}",
+		text: "64 KiB      1  5.0 s", documents: `"step": "paced"`, page: ">paced<", docs: "| `paced` |"},
+	{name: "dimension", mostFiles: 5,
+		step: "  - sweep: {operation: read, access: sequential, block: 1MiB, depth: 4, backwards: yes}",
+		text: "backwards", documents: `"backwards": true`, page: ">backwards<", docs: "| `backwards` |"},
+}
+
+// The recipes of CONTRIBUTING.md, all applied to one copy of the tree: it has to build, and each
+// toy has to show up wherever the registries say, with no more files touched than promised.
 func TestRecipes(t *testing.T) {
-	if testing.Short() {
-		t.Skip("builds the program four times over")
+	if os.Getenv("OPENGAUGE_RECIPES") == "" {
+		t.Skip("make recipes runs it: it builds the program once more")
 	}
 	if _, err := exec.LookPath("git"); err != nil {
 		t.Skip("needs git, to apply patches: ", err)
 	}
-	for _, recipe := range []struct {
-		name      string
-		mostFiles int
-		step      string // of the plan that is run
-		// toy is what has to be seen in each output.
-		text, documents, page, docs string
-	}{
-		{name: "finding", mostFiles: 2, step: "  - sweep: {operation: read, access: random, block: 64KiB, depth: 1}",
-			text: "note  wide-tail  probability", documents: `"kind": "wide-tail"`, page: "has a wide tail",
-			docs: "| `wide-tail` |"},
-		{name: "figure", mostFiles: 3, step: "  - sweep: {operation: read, access: random, block: 64KiB, depth: 1}",
-			text: "p99 over median", documents: "-tails.png", page: `id="tails-`, docs: "| `tails` |"},
-		{name: "step", mostFiles: 4, step: "  - paced: {times: 2, pause: 10s, block: 64KiB}",
-			text: "64 KiB      1  5.0 s", documents: `"step": "paced"`, page: ">paced<", docs: "| `paced` |"},
-		{name: "dimension", mostFiles: 5,
-			step: "  - sweep: {operation: read, access: sequential, block: 1MiB, depth: 4, backwards: yes}",
-			text: "backwards", documents: `"backwards": true`, page: ">backwards<", docs: "| `backwards` |"},
-	} {
+	var patches []string
+	for _, recipe := range recipes {
+		patch, err := filepath.Abs(filepath.Join("docs", "recipes", recipe.name+".patch"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if files := filesOf(t, patch); len(files) > recipe.mostFiles {
+			t.Errorf("%s touches %d files, at most %d are promised: %q", recipe.name, len(files), recipe.mostFiles, files)
+		}
+		patches = append(patches, patch)
+	}
+	tree := patched(t, patches)
+	tree.run(t, "go", "build", "-trimpath", "-o", tree.program, "./cmd/opengauge")
+	tree.run(t, "go", "test", "-trimpath", "-count=1", "-vet=off", "-run", "TestTheReferenceIsCurrent", ".", "-update")
+	for _, recipe := range recipes {
 		t.Run(recipe.name, func(t *testing.T) {
-			t.Parallel()
-			patch, err := filepath.Abs(filepath.Join("docs", "recipes", recipe.name+".patch"))
-			if err != nil {
-				t.Fatal(err)
-			}
-			if files := filesOf(t, patch); len(files) > recipe.mostFiles {
-				t.Errorf("it touches %d files, at most %d are promised: %q", len(files), recipe.mostFiles, files)
-			}
-			tree := patched(t, patch)
-			tree.run(t, "go", "build", "-trimpath", "-o", tree.program, "./cmd/opengauge")
-			plan := filepath.Join(tree.folder, "toys.yaml")
+			plan := filepath.Join(tree.folder, recipe.name+".yaml")
 			if err := os.WriteFile(plan, []byte(toyPlan+recipe.step+"\n"), 0o600); err != nil {
 				t.Fatal(err)
 			}
+			page, kit := recipe.name+".html", recipe.name+"-kit"
 			text := tree.run(t, tree.program, "measure", "sim:sandpiper", "--plan", plan, "--seed", "3", "--name",
-				"toy")
-			tree.run(t, tree.program, "report", "toy", "--out", "toy.html")
-			tree.run(t, tree.program, "report", "toy", "--kit", "kit")
-			documents := tree.run(t, tree.program, "logbook", "show", "toy", "--json") +
-				tree.run(t, tree.program, "explain", "toy", "--json") + tree.read(t, "kit/article.md")
-			tree.run(t, "go", "test", "-trimpath", "-count=1", "-vet=off", "-run", "TestTheReferenceIsCurrent", ".",
-				"-update")
+				recipe.name)
+			tree.run(t, tree.program, "report", recipe.name, "--out", page)
+			tree.run(t, tree.program, "report", recipe.name, "--kit", kit)
+			documents := tree.run(t, tree.program, "logbook", "show", recipe.name, "--json") +
+				tree.run(t, tree.program, "explain", recipe.name, "--json") + tree.read(t, kit+"/article.md")
 			for where, seen := range map[string][2]string{
 				"the terminal": {text, recipe.text}, "the documents": {documents, recipe.documents},
-				"the page": {tree.read(t, "toy.html"), recipe.page}, "the docs": {tree.read(t, referenceName),
-					recipe.docs},
+				"the page": {tree.read(t, page), recipe.page}, "the docs": {tree.read(t, referenceName), recipe.docs},
 			} {
 				if !strings.Contains(seen[0], seen[1]) {
 					t.Errorf("%s does not show %q", where, seen[1])
@@ -81,11 +85,11 @@ func TestRecipes(t *testing.T) {
 	}
 }
 
-// tree is a copy of the project with a patch applied.
+// tree is a copy of the project with patches applied.
 type tree struct{ folder, program string }
 
-// patched copies what is not ignored, and applies the patch.
-func patched(t *testing.T, patch string) tree {
+// patched copies the program's sources, and applies the patches.
+func patched(t *testing.T, patches []string) tree {
 	t.Helper()
 	made := tree{folder: t.TempDir()}
 	made.program = filepath.Join(made.folder, "opengauge-with-toy")
@@ -93,7 +97,7 @@ func patched(t *testing.T, patch string) tree {
 		"faces", "examples"} {
 		copyTree(t, entry, filepath.Join(made.folder, entry))
 	}
-	made.run(t, "git", "apply", "--whitespace=nowarn", patch)
+	made.run(t, "git", append([]string{"apply", "--whitespace=nowarn"}, patches...)...)
 	return made
 }
 

@@ -26,6 +26,29 @@ func BenchmarkStartUp(b *testing.B) {
 	b.ReportMetric(0, "ns/op")
 }
 
+// BenchmarkInterrupt is how long a measurement takes to end once it is interrupted: the median
+// of some. It has to stay under two seconds.
+func BenchmarkInterrupt(b *testing.B) {
+	var took []float64
+	for range 5 {
+		command := exec.Command(program, "measure", b.TempDir(), "--size", "64MiB", "--hold", "1m", "--logbook",
+			b.TempDir()+"/logbook.db")
+		if err := command.Start(); err != nil {
+			b.Fatal(err)
+		}
+		for !works(command.Process.Pid) {
+			time.Sleep(time.Millisecond)
+		}
+		began := time.Now()
+		_ = command.Process.Signal(os.Interrupt)
+		_ = command.Wait()
+		took = append(took, time.Since(began).Seconds()*1e3)
+	}
+	slices.Sort(took)
+	b.ReportMetric(took[len(took)/2], "ms-to-end")
+	b.ReportMetric(0, "ns/op")
+}
+
 // BenchmarkResidentMemory is what a measurement takes beyond its buffers, which
 // are depth by block size by workers. It has to stay under 64 MB.
 func BenchmarkResidentMemory(b *testing.B) {

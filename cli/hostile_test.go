@@ -16,7 +16,7 @@ import (
 func TestHostileTextsActOnNothing(t *testing.T) {
 	t.Parallel()
 	d, folder := newDesk(t), t.TempDir()
-	d.must("measure", "sim:sandpiper", "--hold", "30s", "--plan", "warm-up", "--name", "bait")
+	d.must("measure", "sim:sandpiper", "--plan", "quick-read", "--name", "bait")
 	var document map[string]any
 	if err := json.Unmarshal([]byte(d.must("logbook", "show", "bait", "--json")), &document); err != nil {
 		t.Fatal(err)

@@ -189,16 +189,12 @@ func TestAmountsOfTheDunlin(t *testing.T) {
 func TestReportsSayHowLongAnAmountTakes(t *testing.T) {
 	t.Parallel()
 	d := simulated(t, "a: sim:curlew --plan quick", "b: sim:dunlin --through barnacle --plan quick")
-	words := regexp.MustCompile(`(?m)^- ([ab]): .*; 1 GB [0-9.]+ m?s\.$`)
+	words := regexp.MustCompile(`<strong>([ab])</strong>: [^<]*; 1 GB [0-9.]+ m?s\.<`)
 	for _, sessions := range [][]string{{"a"}, {"a", "b"}} {
-		folder := filepath.Join(t.TempDir(), "kit")
-		d.must(append([]string{"report", "--kit", folder, "--amount", "1GB"}, sessions...)...)
-		article, err := os.ReadFile(filepath.Join(folder, "article.md"))
-		if err != nil {
-			t.Fatal(err)
-		}
+		page := filepath.Join(t.TempDir(), "page.html")
+		d.must(append([]string{"report", "--out", page, "--amount", "1GB"}, sessions...)...)
 		said := map[string]bool{}
-		for _, match := range words.FindAllStringSubmatch(string(article), -1) {
+		for _, match := range words.FindAllStringSubmatch(unfolded(t, page), -1) {
 			said[match[1]] = true
 		}
 		if len(said) != len(sessions) {

@@ -11,15 +11,23 @@ import (
 	"testing"
 	"time"
 
+	"opengauge/cli"
 	"opengauge/core/record/session"
 	"opengauge/lab/witness"
 )
 
-// labDesk is a desk whose logbook is a new database of a server.
+// labDesk returns a desk whose logbook is a prepared database of a server.
 func labDesk(t *testing.T) desk {
 	t.Helper()
 	server := witness.SharedPostgres(t)
-	return desk{t: t, logbook: server.Address("keeper", server.NewDatabase(t))}
+	return desk{t: t, logbook: server.Address("keeper", server.CopyDatabase(t, func(database string) error {
+		var stdout, stderr output
+		code := cli.Execute(server.Address("keeper", database), []string{"logbook", "prepare"}, &stdout, &stderr)
+		if code != 0 {
+			return fmt.Errorf("logbook prepare: exit %d: %s", code, stderr.String())
+		}
+		return nil
+	}))}
 }
 
 // Every command prints the same, whether sessions are in a file or on a server.

@@ -15,6 +15,7 @@ import (
 
 	"opengauge/core/judge/move"
 	"opengauge/core/unit"
+	"opengauge/lab/night"
 )
 
 // explained is what explain --json says of times.
@@ -60,6 +61,7 @@ func clocked(t *testing.T, command *exec.Cmd) float64 {
 // A volume whose allowance runs out: the program records one of the kind, and another
 // program fills one that is fresh, by an amount within the recording and one beyond it.
 func TestTimesOfAVolumeAreThoseOfAnotherProgram(t *testing.T) {
+	night.Only(t)
 	t.Parallel()
 	needs(t, "nbdcopy")
 	limits := []string{"--iops", "20", "--burst", "65", "--credits", "400", "--throughput", "1GB/s", "--size", "2GiB"}

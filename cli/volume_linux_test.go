@@ -19,6 +19,7 @@ import (
 	"opengauge/core/bench/event"
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
+	"opengauge/lab/night"
 )
 
 // background runs a program until the test ends, once it listens at a socket.
@@ -237,14 +238,17 @@ func TestTheStandInHoldsItsLimits(t *testing.T) {
 	address, _ := stood(t, d, "--iops", "2000", "--throughput", "60MB/s", "--latency", "2ms", "--unlimited")
 	onQuietMachine(t, func() (faults []string) {
 		s := decode[session.Session](t, d.must("measure", address, "--overwrite", "v", "--json", "--plan",
-			planFile(t, "{operation: [read, write], access: random, block: 4KiB, depth: 32, hold: 5s}",
-				"{operation: [read, write], access: sequential, block: 256KiB, depth: 8, hold: 5s}")))
+			planFile(t, "{operation: [read, write], access: random, block: 4KiB, depth: 32, hold: 2s}",
+				"{operation: [read, write], access: sequential, block: 256KiB, depth: 8, hold: 2s}")))
 		for _, pass := range s.Passes {
 			got, want := pass.IOPS, 2000.0
 			if pass.Block > 4096 {
 				got, want = float64(pass.BytesPerSecond), 60e6
 			}
-			if off := got/want - 1; !(math.Abs(off) <= 0.02) {
+			if !(got/want <= 1.02) { // too much is wrong on any machine
+				t.Errorf("%s: %.0f of %.0f", pass.Label(), got, want)
+			}
+			if !(got/want >= 0.98) {
 				faults = append(faults, fmt.Sprintf("%s: %.0f of %.0f", pass.Label(), got, want))
 			}
 		}
@@ -308,15 +312,25 @@ func TestAServerThatIsKilledAndComesBack(t *testing.T) {
 		}
 		time.Sleep(20 * time.Millisecond)
 	}
-	time.AfterFunc(3*time.Second, func() {
-		_ = server.Process.Kill()
-		_ = server.Wait()
-		_ = os.Remove(socket)
-		time.Sleep(2 * time.Second)
-		server = start()
-	})
-	s := decode[session.Session](t, d.must("measure", "nbd+unix:///v?socket="+socket, "--json", "--plan",
-		planFile(t, "{operation: read, access: random, block: 4KiB, depth: [4, 8, 16], hold: 2s}")))
+	command := d.command("measure", "nbd+unix:///v?socket="+socket, "--json", "--plan",
+		planFile(t, "{operation: read, access: random, block: 4KiB, depth: [4, 8, 16], hold: 2s}"))
+	var back sync.WaitGroup
+	command.Stderr = &trigger{when: "pass 1/3", do: func() {
+		back.Go(func() {
+			time.Sleep(500 * time.Millisecond) // into the second pass
+			_ = server.Process.Kill()
+			_ = server.Wait()
+			_ = os.Remove(socket)
+			time.Sleep(2 * time.Second)
+			server = start()
+		})
+	}}
+	got := d.finish(command)
+	back.Wait()
+	if got.code != 0 {
+		t.Fatalf("exit %d: %s", got.code, got.stderr)
+	}
+	s := decode[session.Session](t, got.stdout)
 	kinds := map[string]bool{}
 	for _, e := range s.Events {
 		kinds[e.Kind] = true
@@ -351,7 +365,7 @@ func TestAScriptOfTheStandIn(t *testing.T) {
 	}
 }
 
-// Five buckets in real time: size and refill are found to within 5 %.
+// A bucket in real time, and five at night: size and refill are found to within 5 %.
 func TestCreditsOfTheStandIn(t *testing.T) {
 	t.Parallel()
 	book := filepath.Join(t.TempDir(), "bench.yaml")
@@ -360,16 +374,16 @@ func TestCreditsOfTheStandIn(t *testing.T) {
 		t.Fatal(err)
 	}
 	plan := filepath.Join(t.TempDir(), "plan.yaml")
-	source = "plan: credits\nsteps:\n  - sustain: {operation: read, access: random, block: 4KiB, depth: 32, for: 66s}\n"
+	source = "plan: credits\nsteps:\n  - sustain: {operation: read, access: random, block: 4KiB, depth: 32, for: 40s}\n"
 	if err := os.WriteFile(plan, []byte(source), 0o600); err != nil {
 		t.Fatal(err)
 	}
 	onQuietMachine(t, func() []string {
-		faults := make([][]string, 5)
+		faults := make([][]string, night.Tries(t, 5))
 		var group sync.WaitGroup
 		for number := range faults {
 			refill, burst := 300+100*float64(number), 900+250*float64(number)
-			credits := (burst - refill) * (12 + float64(number))
+			credits := (burst - refill) * (10 + float64(number))
 			d := newProgramDesk(t)
 			address, _ := stood(t, d, "--iops", fmt.Sprint(refill), "--throughput", "1GB/s", "--burst",
 				fmt.Sprint(burst), "--credits", fmt.Sprint(credits))

@@ -72,6 +72,13 @@ func (s *scale) run() (err error) {
 		return err
 	}
 	defer s.server.Remove()
+	if _, err := s.server.Ask("postgres", "ALTER SYSTEM SET shared_buffers = '512MB'"); err != nil {
+		return err
+	}
+	s.server.Stop()
+	if err := s.server.Start(); err != nil {
+		return err
+	}
 	s.heading()
 	for _, each := range []func() error{s.onServer, s.inFile, s.imports} {
 		if err := each(); err != nil {

@@ -4,6 +4,7 @@ package witness
 
 import (
 	"context"
+	"slices"
 	"sync"
 	"syscall"
 	"time"
@@ -20,6 +21,7 @@ type slowFiles struct {
 	files                  []*slowFile
 	underWay, peak         int
 	reads, writes, flushes int
+	held                   []time.Duration // how long each operation took
 }
 
 // mount serves the files at a folder until it is unmounted.
@@ -44,6 +46,14 @@ func (s *slowFiles) answer(r slowRequest) slowAnswer {
 		s.reads = 0
 		s.writes = 0
 		return answer
+	case "held":
+		slices.Sort(s.held)
+		answer := slowAnswer{}
+		if len(s.held) > 0 {
+			answer.Held = s.held[len(s.held)/2]
+		}
+		s.held = nil
+		return answer
 	case "flushes":
 		return slowAnswer{Flushes: s.flushes}
 	case "contents":
@@ -63,9 +73,11 @@ func (s *slowFiles) serve(count *int) syscall.Errno {
 	s.peak = max(s.peak, s.underWay)
 	delay := s.delay
 	s.mutex.Unlock()
+	began := time.Now()
 	time.Sleep(delay)
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
+	s.held = append(s.held, time.Since(began))
 	s.underWay--
 	return s.failure
 }

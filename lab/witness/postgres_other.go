@@ -20,5 +20,8 @@ func StopPostgres() {}
 // NewDatabase is of servers that there are.
 func (*Postgres) NewDatabase(testing.TB) string { return "" }
 
+// CopyDatabase is of servers that there are.
+func (*Postgres) CopyDatabase(testing.TB, func(string) error) string { return "" }
+
 // Address is of servers that there are.
 func (*Postgres) Address(string, string) string { return "" }

@@ -126,6 +126,16 @@ func (s *Server) Requests(tb testing.TB) []Request {
 	return requests
 }
 
+// Flushes returns the number of flushes that were logged so far, those under way included.
+func (s *Server) Flushes(tb testing.TB) int {
+	tb.Helper()
+	text, err := os.ReadFile(s.log)
+	if err != nil {
+		tb.Fatal(err)
+	}
+	return strings.Count(string(text), " Flush id=")
+}
+
 // parse reads a line like "... connection=1 Read id=5 offset=0x1000 count=0x200 ...".
 // Lines that say how a request ended have no offset.
 func parse(line string) (Request, bool) {

@@ -39,6 +39,7 @@ type slowRequest struct {
 type slowAnswer struct {
 	Failure                   string `json:",omitempty"`
 	Peak, Operations, Flushes int    `json:",omitempty"`
+	Held                      time.Duration
 	Contents                  []byte `json:",omitempty"`
 }
 
@@ -145,6 +146,9 @@ func (s *Slow) Peak() (peak, operations int) {
 	answer := s.ask(slowRequest{Verb: "peak"})
 	return answer.Peak, answer.Operations
 }
+
+// Held returns for how long half of the operations were held at most, since it was last asked.
+func (s *Slow) Held() time.Duration { return s.ask(slowRequest{Verb: "held"}).Held }
 
 // Flushes returns the number of flushes so far.
 func (s *Slow) Flushes() int { return s.ask(slowRequest{Verb: "flushes"}).Flushes }

@@ -12,6 +12,7 @@ import (
 // What a review looks at is found without the rest: its own visits, finished or not, and what was
 // measured of its storages for no review.
 func TestWhatAReviewLooksAt(t *testing.T) {
+	t.Parallel()
 	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
 	of := func(id string, change func(*session.Session)) *session.Session {
 		s := example(id, "", at)

@@ -22,7 +22,6 @@ func labOf(t *testing.T) *witness.Postgres {
 		t.Skip("there is no PostgreSQL server here; make tools installs it")
 	}
 	t.Cleanup(server.Remove)
-	t.Setenv("XDG_DATA_HOME", t.TempDir())
 	text, err := os.ReadFile("../../../docs/lab.md")
 	if err != nil {
 		t.Fatal(err)
@@ -51,6 +50,7 @@ func opened(t *testing.T, server *witness.Postgres, account string) *Logbook {
 }
 
 func TestRoles(t *testing.T) {
+	t.Parallel()
 	server := labOf(t)
 	if _, err := Create(t.Context(), server.Address("bench-1", "lab")); err == nil {
 		t.Fatal("a bench made the tables")
@@ -126,6 +126,7 @@ func TestRoles(t *testing.T) {
 
 // What a bench could ask the server for by itself changes nothing of others either.
 func TestRolesHoldForEveryProgram(t *testing.T) {
+	t.Parallel()
 	server := labOf(t)
 	newBookAt(t, server.Address("ada", "lab"))
 	one := opened(t, server, "bench-1")

@@ -17,6 +17,7 @@ import (
 
 // What is measured waits for a server that will be back, and not for one that will say the same again.
 func TestWhatIsAway(t *testing.T) {
+	t.Parallel()
 	server := func(code, message string) error {
 		return fmt.Errorf("asked: %w", &pgconn.PgError{Code: code, Message: message})
 	}
@@ -52,6 +53,7 @@ func TestWhatIsAway(t *testing.T) {
 }
 
 func TestWhatIsWaitedFor(t *testing.T) {
+	t.Parallel()
 	for _, err := range []error{ErrAway, ErrNewer, errOlder} {
 		if !Waits(fmt.Errorf("x: %w", err)) {
 			t.Errorf("nothing waits for %v", err)
@@ -65,6 +67,7 @@ func TestWhatIsWaitedFor(t *testing.T) {
 }
 
 func TestAPlaceThatIsNoFile(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	if isFile(folder) || isFile(filepath.Join(folder, "none.db")) {
 		t.Error("a folder, or nothing, is a file")

@@ -44,6 +44,7 @@ func posts(t *testing.T, board meeting.Board, key string, document any) {
 }
 
 func TestNoticesAreSeenInOneOrder(t *testing.T) {
+	t.Parallel()
 	onEachBoard(t, func(t *testing.T, desk, loft meeting.Board) {
 		posts(t, desk, "here desk", "a")
 		posts(t, loft, "go", "b")
@@ -91,6 +92,7 @@ func heard(t *testing.T, board meeting.Board, count int) (words []meeting.Word) 
 }
 
 func TestWordsAreHeardByThoseWhoListen(t *testing.T) {
+	t.Parallel()
 	onEachBoard(t, func(t *testing.T, desk, loft meeting.Board) {
 		for _, word := range []string{"ready", "steady"} {
 			if err := desk.Tell(t.Context(), word); err != nil {
@@ -112,6 +114,7 @@ func TestWordsAreHeardByThoseWhoListen(t *testing.T) {
 }
 
 func TestWaitingOnABoard(t *testing.T) {
+	t.Parallel()
 	onEachBoard(t, func(t *testing.T, desk, loft meeting.Board) {
 		before := time.Now()
 		if words, err := loft.Wait(t.Context(), 200*time.Millisecond); err != nil || len(words) != 0 {
@@ -137,6 +140,7 @@ func TestWaitingOnABoard(t *testing.T) {
 }
 
 func TestWhoIsPresent(t *testing.T) {
+	t.Parallel()
 	onEachBoard(t, func(t *testing.T, desk, loft meeting.Board) {
 		posts(t, desk, "here desk", 1)
 		posts(t, loft, "here loft", 1)

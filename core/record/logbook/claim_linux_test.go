@@ -10,8 +10,8 @@ import (
 
 // The clocks of benches may be hours apart: what is over is said by the server's.
 func TestClaimsEndByTheServersClock(t *testing.T) {
+	t.Parallel()
 	server := witness.SharedPostgres(t)
-	t.Setenv("XDG_DATA_HOME", t.TempDir())
 	name := server.NewDatabase(t)
 	book := newBookAt(t, server.Address("keeper", name))
 	ask := func(statement string) string { return asks(t, server, name, statement) }

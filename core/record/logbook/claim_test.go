@@ -25,6 +25,7 @@ func takes(t *testing.T, book *Logbook, bench, review string) int {
 }
 
 func TestClaims(t *testing.T) {
+	t.Parallel()
 	onEachEngine(t, func(t *testing.T, book *Logbook) {
 		if got := takes(t, book, "desk", "tide"); got != 0 {
 			t.Errorf("the first takes place %d", got)

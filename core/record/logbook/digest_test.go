@@ -28,6 +28,7 @@ func packer(tb testing.TB) *Logbook {
 }
 
 func TestADigestHasTheFiguresOfPasses(t *testing.T) {
+	t.Parallel()
 	l, s := packer(t), digestedSession()
 	digest, err := l.packDigest(s)
 	if err != nil {
@@ -64,6 +65,7 @@ func TestADigestHasTheFiguresOfPasses(t *testing.T) {
 
 // Passes that differ in one thing alone that was asked for, or in how they ended, stay apart.
 func TestADigestKeepsPassesApart(t *testing.T) {
+	t.Parallel()
 	l := packer(t)
 	for name, change := range map[string]func(*session.Pass){
 		"step": func(p *session.Pass) { p.Step += "x" }, "load": func(p *session.Pass) { p.Depth++ },

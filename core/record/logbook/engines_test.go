@@ -12,8 +12,14 @@ import (
 )
 
 func TestMain(m *testing.M) {
+	folder, err := os.MkdirTemp("", "opengauge-waiting-") // where sessions wait for a server
+	if err != nil {
+		panic(err)
+	}
+	os.Setenv("XDG_DATA_HOME", folder)
 	code := m.Run()
 	witness.StopPostgres()
+	os.RemoveAll(folder)
 	os.Exit(code)
 }
 
@@ -25,15 +31,23 @@ var engines = []struct {
 	{"file", func(t *testing.T) string { return filepath.Join(t.TempDir(), "deep", "log book?.db") }},
 	{"server", func(t *testing.T) string {
 		server := witness.SharedPostgres(t)
-		t.Setenv("XDG_DATA_HOME", t.TempDir()) // where what waits is
-		return server.Address("keeper", server.NewDatabase(t))
+		return server.Address("keeper", server.CopyDatabase(t, func(database string) error {
+			book, err := Create(context.Background(), server.Address("keeper", database))
+			if err != nil {
+				return err
+			}
+			return book.Close()
+		}))
 	}},
 }
 
 // onEachEngine runs a test with a new logbook of every kind.
 func onEachEngine(t *testing.T, test func(*testing.T, *Logbook)) {
 	for _, engine := range engines {
-		t.Run(engine.name, func(t *testing.T) { test(t, newBookAt(t, engine.place(t))) })
+		t.Run(engine.name, func(t *testing.T) {
+			t.Parallel()
+			test(t, newBookAt(t, engine.place(t)))
+		})
 	}
 }
 

@@ -48,7 +48,10 @@ func names(summaries []Summary) string {
 	return strings.Join(all, " ")
 }
 
-func TestFilters(t *testing.T) { onEachEngine(t, filters) }
+func TestFilters(t *testing.T) {
+	t.Parallel()
+	onEachEngine(t, filters)
+}
 
 func filters(t *testing.T, book *Logbook) {
 	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
@@ -114,7 +117,10 @@ func filters(t *testing.T, book *Logbook) {
 	}
 }
 
-func TestStandings(t *testing.T) { onEachEngine(t, standings) }
+func TestStandings(t *testing.T) {
+	t.Parallel()
+	onEachEngine(t, standings)
+}
 
 func standings(t *testing.T, book *Logbook) {
 	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
@@ -148,7 +154,10 @@ func standings(t *testing.T, book *Logbook) {
 }
 
 // Runs of the same parts are one entry, and what differs by less than runs do is a tie.
-func TestStandingsOfSetUps(t *testing.T) { onEachEngine(t, standingsOfSetUps) }
+func TestStandingsOfSetUps(t *testing.T) {
+	t.Parallel()
+	onEachEngine(t, standingsOfSetUps)
+}
 
 func standingsOfSetUps(t *testing.T, book *Logbook) {
 	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
@@ -182,7 +191,10 @@ func standingsOfSetUps(t *testing.T, book *Logbook) {
 	}
 }
 
-func TestImportingTwiceChangesNothing(t *testing.T) { onEachEngine(t, importingTwiceChangesNothing) }
+func TestImportingTwiceChangesNothing(t *testing.T) {
+	t.Parallel()
+	onEachEngine(t, importingTwiceChangesNothing)
+}
 
 func importingTwiceChangesNothing(t *testing.T, book *Logbook) {
 	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
@@ -213,6 +225,7 @@ func importingTwiceChangesNothing(t *testing.T, book *Logbook) {
 }
 
 func TestAnImportThatFailsKeepsWholeSessions(t *testing.T) {
+	t.Parallel()
 	onEachEngine(t, anImportThatFailsKeepsWholeSessions)
 }
 
@@ -272,6 +285,7 @@ func older(t *testing.T, sessions ...*session.Session) string {
 }
 
 func TestAnOlderLogbookIsBroughtUpToDate(t *testing.T) {
+	t.Parallel()
 	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
 	want := example("k3f9abcdef", "stick", at)
 	book, err := Open(context.Background(), older(t, want))
@@ -293,6 +307,7 @@ func TestAnOlderLogbookIsBroughtUpToDate(t *testing.T) {
 }
 
 func TestMergeALogbookWhole(t *testing.T) {
+	t.Parallel()
 	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
 	theirs := newBook(t)
 	if _, err := theirs.Import(func(yield func(*session.Session, error) bool) {
@@ -345,6 +360,7 @@ func merge(book *Logbook, name string) (Imported, error) {
 }
 
 func TestIsLogbook(t *testing.T) {
+	t.Parallel()
 	text := filepath.Join(t.TempDir(), "x")
 	if err := os.WriteFile(text, []byte("{}"), 0o600); err != nil {
 		t.Fatal(err)
@@ -359,7 +375,10 @@ func TestIsLogbook(t *testing.T) {
 	}
 }
 
-func TestBackup(t *testing.T) { onEachEngine(t, backup) }
+func TestBackup(t *testing.T) {
+	t.Parallel()
+	onEachEngine(t, backup)
+}
 
 func backup(t *testing.T, book *Logbook) {
 	want := example("k3f9abcdef", "stick", time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC))
@@ -385,6 +404,7 @@ func backup(t *testing.T, book *Logbook) {
 }
 
 func TestCheckFindsDamage(t *testing.T) {
+	t.Parallel()
 	at := time.Now()
 	for name, c := range map[string]struct{ statement, want string }{
 		"samples":     {"UPDATE passes SET samples = x'00112233' WHERE position = 1", "samples of pass 1"},
@@ -410,6 +430,7 @@ func TestCheckFindsDamage(t *testing.T) {
 
 // What comparisons read of a session has to be of that session.
 func TestCheckFindsFiguresOfAnother(t *testing.T) {
+	t.Parallel()
 	onEachEngine(t, func(t *testing.T, book *Logbook) {
 		one, other := example("k3f9abcdef", "ebb", time.Now()), example("k3f9abcdeg", "ebb", time.Now())
 		other.Passes[1].BytesPerSecond *= 1.01

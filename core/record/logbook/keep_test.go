@@ -82,7 +82,10 @@ func TestABusyLogbookCostsNothing(t *testing.T) {
 }
 
 // What is stored twice is there once.
-func TestRecordsAreStoredOnce(t *testing.T) { onEachEngine(t, recordsAreStoredOnce) }
+func TestRecordsAreStoredOnce(t *testing.T) {
+	t.Parallel()
+	onEachEngine(t, recordsAreStoredOnce)
+}
 
 func recordsAreStoredOnce(t *testing.T, book *Logbook) {
 	want := example("k3f9abcdef", "stick", time.Date(2026, 3, 1, 9, 30, 0, 0, time.UTC))
@@ -149,6 +152,7 @@ func TestWithoutASpool(t *testing.T) {
 
 // Other people's databases, and files that are nothing yet, are left as they are.
 func TestLookingTouchesNothing(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	other := filepath.Join(folder, "boats.db")
 	database, _ := sql.Open("sqlite", other)

@@ -12,6 +12,7 @@ var onlyShared = []string{"benches.", "meetings.", "notices.", "quotes.account",
 
 // Both engines have the same layouts: of the same numbers, with the same columns.
 func TestLayoutsAreInStep(t *testing.T) {
+	t.Parallel()
 	newestOf := map[string]int64{}
 	columns := map[string][]string{}
 	onEachEngine(t, func(t *testing.T, book *Logbook) {

@@ -26,8 +26,10 @@ func newBook(t *testing.T) *Logbook {
 }
 
 // example is a session with everything in it that has to survive.
+var quickPlan = sync.OnceValues(func() (plan.Plan, error) { return plan.Load("quick") })
+
 func example(id, name string, started time.Time) *session.Session {
-	quick, _ := plan.Load("quick")
+	quick, _ := quickPlan()
 	return &session.Session{
 		Format: session.Format, ID: id, Name: name, Started: started.UTC(), Ended: started.Add(time.Minute).UTC(),
 		State: session.Complete, Plan: quick, Target: session.Target{Address: "/media/stick", Kind: "folder",
@@ -83,7 +85,10 @@ func keepBy(t *testing.T, keeper *Keeper, s *session.Session) (waits string) {
 	return waits
 }
 
-func TestASessionComesBackWhole(t *testing.T) { onEachEngine(t, aSessionComesBackWhole) }
+func TestASessionComesBackWhole(t *testing.T) {
+	t.Parallel()
+	onEachEngine(t, aSessionComesBackWhole)
+}
 
 func aSessionComesBackWhole(t *testing.T, book *Logbook) {
 	want := example("k3f9abcdef", "stick", time.Date(2026, 3, 1, 9, 30, 0, 0, time.UTC))
@@ -97,7 +102,10 @@ func aSessionComesBackWhole(t *testing.T, book *Logbook) {
 	}
 }
 
-func TestReferences(t *testing.T) { onEachEngine(t, references) }
+func TestReferences(t *testing.T) {
+	t.Parallel()
+	onEachEngine(t, references)
+}
 
 func references(t *testing.T, book *Logbook) {
 	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
@@ -127,6 +135,7 @@ func references(t *testing.T, book *Logbook) {
 }
 
 func TestADeadProgramLeavesAnInterruptedSession(t *testing.T) {
+	t.Parallel()
 	onEachEngine(t, aDeadProgramLeavesAnInterruptedSession)
 }
 
@@ -151,7 +160,10 @@ func aDeadProgramLeavesAnInterruptedSession(t *testing.T, book *Logbook) {
 	}
 }
 
-func TestDiscard(t *testing.T) { onEachEngine(t, discarded) }
+func TestDiscard(t *testing.T) {
+	t.Parallel()
+	onEachEngine(t, discarded)
+}
 
 func discarded(t *testing.T, book *Logbook) {
 	s := example("k3f9abcdef", "", time.Now())
@@ -168,6 +180,7 @@ func discarded(t *testing.T, book *Logbook) {
 }
 
 func TestUnusableLogbooks(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	file := func(name, content string) string {
 		path := filepath.Join(folder, name)
@@ -223,7 +236,10 @@ func madeNewer(book *Logbook, readableFrom int) error {
 }
 
 // What a newer program wrote can be read, where that says so, and what is measured waits.
-func TestANewerLogbookIsRead(t *testing.T) { onEachEngine(t, aNewerLogbookIsRead) }
+func TestANewerLogbookIsRead(t *testing.T) {
+	t.Parallel()
+	onEachEngine(t, aNewerLogbookIsRead)
+}
 
 func aNewerLogbookIsRead(t *testing.T, book *Logbook) {
 	kept := example("k3f9abcdef", "ebb", time.Now())
@@ -267,6 +283,7 @@ func aNewerLogbookIsRead(t *testing.T, book *Logbook) {
 
 // Programs that start at once may all be the first to use a logbook.
 func TestSeveralMakeOneLogbook(t *testing.T) {
+	t.Parallel()
 	for range 5 {
 		path := filepath.Join(t.TempDir(), "logbook.db")
 		var group sync.WaitGroup
@@ -287,7 +304,10 @@ func TestSeveralMakeOneLogbook(t *testing.T) {
 	}
 }
 
-func TestDamagedSamplesAreAnError(t *testing.T) { onEachEngine(t, damagedSamplesAreAnError) }
+func TestDamagedSamplesAreAnError(t *testing.T) {
+	t.Parallel()
+	onEachEngine(t, damagedSamplesAreAnError)
+}
 
 func damagedSamplesAreAnError(t *testing.T, book *Logbook) {
 	keep(t, book, example("k3f9abcdef", "", time.Now()))
@@ -300,7 +320,10 @@ func damagedSamplesAreAnError(t *testing.T, book *Logbook) {
 	}
 }
 
-func TestTwoProgramsWriteAtOnce(t *testing.T) { onEachEngine(t, twoProgramsWriteAtOnce) }
+func TestTwoProgramsWriteAtOnce(t *testing.T) {
+	t.Parallel()
+	onEachEngine(t, twoProgramsWriteAtOnce)
+}
 
 func twoProgramsWriteAtOnce(t *testing.T, book *Logbook) {
 	failures := make(chan error, 2)

@@ -11,6 +11,7 @@ import (
 
 // The logbook is where each system keeps what programs remember for a user.
 func TestLogbooksPlace(t *testing.T) {
+	t.Parallel()
 	for _, c := range []struct {
 		system      string
 		environment map[string]string

@@ -17,13 +17,13 @@ import (
 func pooled(t *testing.T, between string) (server *witness.Postgres, database, pool, place string) {
 	t.Helper()
 	server = witness.SharedPostgres(t)
-	t.Setenv("XDG_DATA_HOME", t.TempDir())
 	database, pool = server.NewDatabase(t), server.Pool(t, between)
 	return server, database, pool, fmt.Sprintf("postgres://keeper@:%d/%s?host=%s", server.Port, database, pool)
 }
 
 // Through a pooler that keeps a connection for a session a logbook does all that it does without.
 func TestThroughAPooler(t *testing.T) {
+	t.Parallel()
 	_, _, _, place := pooled(t, "session")
 	book := newBookAt(t, place)
 	s := example("pooled", "a pool", time.Now().UTC().Truncate(time.Second))
@@ -55,6 +55,7 @@ func TestThroughAPooler(t *testing.T) {
 
 // One that gives connections on between transactions is refused, and nothing is left on those that others get.
 func TestAPoolerBetweenTransactions(t *testing.T) {
+	t.Parallel()
 	server, database, pool, place := pooled(t, "transaction")
 	_, err := Create(t.Context(), place)
 	if !errors.Is(err, errShared) || errors.Is(err, ErrAway) || !strings.Contains(err.Error(), "in session mode") {
@@ -69,6 +70,7 @@ func TestAPoolerBetweenTransactions(t *testing.T) {
 
 // A setting of the address that a pooler refuses is no server that is away.
 func TestASettingThatIsNotLetThrough(t *testing.T) {
+	t.Parallel()
 	_, _, _, place := pooled(t, "session")
 	_, err := Create(t.Context(), place+"&work_mem=64MB")
 	if err == nil || errors.Is(err, ErrAway) || !strings.Contains(err.Error(), "work_mem") {

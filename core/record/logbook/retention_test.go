@@ -6,7 +6,10 @@ import (
 	"time"
 )
 
-func TestRetention(t *testing.T) { onEachEngine(t, retention) }
+func TestRetention(t *testing.T) {
+	t.Parallel()
+	onEachEngine(t, retention)
+}
 
 func retention(t *testing.T, book *Logbook) {
 	now := time.Date(2026, 11, 1, 9, 0, 0, 0, time.UTC)

@@ -13,7 +13,6 @@ import (
 func onServerOnly(t *testing.T) (*Logbook, *witness.Postgres, string) {
 	t.Helper()
 	server := witness.SharedPostgres(t)
-	t.Setenv("XDG_DATA_HOME", t.TempDir())
 	name := server.NewDatabase(t)
 	return newBookAt(t, server.Address("keeper", name)), server, name
 }
@@ -45,6 +44,7 @@ func measured(t *testing.T, place string, book *Logbook, s *session.Session) str
 // A server that is full, or slow, or takes nothing costs a measurement nothing but a line, and what
 // was measured is there once it is well again.
 func TestAServerInTrouble(t *testing.T) {
+	t.Parallel()
 	const slow = `CREATE FUNCTION trouble() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN
 		PERFORM pg_sleep(5); RETURN NEW; END $$`
 	const full = `CREATE FUNCTION trouble() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN
@@ -84,6 +84,7 @@ func TestAServerInTrouble(t *testing.T) {
 }
 
 func TestAServerThatTakesNoChanges(t *testing.T) {
+	t.Parallel()
 	book, server, database := onServerOnly(t)
 	keep(t, book, example("k3f9abcdef", "ebb", time.Now()))
 	asks(t, server, database, `ALTER DATABASE `+database+` SET default_transaction_read_only = on`)
@@ -101,6 +102,7 @@ func TestAServerThatTakesNoChanges(t *testing.T) {
 }
 
 func TestWhatIsNoLogbook(t *testing.T) {
+	t.Parallel()
 	server := witness.SharedPostgres(t)
 	other := server.NewDatabase(t)
 	asks(t, server, other, `CREATE TABLE boats (name text)`)
@@ -135,6 +137,7 @@ func TestWhatIsNoLogbook(t *testing.T) {
 
 // Who measures under the name of a bench on another machine is told.
 func TestTwoBenchesOfOneName(t *testing.T) {
+	t.Parallel()
 	book, _, _ := onServerOnly(t)
 	for _, c := range []struct {
 		machine string
@@ -149,8 +152,8 @@ func TestTwoBenchesOfOneName(t *testing.T) {
 
 // A new logbook is made where every name can be kept, and not where it cannot.
 func TestEncodingsOfDatabases(t *testing.T) {
+	t.Parallel()
 	server := witness.SharedPostgres(t)
-	t.Setenv("XDG_DATA_HOME", t.TempDir())
 	for encoding, want := range map[string]string{"UTF8": "", "SQL_ASCII": "", "LATIN1": "its encoding is LATIN1",
 		"EUC_JP": "--encoding UTF8"} {
 		name := "of_" + strings.ToLower(encoding)
@@ -184,8 +187,8 @@ func TestEncodingsOfDatabases(t *testing.T) {
 
 // What the server says it has kept it has on its disk, whatever its database is set to; what is set to more stays.
 func TestCommitsAreKept(t *testing.T) {
+	t.Parallel()
 	server := witness.SharedPostgres(t)
-	t.Setenv("XDG_DATA_HOME", t.TempDir())
 	for set, want := range map[string]string{"off": "on", "local": "local", "remote_apply": "remote_apply"} {
 		name := server.NewDatabase(t)
 		asks(t, server, "postgres", "ALTER DATABASE "+name+" SET synchronous_commit = "+set)

@@ -10,6 +10,7 @@ import (
 
 // The kernel says what a connection was given.
 func TestAConnectionEndsInSilence(t *testing.T) {
+	t.Parallel()
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)

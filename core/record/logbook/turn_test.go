@@ -11,6 +11,7 @@ import (
 
 // One at a time has its turn, whoever comes and goes meanwhile, and no file is left.
 func TestTurns(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	place := filepath.Join(folder, "logbook.db")
 	var inside, had atomic.Int64
@@ -48,6 +49,7 @@ func TestTurns(t *testing.T) {
 
 // What is done with another logbook, or is another thing, has turns of its own.
 func TestTurnsOfOthers(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	at := func(name string) string { return filepath.Join(folder, name) }
 	end, err := Turn(at("a.db"), "a review")
