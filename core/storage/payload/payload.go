@@ -120,7 +120,7 @@ func (s *Source) Fits(length int) bool {
 // Next gives the data for one write, of a length that [Source.Fits]. It is the
 // caller's for as long as the write is under way, and is not to be changed.
 func (s *Source) Next(length int) []byte {
-	from := s.advance(length)
+	from := s.advance(length, direct.Align)
 	data := s.memory[from : from+length : from+length]
 	s.number(data, from)
 	return data
@@ -134,19 +134,27 @@ func (s *Source) Fill(buffer []byte) {
 	}
 	for rest := buffer; len(rest) > 0; {
 		part := rest[:min(len(rest), len(s.memory)/4/granule*granule)]
-		from := s.advance(len(part))
+		from := s.advance(len(part), 1)
 		copy(part, s.memory[from:])
 		s.number(part, from)
 		rest = rest[len(part):]
 	}
 }
 
-// advance gives out the next stretch. What is left at the end of the memory, if it is
-// shorter, is passed over.
-func (s *Source) advance(length int) int {
+// advance takes the next stretch of a length, from a multiple of align on, and returns where it
+// begins. A rest of the memory that is shorter is passed over.
+func (s *Source) advance(length, align int) int {
 	for {
-		from := int((s.at.Add(uint64(length)) - uint64(length)) % uint64(len(s.memory)))
-		if from+length <= len(s.memory) {
+		at := s.at.Load()
+		from := (int(at%uint64(len(s.memory))) + align - 1) / align * align
+		skipped := uint64(0)
+		if from+length > len(s.memory) {
+			skipped = uint64(len(s.memory) - from)
+			from = 0
+		}
+		begin := at + uint64(align-1)
+		begin -= begin % uint64(align)
+		if s.at.CompareAndSwap(at, begin+skipped+uint64(length)) {
 			return from
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"io"
 	"math"
 	"testing"
+	"unsafe"
 
 	"github.com/klauspost/compress/zstd"
 
@@ -144,4 +145,16 @@ func BenchmarkNext(b *testing.B) {
 			s.Fill(buffer)
 		}
 	})
+}
+
+// Data of whole pages lies where any device takes it from, whatever was taken before.
+func TestDataOfPagesIsAligned(t *testing.T) {
+	s := newSource(0, unit.MiB)
+	for _, length := range []int{512, 777, 1, 4096, 70_000} {
+		s.Fill(make([]byte, length))
+		data := s.Next(8192)
+		if at := uintptr(unsafe.Pointer(&data[0])) % direct.Align; at != 0 {
+			t.Errorf("after %d bytes it lies %d bytes behind a page's beginning", length, at)
+		}
+	}
 }
