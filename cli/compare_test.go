@@ -22,7 +22,9 @@ var demoLogbook = sync.OnceValues(func() ([]byte, error) {
 	folder := filepath.Join(filepath.Dir(program), "recorded") // which goes with the program
 	var stdout, stderr output
 	made, backup := filepath.Join(folder, "made.db"), filepath.Join(folder, "backup.db")
-	for _, arguments := range [][]string{{"logbook", "import", "../examples/sessions.json.gz"}, {"logbook", "backup", backup}} {
+	for _, arguments := range [][]string{
+		{"logbook", "import", "../examples/sessions.json.gz"}, {"logbook", "backup", backup},
+	} {
 		if code := cli.Execute(made, arguments, &stdout, &stderr); code != 0 {
 			return nil, fmt.Errorf("%v: exit %d: %s", arguments, code, stderr.String())
 		}

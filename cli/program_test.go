@@ -207,8 +207,8 @@ func assertEmpty(t *testing.T, folder string) {
 
 func TestMeasureAFolder(t *testing.T) {
 	t.Parallel()
-	d, folder := newDesk(t), t.TempDir()
-	s := decode[session.Session](t, d.must("measure", folder, "--hold", "50ms", "--size", "8MiB", "--condition",
+	d, folder := newDesk(t), steadyFolder(t)
+	s := decode[session.Session](t, d.must("measure", folder, "--hold", "300ms", "--size", "8MiB", "--condition",
 		"fan=on", "--name", "stick", "--json"))
 	assertEmpty(t, folder)
 	if s.Format != "opengauge.session/1" || s.State != session.Complete || s.Simulated ||
@@ -324,8 +324,8 @@ func TestVerify(t *testing.T) {
 
 func TestOutputForPeople(t *testing.T) {
 	t.Parallel()
-	d, folder := newDesk(t), t.TempDir()
-	got := d.run("measure", folder, "--hold", "20ms", "--size", "4MiB", "--units", "bits")
+	d, folder := newDesk(t), steadyFolder(t)
+	got := d.run("measure", folder, "--hold", "300ms", "--size", "4MiB", "--units", "bits")
 	if got.code != 0 || !strings.Contains(got.stdout, "Gbit/s") ||
 		!strings.Contains(got.stdout, "Next: opengauge explain") {
 		t.Errorf("exit %d:\n%s", got.code, got.stdout)
@@ -349,7 +349,7 @@ func TestAnExistingFile(t *testing.T) {
 	if refused.code != 2 || !strings.Contains(refused.stderr, "only ever read") {
 		t.Errorf("a plan that writes: exit %d, %s", refused.code, refused.stderr)
 	}
-	s := decode[session.Session](t, d.must("measure", name, "--plan", "quick-read", "--hold", "20ms", "--json"))
+	s := decode[session.Session](t, d.must("measure", name, "--plan", "quick-read", "--hold", "300ms", "--json"))
 	if len(s.Passes) != 3 || s.Target.Kind != "file" {
 		t.Errorf("%d passes of a %s", len(s.Passes), s.Target.Kind)
 	}
@@ -361,8 +361,8 @@ func TestAnExistingFile(t *testing.T) {
 func TestOwnPlan(t *testing.T) {
 	t.Parallel()
 	d, file := newDesk(t), planFile(t, "{operation: read, access: random, block: [4KiB, 8KiB], depth: [1, 4], "+
-		"hold: 20ms}")
-	s := decode[session.Session](t, d.must("measure", t.TempDir(), "--plan", file, "--size", "4MiB", "--json"))
+		"hold: 300ms}")
+	s := decode[session.Session](t, d.must("measure", steadyFolder(t), "--plan", file, "--size", "4MiB", "--json"))
 	if len(s.Passes) != 4 || s.Plan.Name != "own" || s.Passes[3].Block != 8192 || s.Passes[3].Depth != 4 {
 		t.Errorf("plan %s gave %d passes", s.Plan.Name, len(s.Passes))
 	}

@@ -164,8 +164,8 @@ measured, and says what held it back.`,
 	root.SetOut(env.stdout)
 	root.SetErr(env.stderr)
 	flags := root.PersistentFlags()
-	flags.StringVar(&env.logbookPath, "logbook", env.logbookPath, "the logbook: a file, or postgres://HOST/DATABASE, shared by a "+
-		"lab (default $OPENGAUGE_LOGBOOK, or a file in the user's data folder)")
+	flags.StringVar(&env.logbookPath, "logbook", env.logbookPath, "the logbook: a file, or "+
+		"postgres://HOST/DATABASE, shared by a lab (default $OPENGAUGE_LOGBOOK, or a file in the user's data folder)")
 	flags.StringVar(&env.units, "units", "decimal", "show throughput in MB/s (decimal), MiB/s (binary) or "+
 		"Gbit/s (bits)")
 	_ = root.RegisterFlagCompletionFunc("units", cobra.FixedCompletions(unit.NotationNames,

@@ -49,7 +49,8 @@ func openBrowser(t *testing.T) browser {
 	}
 	b := browser{t: t, session: theBrowser.session}
 	first := decode[string](t, string(b.call(http.MethodGet, "/window", nil)))
-	tab := decode[struct{ Handle string }](t, string(b.call(http.MethodPost, "/window/new", map[string]string{"type": "tab"})))
+	tab := decode[struct{ Handle string }](t, string(b.call(http.MethodPost, "/window/new",
+		map[string]string{"type": "tab"})))
 	b.call(http.MethodPost, "/window", map[string]string{"handle": tab.Handle})
 	b.messages("browser")
 	b.messages("performance")

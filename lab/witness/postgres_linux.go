@@ -181,7 +181,8 @@ func (p *Postgres) layOut() error {
 			return fmt.Errorf("initdb: %w\n%s", err, out)
 		}
 	}
-	if out, err := exec.Command("cp", "-a", filepath.Join(pristine.folder, "data"), p.data()).CombinedOutput(); err != nil {
+	copying := exec.Command("cp", "-a", filepath.Join(pristine.folder, "data"), p.data())
+	if out, err := copying.CombinedOutput(); err != nil {
 		return fmt.Errorf("copying a server's data: %w\n%s", err, out)
 	}
 	pristine.servers++
@@ -269,8 +270,8 @@ func (p *Postgres) Remove() {
 
 // Ask runs a statement as the owner of everything, and gives what comes back, a line each.
 func (p *Postgres) Ask(database, statement string) (string, error) {
-	command := exec.Command(filepath.Join(p.bin, "psql"), "-h", p.Folder, "-p", strconv.Itoa(p.Port), "-U", "keeper", "-d", database, "-qAtX",
-		"-v", "ON_ERROR_STOP=1", "-c", statement)
+	command := exec.Command(filepath.Join(p.bin, "psql"), "-h", p.Folder, "-p", strconv.Itoa(p.Port), "-U", "keeper",
+		"-d", database, "-qAtX", "-v", "ON_ERROR_STOP=1", "-c", statement)
 	out, err := command.CombinedOutput()
 	if err != nil {
 		return "", fmt.Errorf("%s: %w\n%s", statement, err, out)

@@ -99,7 +99,8 @@ func (d *document) footer() g.Node {
 	return h.Footer(h.Class("quiet"),
 		h.P(g.Text(author+"Written "+d.Written+" with opengauge "+d.Program+".")),
 		h.P(g.Text("Throughput is in decimal units unless it says otherwise: 1 MB/s is 10"), h.Sup(g.Text("6")),
-			g.Text(" bytes a second. Block sizes are binary: 4 KiB is 4096 bytes. Write passes end with a flush, which counts.")),
+			g.Text(" bytes a second. Block sizes are binary: 4 KiB is 4096 bytes. Write passes end with a flush, which "+
+				"counts.")),
 	)
 }
 
