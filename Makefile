@@ -5,8 +5,8 @@ export CGO_ENABLED = 0
 # What the tests run on: a whole package list, so that a new one is never left out.
 PACKAGES = ./...
 
-.PHONY: demo help build quick test race fuzz bench accuracy reviews lab lint cross docs examples screenshots tools browser-check \
-	wine arm mutants night torture scale release release-check
+.PHONY: demo help build quick test times pages documents race fuzz bench accuracy reviews lab lint cross docs examples \
+	screenshots tools browser-check wine arm mutants night torture scale release release-check
 
 demo: build ## build the program and run the full example
 	bin/opengauge demo --out bin/demo
@@ -17,14 +17,37 @@ help: ## list these targets
 build: ## build bin/opengauge
 	go build -trimpath -ldflags='-s -w' -o bin/opengauge ./cmd/opengauge
 
-quick: ## the tests that take moments: not those of the built program, nor of recipes
-	go test -short -timeout 5m . ./core/... ./present/...
+# The packages that compute, whose tests take moments; what measures, keeps or draws is left to
+# make test.
+QUICK = . ./core/unit ./core/stat ./core/document ./core/clock ./core/load ./core/plan ./core/bench/book \
+	./core/bench/kernel ./core/bench/link ./core/bench/network ./core/bench/windows \
+	./core/judge/beside ./core/judge/blame ./core/judge/compare ./core/judge/cooling ./core/judge/crowd \
+	./core/judge/energy ./core/judge/factor ./core/judge/predict ./core/judge/stream ./core/judge/value \
+	./core/record/series ./core/review ./core/review/design ./core/review/reading ./core/review/answer \
+	./present/table ./present/text
+quick: ## the tests of what computes, in half a minute; what has not changed is not run again
+	go test -short -vet=off -timeout 2m $(QUICK)
 
-# One package after the other: some tests measure times. ALLOW is a list of reasons for
-# which tests may be skipped; others fail the run. CI gives it one.
+# ALLOW is a list of reasons for which tests may be skipped; others fail the run. CI gives
+# it one.
 ALLOW =
-test: ## run the tests, and say at the end which were skipped and why
-	go run ./lab/suite $(if $(ALLOW),-allow $(ALLOW)) -- -p 1 -parallel 3 -timeout 15m $(PACKAGES)
+test: ## run the tests; says at the end which were skipped and why, which were slow, and what all cost
+	go run ./lab/suite -slowest 20 $(if $(ALLOW),-allow $(ALLOW)) -- -p 2 -parallel 8 -timeout 10m $(PACKAGES)
+
+# The tests of cli that call one of some functions, as a pattern for -run.
+CALLING = $(shell awk '/^func Test/ {name = substr($$2, 1, index($$2, "(") - 1)} /$(1)/ {print "^" name "$$"}' cli/*_test.go | \
+	sort -u | paste -sd'|')
+
+times: ## the tests that judge times, one beside another where nothing else runs
+	OPENGAUGE_TIMES=1 go run ./lab/suite -slowest 5 $(if $(ALLOW),-allow $(ALLOW)) -- -parallel 4 -timeout 10m \
+		-run '$(call CALLING,onQuietMachine[(]t|judgesTimes[(]t[)])' ./cli
+
+pages: ## the tests that open pages in a browser (make tools)
+	OPENGAUGE_PAGES=1 go run ./lab/suite -slowest 5 $(if $(ALLOW),-allow $(ALLOW)) -- -timeout 10m \
+		-run '$(call CALLING,openBrowser[(]t[)])' ./cli
+
+documents: ## every command of the README, and the recipes of CONTRIBUTING, as they are written
+	OPENGAUGE_DOCUMENTS=1 go test -count=1 -timeout 10m -run '^(TestRecipes|TestTheCommandsOfTheReadme)$$' . ./cli
 
 # What runs with the race detector; CI takes fewer.
 RACED = ./core/... ./present/...
@@ -91,20 +114,24 @@ screenshots: demo ## draw docs/screenshots anew, from the demo's and the recorde
 examples: build ## record the bench's sessions anew
 	examples/record
 
-tools: browser-check ## install what some tests and the screenshots need (Debian; as root)
+tools: ## install what some tests and the screenshots need (Debian; as root), and list what is here and what is missing
+	-dpkg --configure -a # what an interrupted run left half done
 	apt-get update -qq
 	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends qemu-system-x86 qemu-utils e2fsprogs \
-		mount nbdkit libnbd-bin chromium chromium-driver git xvfb xterm imagemagick fonts-dejavu-core fonts-liberation wine wine64 fdisk dosfstools \
-		gcc libc6-dev gcc-mingw-w64-x86-64 python3-minimal qemu-user-static debootstrap iproute2 xdotool postgresql \
-		pgbouncer $(if $(shell command -v npm),,npm) >/dev/null
+		mount nbdkit libnbd-bin chromium chromium-driver git xvfb xterm imagemagick fonts-dejavu-core fonts-liberation \
+		wine wine64 fdisk dosfstools gcc libc6-dev gcc-mingw-w64-x86-64 python3-minimal qemu-user-static debootstrap \
+		iproute2 xdotool postgresql pgbouncer $(if $(shell command -v npm),,npm) >/dev/null
+	$(MAKE) --no-print-directory browser-check
+	@lab/tools
 
-# A package of npm is an archive whose one folder is package.
-FETCH = f() { test -e .lab/$$1 || (cd .lab && npm pack --silent $$2 >/dev/null && mkdir -p $$1 && \
-	tar -xzf $$3 -C $$1 --strip-components=1 && rm $$3); }; f
+# A package of npm is an archive whose one folder is package. It is unpacked beside its place, so
+# that what is in its place is whole.
+FETCH = f() { test -e .lab/$$2 || { rm -rf .lab/unpacked && mkdir -p .lab/unpacked && cd .lab/unpacked && \
+	npm pack --silent $$1 >/dev/null && tar -xzf *.tgz && mv package/$$3 ../$$2 && cd ../.. && rm -rf .lab/unpacked; }; }; f
 browser-check: ## fetch the accessibility checker that the report's tests use, and a second reader of Parquet (npm)
-	@mkdir -p .lab && test -f .lab/axe.min.js || (cd .lab && npm pack --silent axe-core@4.10.3 >/dev/null && tar -xzf axe-core-*.tgz package/axe.min.js --strip-components=1 && rm axe-core-*.tgz)
-	@$(FETCH) hyparquet hyparquet@1.17.0 hyparquet-1.17.0.tgz
-	@$(FETCH) fzstd fzstd@0.1.1 fzstd-0.1.1.tgz
+	@$(FETCH) axe-core@4.10.3 axe.min.js axe.min.js
+	@$(FETCH) hyparquet@1.17.0 hyparquet ""
+	@$(FETCH) fzstd@0.1.1 fzstd ""
 
 FUZZED = core/document:FuzzParse core/plan:FuzzParse core/load:FuzzParse core/unit:FuzzParseBytes \
 	core/bench/book:FuzzParse core/bench/book:FuzzParseQuote core/bench/survey:FuzzReadCapture core/bench/survey:FuzzDeviceMegabits \
@@ -113,10 +140,14 @@ FUZZED = core/document:FuzzParse core/plan:FuzzParse core/load:FuzzParse core/un
 	core/storage/nbd:FuzzReplies core/standin:FuzzParseScript core/judge/stream:FuzzParse core/record/series:FuzzRead \
 	core/storage/sim:FuzzParseBench core/review:FuzzParse core/record/exchange:FuzzRead core/record/spool:FuzzRead core/record/logbook:FuzzDigest present/page:FuzzTextStaysText
 
-# A list of packages and their fuzz tests; a test says when one is missing.
+# A list of packages and their fuzz tests; a test says when one is missing. Of PARTS, each
+# commit has its turn with one.
 FUZZTIME = 30s
+PARTS = 1
 fuzz: ## look for inputs that break the parsers, for a while (FUZZTIME=30s each)
-	@for each in $(FUZZED); do echo "$$each"; $(FUZZ_ONE) || { $(FUZZ_LATE) && $(FUZZ_ONE); } || exit 1; done; rm -f .fuzzed
+	@turn=$$(git rev-list --count HEAD); for each in $(FUZZED); do turn=$$((turn + 1)); \
+		[ $$((turn % $(PARTS))) = 0 ] || continue; echo "$$each"; \
+		$(FUZZ_ONE) || { $(FUZZ_LATE) && $(FUZZ_ONE); } || exit 1; done; rm -f .fuzzed
 
 # One fuzz test. Go's own deadline sometimes comes while its workers end, which says
 # nothing of the parser: then it is tried once more.
@@ -135,6 +166,10 @@ SCALE_LIMIT = 0
 scale: ## a logbook of SESSIONS=1000000 on a server (make tools), and how long questions take; the table is docs/scale.md
 	go run ./lab/scale -sessions $(SESSIONS) -imported $(IMPORTED) -limit $(SCALE_LIMIT) $(SCALE_FLAGS)
 
-night: cross test race accuracy reviews mutants torture ## what takes long: everything that test does, with the race detector, a thousand runs, fuzzing
+night: ## what takes long: all tests in full, the race detector, a thousand runs of everything, fuzzing
+	$(MAKE) cross
+	OPENGAUGE_NIGHT=1 $(MAKE) test documents
+	$(MAKE) race accuracy reviews mutants torture scale release-check
 	go run ./lab/torture -guards
+	OPENGAUGE_NIGHT=1 $(MAKE) lab
 	$(MAKE) fuzz FUZZTIME=5m

@@ -40,8 +40,8 @@ var recipes = []struct {
 // The recipes of CONTRIBUTING.md, all applied to one copy of the tree: it has to build, and each
 // toy has to show up wherever the registries say, with no more files touched than promised.
 func TestRecipes(t *testing.T) {
-	if os.Getenv("OPENGAUGE_RECIPES") == "" {
-		t.Skip("make recipes runs it: it builds the program once more")
+	if os.Getenv("OPENGAUGE_DOCUMENTS") == "" {
+		t.Skip("make documents runs it: it builds the program once more")
 	}
 	if _, err := exec.LookPath("git"); err != nil {
 		t.Skip("needs git, to apply patches: ", err)

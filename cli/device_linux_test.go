@@ -196,6 +196,7 @@ func TestBlocksBelowTheDevicesAreRefused(t *testing.T) {
 }
 
 func TestAFixedRateIsHeld(t *testing.T) {
+	judgesTimes(t)
 	t.Parallel()
 	d := newProgramDesk(t)
 	plan := planFile(t, "{operation: read, access: random, block: 4KiB, depth: 16, rate: [200, 2000], workers: [1, "+

@@ -166,7 +166,7 @@ func manySessions(t *testing.T, d desk, count int) {
 func TestEverythingThatWaitsCanBeInterrupted(t *testing.T) {
 	t.Parallel()
 	d, folder := newProgramDesk(t), t.TempDir()
-	manySessions(t, d, 300)
+	manySessions(t, d, 150)
 	exported := filepath.Join(t.TempDir(), "all.json")
 	d.must("logbook", "export", "--all", "--out", exported)
 	one, other := t.TempDir(), t.TempDir()
@@ -208,7 +208,7 @@ func TestEverythingThatWaitsCanBeInterrupted(t *testing.T) {
 			t.Errorf("left are %v", left)
 		}
 	}
-	wants(t, "check", d.must("logbook", "check"), "301 sessions, and nothing is damaged")
+	wants(t, "check", d.must("logbook", "check"), "151 sessions, and nothing is damaged")
 }
 
 // A logbook that another program holds is waited for, and no longer than is wanted.

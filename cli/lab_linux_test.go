@@ -89,7 +89,8 @@ func TestAReviewAtTwoBenches(t *testing.T) {
 	for i := range got {
 		folder := t.TempDir()
 		group.Go(func() {
-			command := d.command("review", "run", reviews+"cases.yaml", "--unattended", "--json", "--seed", strconv.Itoa(i+1))
+			command := d.command("review", "run", reviews+"cases.yaml", "--unattended", "--json", "--seed", strconv.Itoa(i+1),
+				"--visits", "6")
 			command.Env = append(command.Env, fmt.Sprintf("OPENGAUGE_BENCH_NAME=desk-%d", i), "XDG_DATA_HOME="+folder)
 			got[i] = d.finish(command)
 		})

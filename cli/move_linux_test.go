@@ -109,6 +109,7 @@ func TestTimesOfAVolumeAreThoseOfAnotherProgram(t *testing.T) {
 // A loop device that the kernel holds to a rate: what is within the recording is known,
 // and of more it is said how long it takes at the least.
 func TestTimesOfAThrottledDeviceAreTheKernels(t *testing.T) {
+	judgesTimes(t)
 	t.Parallel()
 	const group, rate = "/sys/fs/cgroup/blkio/opengauge-moves", 40 << 20
 	if err := os.Mkdir(group, 0o755); err != nil && !os.IsExist(err) {

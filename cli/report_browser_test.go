@@ -91,12 +91,12 @@ document.querySelectorAll("details").forEach(d => { d.open = true; });
 // and says nothing on the console.
 func TestThePageAnswersOnItsFirstScreen(t *testing.T) {
 	t.Parallel()
+	b := openBrowser(t)
 	page := demoPage(t)
 	info, err := os.Stat(page)
 	if err != nil || info.Size() > 700_000 {
 		t.Errorf("the page: %d bytes, %v", info.Size(), err)
 	}
-	b := openBrowser(t)
 	for _, width := range []int{1280, 768, 390} {
 		b.devtools("Emulation.setDeviceMetricsOverride", map[string]any{"width": width, "height": 800,
 			"deviceScaleFactor": 1, "mobile": width < 500})
@@ -235,9 +235,9 @@ func untilDrawn(section string) string {
 // whatever axes they have.
 func TestTouchedFiguresHaveThePointsOfTheDrawing(t *testing.T) {
 	t.Parallel()
+	b := openBrowser(t)
 	d, page := demoDesk(t), filepath.Join(t.TempDir(), "page.html")
 	d.must("report", "limpet-passive", "--out", page)
-	b := openBrowser(t)
 	b.open("file://" + page)
 	drawn := decode[[]string](t, b.run(`return Array.from(document.querySelectorAll(
 		"#answer .wide path[fill=none]")).map(p => p.getAttribute("stroke") + " " + p.getAttribute("d"));`))
@@ -330,6 +330,7 @@ func fits(values, pixels []float64) bool {
 // A day with ten sensors opens, and its lines are told apart.
 func TestADayWithTenSensors(t *testing.T) {
 	t.Parallel()
+	b := openBrowser(t)
 	d, folder := newDesk(t), t.TempDir()
 	s := recorded.Named(t, "limpet-passive")[0]
 	s.ID, s.Name = "k3f9abcdeg", "day"
@@ -354,7 +355,6 @@ func TestADayWithTenSensors(t *testing.T) {
 	}
 	d.must("logbook", "import", file)
 	d.must("report", "day", "--out", page)
-	b := openBrowser(t)
 	b.open("file://" + page)
 	b.run(`document.querySelector("#answer .tools button").click();`)
 	b.wait(`const done = arguments[0]; (function look() {
@@ -375,8 +375,8 @@ func TestADayWithTenSensors(t *testing.T) {
 
 func TestReportIsAccessible(t *testing.T) {
 	t.Parallel()
-	checker := accessibilityChecker(t)
 	b := openBrowser(t)
+	checker := accessibilityChecker(t)
 	b.open("file://" + demoPage(t))
 	b.wait(openAll)
 	b.run(`document.querySelectorAll("#data details").forEach((d, i) => { d.open = i < 4; });`) // all alike
@@ -403,8 +403,8 @@ func TestReportIsAccessible(t *testing.T) {
 // The checker finds what is wrong, where something is.
 func TestTheAccessibilityCheckerWorks(t *testing.T) {
 	t.Parallel()
-	checker := accessibilityChecker(t)
 	b := openBrowser(t)
+	checker := accessibilityChecker(t)
 	b.open("data:text/html,<html lang=en><title>x</title><body><main><img src=''><button></button></main>")
 	b.run(checker + "; window.axe = axe;")
 	found := b.wait(`const done = arguments[0]; window.axe.run(document).then(r => done(r.violations.map(v => v.id)));`)

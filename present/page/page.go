@@ -29,7 +29,7 @@ const (
 	// maxData is the room for the enclosed sessions, in bytes.
 	maxData = 1_000_000
 	// maxFolded is the room for folded sections, in bytes; later ones are left to the data.
-	maxFolded = 330_000
+	maxFolded = 324_000
 	// chartLibrary is the ID of the payload with the library that draws touched figures.
 	chartLibrary = "chart-library"
 )

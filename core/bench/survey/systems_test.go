@@ -19,6 +19,7 @@ import (
 	"opengauge/core/bench/macos"
 	"opengauge/core/bench/windows"
 	"opengauge/core/unit"
+	"opengauge/lab/night"
 )
 
 // The made-up machine of testdata/machine, which its own encoders wrote as Linux, Windows
@@ -372,7 +373,7 @@ func TestDevicesMayVanishBetweenQuestions(t *testing.T) {
 		truth[d.Name] = d
 	}
 	for i := range whole.Answers {
-		if testing.Short() && i%7 > 0 {
+		if !night.IsOn() && i%7 > 0 {
 			continue
 		}
 		less := &windows.Capture{Format: whole.Format}
@@ -405,7 +406,7 @@ func checkNoOther(t *testing.T, truth, d Device) {
 func TestAnswersThatLie(t *testing.T) {
 	whole := answersOf(t)
 	for i, a := range whole.Answers {
-		if testing.Short() && i%7 > 0 {
+		if !night.IsOn() && i%7 > 0 {
 			continue
 		}
 		for _, bad := range [][]byte{nil, a.Bytes[:min(len(a.Bytes), 7)], a.Bytes[:len(a.Bytes)/2],

@@ -59,6 +59,9 @@ var cycles = []part{{120, 1000, 70}, {60, 400, 62}, {40, 1000, 70}, {60, 400, 62
 func TestSharesAddUp(t *testing.T) {
 	night.Longer(t)
 	for class, name := range outside.Names() {
+		if class%3 > 0 && !night.IsOn() {
+			continue
+		}
 		r := outside.Draw(class, 3)
 		s := recording(t, r.Table, r.Writes)
 		v := verdictOf(s)

@@ -100,7 +100,7 @@ func TestSpread(t *testing.T) {
 
 func TestSetsThatCannotBe(t *testing.T) {
 	for name, size := range map[string]unit.Bytes{"nonesuch": unit.GiB, "large-file": 100,
-		"mixed-folder": 200 * unit.TiB, "small-files": unit.TiB} {
+		"mixed-folder": 200 * unit.TiB, "small-files": unit.TiB, "application": 90 * unit.TiB} {
 		if _, err := New(name, size, 1); err == nil {
 			t.Errorf("%s of %s is made", name, size)
 		}

@@ -131,9 +131,15 @@ func New(name string, total unit.Bytes, seed uint64) (Set, error) {
 	return set, nil
 }
 
+var errTooMany = fmt.Errorf("the set would have more than %d files; choose a smaller size", mostFiles)
+
 // add adds files of a class until its bytes are used up; the last one is as large
 // as what is left.
 func (s *Set) add(c class, budget unit.Bytes, chance *rand.Rand) error {
+	// A file holds exp(spread²/2) medians on average; far too many are refused before any is made.
+	if mean := float64(c.median) * math.Exp(c.spread*c.spread/2); c.median > 0 && float64(budget) > 2*mostFiles*mean {
+		return errTooMany
+	}
 	for count := 0; budget > 0; count++ {
 		size := budget
 		if c.median > 0 {
@@ -141,7 +147,7 @@ func (s *Set) add(c class, budget unit.Bytes, chance *rand.Rand) error {
 		}
 		budget -= size
 		if len(s.Entries) == mostFiles {
-			return fmt.Errorf("the set would have more than %d files; choose a smaller size", mostFiles)
+			return errTooMany
 		}
 		s.Entries = append(s.Entries, Entry{Path: c.place(count, chance), Size: size,
 			CompressibleShare: c.compressible})

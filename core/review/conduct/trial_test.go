@@ -270,7 +270,7 @@ func seedFrom(text string) uint64 {
 func TestReviewsAreRight(t *testing.T) {
 	count, err := strconv.Atoi(os.Getenv("OPENGAUGE_REVIEWS"))
 	if err != nil {
-		count = night.Tries(t, 480)
+		count = night.Tries(t, 240)
 	}
 	seed := seedFrom(os.Getenv("OPENGAUGE_SEED"))
 	each, all := many(t, count, seed, [2]float64{0, bins[len(bins)-1]}, (*trial).run)
@@ -305,7 +305,7 @@ func sqrt(count int) float64 { return math.Sqrt(float64(count)) }
 // one, are not right as often as they say where the lead is just what matters.
 func TestBlocksAreNeeded(t *testing.T) {
 	const from, to = 0.05, 0.065
-	count := night.Tries(t, 400)
+	count := night.Tries(t, 240)
 	alike := func(one func(*trial) (outcome, error)) tally {
 		_, all := many(t, count, seedFrom("control"), [2]float64{from, to}, func(tr *trial) (outcome, error) {
 			tr.hands.Spread = 0.02
