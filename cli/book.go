@@ -56,7 +56,7 @@ func (e *environment) bookSource() (name string, source []byte, err error) {
 	return name, source, err
 }
 
-// setup resolves what --through names, by the bench book.
+// setup resolves the value of --through by the bench book.
 func (e *environment) setup(through string) (book.Book, book.Setup, error) {
 	parts, err := e.book()
 	if err != nil {

@@ -15,7 +15,7 @@ import (
 	"opengauge/present/table"
 )
 
-// compareFlags are what compare is told besides its sessions.
+// compareFlags holds the flags of compare.
 type compareFlags struct {
 	baseline, by string
 	filter       filterFlags
@@ -63,7 +63,7 @@ those of the logbook that the filters leave.`,
 	return cmd
 }
 
-// comparisonRecord is what compare --json prints.
+// comparisonRecord is the document of compare --json.
 type comparisonRecord struct {
 	Format    string `json:"format"`
 	Simulated bool   `json:"simulated"`
@@ -94,7 +94,7 @@ func (e *environment) compare(references []string, flags *compareFlags) error {
 		return err
 	}
 	terms := compare.Terms{Amounts: amounts, Findings: map[string][]session.Finding{}}
-	if terms.Quotes, err = e.allQuoted(); err != nil {
+	if terms.Quotes, err = e.allQuotes(); err != nil {
 		return err
 	}
 	for _, s := range sessions {
@@ -174,7 +174,7 @@ func sidesOf(made compare.Comparison, a compare.Amounts) []figure.Side {
 	return sides
 }
 
-// effectRecord is what compare --by --json prints.
+// effectRecord is the document of compare --by --json.
 type effectRecord struct {
 	Format    string `json:"format"`
 	Simulated bool   `json:"simulated"`

@@ -27,7 +27,7 @@ import (
 	"opengauge/present/term"
 )
 
-// copyFlags are what copy is told besides its ends.
+// copyFlags holds the flags of copy.
 type copyFlags struct {
 	sets, among, conditions            []string
 	size, name, failOn, sample, rest   string
@@ -115,7 +115,7 @@ func (f *copyFlags) add(cmd *cobra.Command) {
 // longestRest bounds how long ends rest between copies.
 const longestRest = 24 * time.Hour
 
-// defaultSetSize is what a set holds where nobody says.
+// defaultSetSize is the size of a file set without --size.
 const defaultSetSize = unit.GiB
 
 // request reads the flags and arguments. Every error is one of usage.
@@ -268,7 +268,7 @@ func (e *environment) runCopies(ctx context.Context, request transfer.Request) (
 	return s, err
 }
 
-// openEnds opens the ends, and gives what stops the reading of their sensors.
+// openEnds opens the ends. The caller calls stop to end the reading of their sensors.
 func (e *environment) openEnds(r *transfer.Request, arguments []string, flags *copyFlags) (stop func(), err error) {
 	addresses := flags.among
 	if len(addresses) == 0 {
@@ -344,7 +344,7 @@ func (e *environment) openFolderEnd(named, through, own string) (transfer.Endpoi
 	return end, stop, err
 }
 
-// announceCopies says before the work what it will be.
+// announceCopies describes the work before it begins.
 func (e *environment) announceCopies(r transfer.Request) {
 	screen := term.NewScreen(e.stderr)
 	estimate := r.Estimate()
@@ -399,7 +399,7 @@ func (e *environment) showCopies(s *session.Session, notation unit.Notation) err
 		screen.Findings(s.Findings)
 	}
 	screen.Println("")
-	screen.Line(kept(s))
+	screen.Line(nextSteps(s))
 	return nil
 }
 

@@ -12,7 +12,7 @@ import (
 	"opengauge/present/term"
 )
 
-// arrivedRecord is what copy --check --json prints.
+// arrivedRecord is the document of copy --check --json.
 type arrivedRecord struct {
 	Format string `json:"format"`
 	Folder string `json:"folder"`

@@ -24,7 +24,7 @@ func TestAKnownDelayIsSeen(t *testing.T) {
 				s := decode[session.Session](t, newProgramDesk(t).must("measure", slow.Folder, "--plan", plan, "--size", "1MiB",
 					"--json"))
 				pass := s.Passes[0]
-				p50, held := pass.Latency.P50, slow.Held().Seconds()
+				p50, held := pass.Latency.P50, slow.HoldTime().Seconds()
 				if p50 < c.delay.Seconds() || !pass.Direct {
 					t.Fatalf("p50 is %v s, direct I/O %v", p50, pass.Direct)
 				}

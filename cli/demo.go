@@ -100,7 +100,7 @@ func (e *environment) demo(ctx context.Context, folder string) error {
 	return nil
 }
 
-// demoTrap measures twice as people do, and says what that is worth.
+// demoTrap measures twice as people do, and shows how little the difference proves.
 func (e *environment) demoTrap(ctx context.Context, notation unit.Notation) error {
 	screen := e.screen()
 	screen.Paragraph("", "Somebody measured twice: the sandpiper below deck with the short cable, and on deck "+
@@ -194,7 +194,7 @@ func (e *environment) tellNow() func(conduct.Event) {
 	}
 }
 
-// demoHeat shows what slowed the passive case, in the terminal and as a picture.
+// demoHeat shows why the passive case slowed down, in the terminal and as a picture.
 func (e *environment) demoHeat(about figure.Subject, folder string) error {
 	screen := e.screen()
 	for _, s := range about.Sessions {
@@ -218,7 +218,7 @@ func (e *environment) demoHeat(about figure.Subject, folder string) error {
 	return nil
 }
 
-// demoFolder makes the folder, without what an earlier demo left in it.
+// demoFolder makes the folder and removes an earlier demo's files from it.
 func demoFolder(folder string) (string, error) {
 	if folder == "" {
 		made, err := os.MkdirTemp("", "opengauge-demo-")

@@ -10,10 +10,10 @@ import (
 // document is a form of JSON that commands print. Each has a schema, which is made from
 // it, in docs/schemas.
 type document struct {
-	// Name is that of the schema's file, and Format what the document says of itself; a
-	// plan says nothing.
+	// Name is the name of the schema's file. Format is the document's own "format"; a plan has
+	// none.
 	Name, Format string
-	// Of is the document as a zero value, and Says what it is.
+	// Of is a zero value of the document, and Says its description.
 	Of   any
 	Says string
 }

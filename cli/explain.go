@@ -20,22 +20,22 @@ import (
 	"opengauge/present/table"
 )
 
-// explanation is what explain --json prints.
+// explanation is the document of explain --json.
 type explanation struct {
 	Format    string            `json:"format"`
 	Session   string            `json:"session"`
 	Name      string            `json:"name"`
 	Simulated bool              `json:"simulated"`
 	Findings  []session.Finding `json:"findings"`
-	// Moves are the times of amounts, and Levels what throughput goes through.
+	// Moves are the times of amounts, and Levels the levels of throughput.
 	Moves  []move.Record      `json:"moves"`
 	Levels []move.LevelRecord `json:"levels"`
-	// Power is what meters say of the passes, Rests how it cooled down, and Beside what another
-	// load and the storage take from each other.
+	// Power holds the meters' figures of the passes, Rests the cooling down, and Beside the mutual
+	// cost of another load and the storage.
 	Power  []energy.Record  `json:"power"`
 	Rests  []cooling.Record `json:"rests"`
 	Beside []beside.Record  `json:"beside"`
-	// NotBelieved is what of the recording was not, and why.
+	// NotBelieved lists the values of the recording that were left out, with reasons.
 	NotBelieved []string `json:"not_believed,omitempty"`
 }
 

@@ -15,13 +15,13 @@ import (
 // toStandardOutput is how standard output is named where a file is asked for.
 const toStandardOutput = "-"
 
-// writeFile writes a file whole or not at all. Standard output, and what is no plain file,
-// is written into; a logbook is never overwritten.
+// writeFile writes a file whole or not at all. Standard output, pipes and devices are written
+// into; a logbook is never overwritten.
 func (e *environment) writeFile(name string, write func(io.Writer) error) error {
 	if name == toStandardOutput {
 		return write(e.stdout)
 	}
-	name, info, err := written(name)
+	name, info, err := resolveOutput(name)
 	if err == nil && info != nil && !info.Mode().IsRegular() {
 		err = writeInto(name, write)
 	} else if err == nil {
@@ -33,8 +33,8 @@ func (e *environment) writeFile(name string, write func(io.Writer) error) error 
 	return nil
 }
 
-// streamed says whether what is written to a name goes on to somebody else: to standard
-// output, into a pipe or a device. It says nothing about a format.
+// streamed reports whether writing to a name passes the data on: to standard output, into a pipe
+// or a device. It says nothing about a format.
 func streamed(name string) bool {
 	if name == toStandardOutput {
 		return true
@@ -50,9 +50,9 @@ func (e *environment) wrote(name string) {
 	}
 }
 
-// written is the file that a name means, past links, and what it is, nil if it is not
-// there yet.
-func written(name string) (string, fs.FileInfo, error) {
+// resolveOutput follows links to the file that a name means, and returns its state, nil if it does
+// not exist yet.
+func resolveOutput(name string) (string, fs.FileInfo, error) {
 	if real, err := filepath.EvalSymlinks(name); err == nil {
 		name = real
 	}
@@ -121,7 +121,7 @@ func (e *environment) replace(name string, before fs.FileInfo, write func(io.Wri
 	return home.Give(made, name)
 }
 
-// sweep removes what killed runs of this user left in a folder, and says so.
+// sweep removes the leftovers of this user's killed runs from a folder, and says so.
 func (e *environment) sweep(folder string) {
 	screen := term.NewScreen(e.stderr)
 	if err := scratch.Sweep(folder, func(left scratch.Leftover) {

@@ -47,7 +47,7 @@ through of its maker's ratings, and marks that as such.
 	return cmd
 }
 
-// forecastRecord is what foresee --json prints.
+// forecastRecord is the document of foresee --json.
 type forecastRecord struct {
 	Format string `json:"format"`
 	predict.Forecast
@@ -100,7 +100,7 @@ func (e *environment) foresee(reference, through string, amount *amountFlags) er
 	return nil
 }
 
-// ratedRecord is what foresee --json prints of a part that was never measured.
+// ratedRecord is the document of foresee --json for a part that was never measured.
 type ratedRecord struct {
 	Format      string          `json:"format"`
 	Part        string          `json:"part"`
@@ -109,7 +109,7 @@ type ratedRecord struct {
 	Ratings     []predict.Rated `json:"ratings"`
 }
 
-// foreseeRated says what a chain lets through of a drive's ratings.
+// foreseeRated shows how much of a drive's ratings a chain lets through.
 func (e *environment) foreseeRated(drive book.Part, parts book.Book, through string, notation unit.Notation) error {
 	setup, err := parts.ResolveWith(through, drive.Name)
 	if err != nil {

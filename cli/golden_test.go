@@ -53,7 +53,7 @@ func TestWhatIsPrinted(t *testing.T) {
 	d := newDesk(t)
 	d.must("logbook", "import", "../examples/sessions.json.gz")
 	for name := range printed {
-		witness.Kept(t, filepath.Join(golden, name+".txt"), d.printed(name))
+		witness.CheckKept(t, filepath.Join(golden, name+".txt"), d.printed(name))
 	}
 	files, err := os.ReadDir(golden)
 	if err != nil || len(files) != len(printed) {

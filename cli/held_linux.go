@@ -19,8 +19,8 @@ var holding = map[int]string{
 	unix.SYS_CLOSE: "closing a file", unix.SYS_IOCTL: "a device",
 }
 
-// heldByKernel says in what the kernel holds a thread of this process (proc(5),
-// /proc/pid/task/tid/syscall, and its state D and wchan in stat), or nothing.
+// heldByKernel names the call in which the kernel holds a thread of this process (proc(5),
+// /proc/pid/task/tid/syscall, and its state D and wchan in stat), or returns "".
 func heldByKernel() string {
 	tasks, _ := filepath.Glob("/proc/self/task/*")
 	for _, task := range tasks {

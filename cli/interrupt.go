@@ -15,8 +15,8 @@ import (
 	"opengauge/present/term"
 )
 
-// How long a command that was interrupted may take to clean up before it says what it
-// waits for, and how often it says so.
+// The time that an interrupted command has for cleaning up before it names the cause of its
+// waiting, and the time between two such messages.
 const (
 	cleanWithin = 1600 * time.Millisecond
 	sayEvery    = 2 * time.Second
@@ -36,21 +36,20 @@ func caughtSignals() <-chan os.Signal {
 	return caught
 }
 
-// duties are what a command has to do before it ends: what is being cleaned up, by what is
-// left of it.
+// duties lists the cleaning up that a command has to finish before it ends.
 type duties struct {
 	mutex sync.Mutex
 	left  []func() string
 }
 
-// add enters a duty, by a function that says what is left of it, or nothing.
+// add enters a duty, by a function that describes its remaining work, or returns "".
 func (d *duties) add(left func() string) {
 	d.mutex.Lock()
 	defer d.mutex.Unlock()
 	d.left = append(d.left, left)
 }
 
-// pending says what is left of all duties, or nothing.
+// pending describes the remaining work of all duties, or returns "".
 func (d *duties) pending() string {
 	d.mutex.Lock()
 	defer d.mutex.Unlock()
@@ -63,15 +62,14 @@ func (d *duties) pending() string {
 	return strings.Join(texts, "; ")
 }
 
-// endAfterSignal waits for a command that was interrupted, and gives the exit code. It
-// waits long only for what is being cleaned up, and for a thread that the kernel does not
-// give back, and says so.
+// endAfterSignal waits for an interrupted command and returns the exit code. It waits long only
+// for duties and for a thread that the kernel does not give back, and says so.
 func (e *environment) endAfterSignal(ended <-chan error, signals <-chan os.Signal) int {
 	wait := time.NewTimer(cleanWithin)
 	for {
 		select {
 		case err := <-ended:
-			return exitCode(interrupted(err), e.stderr)
+			return exitCode(asInterrupted(err), e.stderr)
 		case <-signals:
 			fmt.Fprintln(e.stderr, "opengauge: ended at once; what it made may be left behind")
 			return exitInterrupted
@@ -99,7 +97,7 @@ func nothingDone(ctx context.Context, err error) error {
 }
 
 // interrupted is the error of a command that a signal ended.
-func interrupted(err error) error {
+func asInterrupted(err error) error {
 	switch {
 	case err == nil, errors.Is(err, errFound):
 		return fmt.Errorf("%w as it ended; all was done", errStopped)

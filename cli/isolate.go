@@ -39,7 +39,7 @@ sessions it takes those of the logbook that the filters leave.`,
 	return cmd
 }
 
-// isolationRecord is what isolate --json prints.
+// isolationRecord is the document of isolate --json.
 type isolationRecord struct {
 	Format    string `json:"format"`
 	Simulated bool   `json:"simulated"`

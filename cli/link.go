@@ -44,7 +44,7 @@ named. Case and spaces do not matter.`,
 	return cmd
 }
 
-// standardsList is what link --json prints without a chain.
+// standardsList is the document of link --json without a chain.
 type standardsList struct {
 	Format    string           `json:"format"`
 	Standards []standardRecord `json:"standards"`
@@ -56,7 +56,7 @@ type standardRecord struct {
 	About  string `json:"about"`
 }
 
-// chainRecord is what link CHAIN --json prints.
+// chainRecord is the document of link CHAIN --json.
 type chainRecord struct {
 	Format string `json:"format"`
 	link.Chain

@@ -45,7 +45,7 @@ func newLogbookList(env *environment) *cobra.Command {
 	return cmd
 }
 
-// sessionList is what logbook list --json prints.
+// sessionList is the document of logbook list --json.
 type sessionList struct {
 	Format  string `json:"format"`
 	Logbook string `json:"logbook"`

@@ -162,7 +162,7 @@ func newLogbookCheck(env *environment) *cobra.Command {
 	return cmd
 }
 
-// repairLogbook saves what can be read.
+// repairLogbook saves every session that can be read.
 func (e *environment) repairLogbook(name string) error {
 	book, err := e.openLogbook()
 	if err != nil {
@@ -204,7 +204,7 @@ func (e *environment) checkLogbook() error {
 	return nil
 }
 
-// backup writes a copy of the logbook to a new file, or into what is no plain file.
+// backup writes a copy of the logbook to a new file, or into a pipe or a device.
 func (e *environment) backup(book *logbook.Logbook, name string) (err error) {
 	if !streamed(name) {
 		e.sweep(filepath.Dir(name))

@@ -20,7 +20,7 @@ import (
 	"opengauge/present/term"
 )
 
-// exportFlags are what export is told besides its sessions.
+// exportFlags holds the flags of export.
 type exportFlags struct {
 	out, format, table string
 	dataset            string
@@ -161,14 +161,15 @@ func (e *environment) exported(ask *exporting, all bool) (*logbook.Logbook, []st
 	return book, ids, nil
 }
 
-// sayExported says what was written where, what was replaced, and gives what was damaged.
+// sayExported says how many sessions were written where and how many details replaced; its error
+// names damaged sessions.
 func (e *environment) sayExported(ask *exporting, sessions int, to string) error {
 	screen := term.NewScreen(e.stderr)
 	if to != "" && to != toStandardOutput {
 		screen.Printf("wrote %s to %s\n", unit.Count(sessions-len(ask.damaged.Sessions), "session"), to)
 	}
 	if ask.anonymous != nil {
-		screen.Println("replaced " + ask.anonymous.Removed())
+		screen.Println("replaced " + ask.anonymous.Summary())
 	}
 	return ask.damaged.Err()
 }

@@ -34,7 +34,7 @@ twice changes nothing; one that has the same id and differs is told.`,
 	return cmd
 }
 
-// importRecord is what logbook import --json prints.
+// importRecord is the document of logbook import --json.
 type importRecord struct {
 	Format string `json:"format"`
 	logbook.Imported
@@ -93,7 +93,7 @@ func counted(sessions iter.Seq2[*session.Session, error], tell func(int)) iter.S
 	}
 }
 
-// importFailed says what was kept of an import that failed.
+// importFailed is the error of an import that failed, with the number of sessions kept.
 func (e *environment) importFailed(done logbook.Imported, err error) error {
 	if done.Added == 0 {
 		return err

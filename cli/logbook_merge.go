@@ -64,8 +64,8 @@ func parseShifts(texts, references []string) ([]time.Duration, error) {
 	return shifts, nil
 }
 
-// mergeOf puts sessions together that ran at once, and what their hosts did alone. Sessions of one meeting
-// know their rounds.
+// mergeOf merges sessions that ran at once, with those of their hosts alone. Sessions of one
+// meeting know their rounds.
 func mergeOf(name string, sessions, alone []*session.Session, shifts []time.Duration) (*session.Session, error) {
 	all := slices.Concat(sessions, alone)
 	others := slices.ContainsFunc(all, func(s *session.Session) bool {

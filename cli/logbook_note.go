@@ -15,7 +15,7 @@ import (
 	"opengauge/core/record/session"
 )
 
-// noteFlags are what a note says besides its text.
+// noteFlags holds the flags of note.
 type noteFlags struct {
 	at, photo         string
 	conditions, parts []string

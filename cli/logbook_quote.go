@@ -12,7 +12,7 @@ import (
 	"opengauge/present/table"
 )
 
-// quoteFlags are what a quoted figure is told besides itself.
+// quoteFlags holds the flags of quote.
 type quoteFlags struct {
 	source, date, set string
 	remove            bool
@@ -52,7 +52,7 @@ can be given a name together (--set). The bench book may have them too ("quoted"
 	return cmd
 }
 
-// quotesRecord is what logbook quote --json prints.
+// quotesRecord is the document of logbook quote --json.
 type quotesRecord struct {
 	Format string       `json:"format"`
 	Quotes []book.Quote `json:"quotes"`
@@ -145,9 +145,9 @@ func (e *environment) forgetQuotes(arguments []string, flags *quoteFlags) error 
 	return err
 }
 
-// quoted are the figures of the bench book and of the logbook. A bench book that cannot be
-// read has none: what asks for them does not need it.
-func (e *environment) quoted(kept *logbook.Logbook) ([]book.Quote, error) {
+// quotes returns the quoted figures of the bench book and of the logbook. A bench book that cannot
+// be read counts as one without quotes.
+func (e *environment) quotes(kept *logbook.Logbook) ([]book.Quote, error) {
 	quotes, err := kept.Quotes()
 	if err != nil {
 		return nil, err
@@ -158,12 +158,12 @@ func (e *environment) quoted(kept *logbook.Logbook) ([]book.Quote, error) {
 	return quotes, nil
 }
 
-// allQuoted are those of the logbook that is named.
-func (e *environment) allQuoted() ([]book.Quote, error) {
+// allQuotes returns the quotes of the bench book and of the command's logbook.
+func (e *environment) allQuotes() ([]book.Quote, error) {
 	kept, err := e.openLogbook()
 	if err != nil {
 		return nil, err
 	}
 	defer kept.Close()
-	return e.quoted(kept)
+	return e.quotes(kept)
 }

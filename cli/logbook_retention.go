@@ -37,7 +37,7 @@ In a logbook that a lab shares, its keepers agree on it.`,
 	return cmd
 }
 
-// retentionRecord is what logbook retention --json prints.
+// retentionRecord is the document of logbook retention --json.
 type retentionRecord struct {
 	Format string `json:"format"`
 	logbook.Retention
@@ -113,7 +113,7 @@ func forWords(days int) string {
 	return "for " + unit.Count(days, "day")
 }
 
-// agree agrees on what is asked, and gives what is agreed on then.
+// agree changes the retention as asked, and returns the one then in force.
 func (e *environment) agree(book *logbook.Logbook, samples, sessions string) (logbook.Retention, error) {
 	agreed, err := book.Retention()
 	if err != nil || samples == "" && sessions == "" {

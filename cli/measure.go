@@ -75,7 +75,7 @@ allows it; where it does not, the table says so.`,
 	return cmd
 }
 
-// wirePlan is what a network alone is measured by where nobody names a plan.
+// wirePlan is the default plan for a network alone.
 const wirePlan = "wire"
 
 func (e *environment) measure(ctx context.Context, address string, flags *measureFlags) error {
@@ -121,7 +121,7 @@ func (e *environment) runMeasurement(ctx context.Context, named string, flags *m
 	if err != nil {
 		return nil, err
 	}
-	defer func() { err = errors.Join(err, closed(around.Target, err)) }()
+	defer func() { err = errors.Join(err, closeTarget(around.Target, err)) }()
 	e.duties.add(freeing(around.Target))
 	others, closeOthers, err := e.openOthers(ctx, m, base)
 	if err != nil {
@@ -158,10 +158,9 @@ func (e *environment) runMeasurement(ctx context.Context, named string, flags *m
 // closed without giving anything back meanwhile.
 const closeWithin = 10 * time.Second
 
-// closed closes a target. One that failed may hold whoever asks for ever: a server that
-// hangs. Such a one is not even closed, as no signal ends who waits for what it was asked to
-// be over; what was made on it stays, and the next run removes it.
-func closed(t target.Target, failed error) error {
+// closeTarget closes a target, unless it failed. A server that hangs may hold whoever closes a
+// file for ever, and no signal ends that; the test file stays, and the next run removes it.
+func closeTarget(t target.Target, failed error) error {
 	if failed == nil {
 		return t.Close()
 	}
@@ -218,7 +217,7 @@ func (e *environment) openMeasured(ctx context.Context, named string, flags *mea
 	return openBench(ctx, base)
 }
 
-// runRequest says what is run on what was opened.
+// runRequest returns the run of a measurement on an opened target.
 func runRequest(around address.Opened, flags *measureFlags, m measurement) run.Request {
 	request := run.Request{
 		Name: flags.name, Plan: m.plan, Hold: m.hold, Sample: m.sample,
@@ -256,7 +255,7 @@ func (e *environment) throughSetup(named, through string) (*book.Setup, error) {
 	return &setup, err
 }
 
-// announce says before the work what it will be.
+// announce describes the work before it begins.
 func (e *environment) announce(request run.Request) {
 	d := request.Target.Description()
 	estimate := request.Plan.Estimate(request.Hold)
@@ -303,16 +302,16 @@ func (e *environment) showMeasured(s *session.Session, notation unit.Notation) e
 	screen.Outcome(became.Says(), len(s.Findings))
 	screen.Findings(s.Findings)
 	screen.Println("")
-	screen.Line(kept(s))
+	screen.Line(nextSteps(s))
 	return nil
 }
 
-// kept says where a session is, and what to do with it.
-func kept(s *session.Session) string {
+// nextSteps says where a session is kept, and names commands to go on with.
+func nextSteps(s *session.Session) string {
 	return fmt.Sprintf("Kept as %s. Next: opengauge explain %[1]s, or opengauge report %[1]s --out report.html", s.ID)
 }
 
-// showPasses writes the passes, and what repeats of them amount to.
+// showPasses writes the passes, and the summary of their repeats.
 func showPasses(screen *term.Screen, s *session.Session, notation unit.Notation) {
 	if passes := table.Passes(s, notation); len(passes.Rows) > 0 {
 		screen.Table(passes)
@@ -338,8 +337,8 @@ func showPasses(screen *term.Screen, s *session.Session, notation unit.Notation)
 	showInstruments(screen, s, notation)
 }
 
-// showInstruments writes what meters said of the passes, how it went down in rests, and
-// what another load and the storage take from each other.
+// showInstruments writes the meters' figures of the passes, the cooling down in rests, and the
+// mutual cost of another load and the storage.
 func showInstruments(screen *term.Screen, s *session.Session, notation unit.Notation) {
 	for _, each := range []table.Table{table.RoundTrips(s), table.Power(s, notation), table.Rests(s),
 		table.Beside(beside.Of([]*session.Session{s}), notation)} {

@@ -17,7 +17,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// measureFlags are what measure is told besides its target.
+// measureFlags holds the flags of measure.
 type measureFlags struct {
 	plan, hold, size, name, through, failOn string
 	conditions, probes                      []string
@@ -32,7 +32,7 @@ type measureFlags struct {
 	together                  togetherFlags
 }
 
-// probeHelp says what a probe is.
+// probeHelp describes probes.
 const probeHelp = "an external instrument: " + sensor.ProbeForms + "; a temperature, or a QUANTITY: power, " +
 	"machine-power, current, voltage, fan, sound, number(UNIT,higher); may be repeated"
 
@@ -87,8 +87,8 @@ type measurement struct {
 	probes     []sensor.Source
 	failOn     session.Severity
 	notation   unit.Notation
-	// gate and beside are of hosts that measure together: what passes begin behind, and what
-	// is told beside the progress; both may be nil.
+	// gate and beside belong to hosts that measure together: the gate before each pass, and the
+	// others' progress. Both may be nil.
 	gate   run.Gate
 	beside func(*run.Progress)
 }
@@ -150,7 +150,7 @@ func (f *measureFlags) apply(p plan.Plan) (plan.Plan, error) {
 		func(s *plan.Sweep, v time.Duration) { s.HoldSeconds = v.Seconds() }))
 	given("until-within", f.within, changeBy(plan.ParseWithin, func(s *plan.Sweep, v float64) { s.Within = v }))
 	for _, d := range load.Dimensions {
-		text := f.asks.given(d)
+		text := f.asks.value(d)
 		if text == "" || failed != nil {
 			continue
 		}
@@ -196,8 +196,8 @@ func (f *askFlags) add(set *pflag.FlagSet) {
 	}
 }
 
-// given is what a flag says of a dimension, or nothing.
-func (f *askFlags) given(d load.Dimension) string {
+// value returns the flag's value for a dimension, or "".
+func (f *askFlags) value(d load.Dimension) string {
 	if on := f.switches[d.Key]; on != nil && *on {
 		return "yes"
 	}

@@ -77,7 +77,7 @@ type crew struct {
 	*together.Host
 	book    *logbook.Logbook
 	meeting string
-	// ids are those of the sessions of each round, as far as they are known.
+	// ids holds the sessions of each round, as far as they are known.
 	ids [][]string
 }
 
@@ -140,7 +140,7 @@ func (e *environment) canBeMeasured(ctx context.Context, named string, flags *me
 		return err
 	}
 	checked := runRequest(around, flags, m).Check()
-	if err := errors.Join(checked, closed(around.Target, checked)); err != nil {
+	if err := errors.Join(checked, closeTarget(around.Target, checked)); err != nil {
 		return usageError{err}
 	}
 	return nil
@@ -156,7 +156,8 @@ func offsetWords(o together.Offset) string {
 		unit.Latency(o.Within.Seconds()))
 }
 
-// termsOf is what the hosts have to agree on: everything that decides which passes there are.
+// termsOf returns the terms that hosts have to agree on: everything that decides which passes
+// there are.
 func termsOf(flags *measureFlags, m measurement) together.Terms {
 	text, _ := json.Marshal(map[string]any{"plan": m.plan, "hold": m.hold, "size": m.size, "sample": m.sample,
 		"verify": flags.verify}) // plans are always JSON
@@ -164,7 +165,7 @@ func termsOf(flags *measureFlags, m measurement) together.Terms {
 		Sweep: flags.together.sweep, AloneFirst: flags.together.aloneFirst}
 }
 
-// measure does the rounds, and puts together what came of them.
+// measure runs the rounds and merges their sessions.
 func (c *crew) measure(ctx context.Context, named string, flags *measureFlags, m measurement) error {
 	until, cancel := c.Until(ctx)
 	defer cancel()
@@ -262,8 +263,8 @@ func (c *crew) freeName(name string) string {
 	}
 }
 
-// patienceOf is how long hosts wait for each other in a plan: as long as its longest pass, beside what
-// is usual.
+// patienceOf returns how long hosts wait for each other in a plan: as long as its longest pass,
+// beside the usual.
 func patienceOf(m measurement) together.Patience {
 	patience := together.Usual
 	for _, pass := range m.plan.Passes(m.hold) {
@@ -272,7 +273,7 @@ func patienceOf(m measurement) together.Patience {
 	return patience
 }
 
-// beside tells the others what this host moves, once a second, and shows what all move.
+// beside tells the others this host's rate, once a second, and shows the sum of all.
 func (c *crew) beside(ctx context.Context, hosts int) func(*run.Progress) {
 	var told time.Time
 	telling := make(chan together.Rate, 1)
@@ -392,11 +393,11 @@ func (c *crew) showTogether(s *session.Session, notation unit.Notation) error {
 		return c.writeJSON(s)
 	}
 	c.environment.showTogether(s, notation)
-	c.screen().Line(kept(s))
+	c.screen().Line(nextSteps(s))
 	return nil
 }
 
-// showTogether shows what hosts gave at once.
+// showTogether shows the sum of hosts that ran at once.
 func (e *environment) showTogether(s *session.Session, notation unit.Notation) {
 	screen := e.screen()
 	sweeps := crowd.Of(s)
@@ -409,7 +410,7 @@ func (e *environment) showTogether(s *session.Session, notation unit.Notation) {
 	screen.Println("")
 }
 
-// showCrowd shows what one volume gave to hosts at once, and whose limit that is.
+// showCrowd shows the shares of hosts on one volume, and whose limit holds them.
 func showCrowd(screen *term.Screen, sweeps []crowd.Sweep, notation unit.Notation) {
 	screen.Table(table.Crowd(sweeps, notation))
 	screen.Println("")

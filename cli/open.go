@@ -32,13 +32,14 @@ func (e *environment) path() (string, error) {
 }
 
 // openLogbook opens a logbook that has to be there.
-func (e *environment) openLogbook() (*logbook.Logbook, error) { return e.opened(logbook.Open) }
+func (e *environment) openLogbook() (*logbook.Logbook, error) { return e.openWith(logbook.Open) }
 
 // createLogbook opens the logbook, or makes it.
-func (e *environment) createLogbook() (*logbook.Logbook, error) { return e.opened(logbook.Create) }
+func (e *environment) createLogbook() (*logbook.Logbook, error) { return e.openWith(logbook.Create) }
 
-// opened opens the logbook, without what killed runs left beside it, and with what waits there.
-func (e *environment) opened(open func(context.Context, string) (*logbook.Logbook, error)) (*logbook.Logbook, error) {
+// openWith opens the logbook by a function, removes the leftovers of killed runs beside it, and
+// takes in the sessions that wait there.
+func (e *environment) openWith(open func(context.Context, string) (*logbook.Logbook, error)) (*logbook.Logbook, error) {
 	path, err := e.path()
 	if err != nil {
 		return nil, err
@@ -53,22 +54,22 @@ func (e *environment) opened(open func(context.Context, string) (*logbook.Logboo
 	return book, err
 }
 
-// takeIn stores what measurements left that died, or found the logbook busy, and says so. Its
-// error is of what is left still.
+// takeIn stores the sessions of measurements that died, or found the logbook busy, and says so.
+// Its error names those that still wait.
 func (e *environment) takeIn(book *logbook.Logbook) error {
 	screen := term.NewScreen(e.stderr)
 	return book.TakeIn(func(id string) { screen.Printf("took in session %s, which was waiting\n", id) })
 }
 
-// tellLeft says what could not be taken in, and is left for the next time.
+// tellLeft names the sessions that still wait.
 func (e *environment) tellLeft(err error) {
 	if err != nil {
 		term.NewScreen(e.stderr).Printf("%s\n", term.Clean(oneLine(err)))
 	}
 }
 
-// keeping opens the logbook for a new session, and gives what keeps that and what ends it. A
-// logbook that is busy is no hindrance.
+// keeping opens the logbook for a new session and returns its keeper and a function that ends the
+// keeping. A busy logbook is no hindrance.
 func (e *environment) keeping(name string) (keeper *logbook.Keeper, end func() error, err error) {
 	path, err := e.path()
 	if err != nil {
@@ -133,7 +134,7 @@ func (e *environment) completeSessions(_ *cobra.Command, _ []string, begun strin
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
 	defer book.Close()
-	// The newest, and those of that name: of very many nobody wants all.
+	// The newest sessions, and those of that name: of very many nobody wants all.
 	const offered = 200
 	summaries, _, err := book.List(logbook.Filter{Limit: offered})
 	if err == nil && begun != "" {

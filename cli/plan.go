@@ -82,7 +82,7 @@ func newPlanShow(env *environment) *cobra.Command {
 	return cmd
 }
 
-// planFlags are what plan check is told besides the plan.
+// planFlags holds the flags of plan check.
 type planFlags struct {
 	hold, size, target, through, rate, endurance string
 }
@@ -126,7 +126,7 @@ a time depends on how fast the storage is; say how fast with --rate.`,
 	return cmd
 }
 
-// planCheck is what plan check --json prints.
+// planCheck is the document of plan check --json.
 type planCheck struct {
 	Format         string     `json:"format"`
 	Plan           string     `json:"plan"`
@@ -203,12 +203,11 @@ func (e *environment) checkPlan(name string, flags *planFlags) (planCheck, error
 	return checked, nil
 }
 
-// planned is what is known of where a plan would run.
+// planned describes the place where a plan would run.
 type planned struct {
 	// rate is how fast it takes writes at the most.
 	rate unit.BytesPerSecond
-	// span is what is touched of a simulated part, or 0, and endurance what its maker lets
-	// be written, or 0.
+	// span is the part of a simulated part that is used, or 0; endurance is its rating, or 0.
 	span, endurance unit.Bytes
 }
 

@@ -35,7 +35,7 @@ With --amount it ranks by how long an amount takes, as far as that is known.`,
 	return cmd
 }
 
-// rankRecord is what rank --json prints.
+// rankRecord is the document of rank --json.
 type rankRecord struct {
 	Format    string           `json:"format"`
 	Session   string           `json:"session"`
@@ -45,7 +45,7 @@ type rankRecord struct {
 	Standings []standingRecord `json:"loads"`
 	// Moves are how long amounts take, where that was asked.
 	Moves []move.Standing `json:"moves"`
-	// Failures says what failed in it; a rate says nothing of that.
+	// Failures lists the failures of the session; a rate shows none of them.
 	Failures string `json:"failures,omitempty"`
 	// Quoted are figures that others published of the same parts.
 	Quoted []compare.Quoted `json:"quoted"`
@@ -78,11 +78,11 @@ func (e *environment) rank(reference string, amount *amountFlags) error {
 	if err != nil {
 		return err
 	}
-	moves, err := ranked(book, reference, amounts)
+	moves, err := moveStandings(book, reference, amounts)
 	if err != nil {
 		return err
 	}
-	quotes, err := e.quoted(book)
+	quotes, err := e.quotes(book)
 	if err != nil {
 		return err
 	}
@@ -120,8 +120,8 @@ func (e *environment) rank(reference string, amount *amountFlags) error {
 // mostPeers is how many other set-ups are read to rank by amounts.
 const mostPeers = 100
 
-// ranked holds the times of amounts against those of other set-ups of the class.
-func ranked(book *logbook.Logbook, reference string, amounts []unit.Bytes) ([]move.Standing, error) {
+// moveStandings ranks the times of amounts among the class's other set-ups.
+func moveStandings(book *logbook.Logbook, reference string, amounts []unit.Bytes) ([]move.Standing, error) {
 	standings := []move.Standing{}
 	if len(amounts) == 0 {
 		return standings, nil

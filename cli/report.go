@@ -23,7 +23,7 @@ import (
 	"opengauge/present/image"
 )
 
-// reportFlags are what report is told besides its sessions.
+// reportFlags holds the flags of report.
 type reportFlags struct {
 	publishFlags
 	picture, drawn, baseline string
@@ -145,7 +145,7 @@ func firstOf(sessions []*session.Session, baseline string) error {
 	return nil
 }
 
-// reportOf puts together what a report is made of.
+// reportOf gathers the parts of a report.
 func (e *environment) reportOf(sessions []*session.Session, amounts []unit.Bytes, flags *reportFlags,
 	notation unit.Notation) article.Report {
 	report := article.Report{
@@ -160,7 +160,7 @@ func (e *environment) reportOf(sessions []*session.Session, amounts []unit.Bytes
 		}
 	}
 	report.Findings = findingsOf(sessions, notation)
-	if quotes, err := e.allQuoted(); err == nil {
+	if quotes, err := e.allQuotes(); err == nil {
 		report.Quoted = compare.QuotedOf(sessions, quotes)
 	}
 	compared := sessions

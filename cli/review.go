@@ -63,7 +63,7 @@ func (e *environment) loadReview(file string) (reviewed, error) {
 	return reviewed{r, bench, file}, nil
 }
 
-// reviewSessions are those of a logbook that belong to a review, or may.
+// reviewSessions returns the sessions of a logbook that belong to a review, or may.
 func (e *environment) reviewSessions(r *reviewed) ([]*session.Session, error) {
 	book, err := e.openLogbook()
 	if errors.Is(err, logbook.ErrNone) { // nothing was measured yet
@@ -132,7 +132,7 @@ print: a line for each visit, with boxes to tick.`,
 	return cmd
 }
 
-// reviewCheckRecord is what review check --json prints.
+// reviewCheckRecord is the document of review check --json.
 type reviewCheckRecord struct {
 	Format     string `json:"format"`
 	Review     string `json:"review"`
@@ -232,7 +232,7 @@ visit, and notes.`,
 	return cmd
 }
 
-// reviewStatusRecord is what review status --json prints.
+// reviewStatusRecord is the document of review status --json.
 type reviewStatusRecord struct {
 	Format   string             `json:"format"`
 	Review   string             `json:"review"`
@@ -245,8 +245,8 @@ type reviewStatusRecord struct {
 	Next     *answer.Next       `json:"next,omitempty"`
 }
 
-// answered is a review with what its logbook says.
-func (e *environment) answered(file string) (reviewed, reading.State, answer.Answer, error) {
+// evaluate reads a review, the state of its sessions, and its answer.
+func (e *environment) evaluate(file string) (reviewed, reading.State, answer.Answer, error) {
 	r, err := e.loadReview(file)
 	if err != nil {
 		return r, reading.State{}, answer.Answer{}, err
@@ -264,7 +264,7 @@ func (e *environment) reviewStatus(file string) error {
 	if err != nil {
 		return err
 	}
-	r, st, a, err := e.answered(file)
+	r, st, a, err := e.evaluate(file)
 	if err != nil {
 		return err
 	}

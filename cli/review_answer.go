@@ -31,7 +31,7 @@ makes it no less true.`,
 	return cmd
 }
 
-// answerRecord is what review answer --json prints.
+// answerRecord is the document of review answer --json.
 type answerRecord struct {
 	Format    string `json:"format"`
 	Simulated bool   `json:"simulated"`
@@ -40,7 +40,7 @@ type answerRecord struct {
 }
 
 func (e *environment) reviewAnswer(file string) error {
-	r, st, a, err := e.answered(file)
+	r, st, a, err := e.evaluate(file)
 	if err != nil {
 		return err
 	}

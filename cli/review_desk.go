@@ -48,8 +48,8 @@ func (d *reviewDesk) remember(sessions []*session.Session) {
 // key tells the review from others, and from itself once it was changed.
 func (r *reviewed) key() string { return r.Name + " " + r.Definition() }
 
-// reviewTurn keeps this machine's other guides of the review away until its end: what they take
-// is told by the bench's name alone, so that both would make the same visits.
+// reviewTurn keeps this machine's other guides of the review away until end is called. Claims are
+// told apart by the bench's name alone, so both guides would make the same visits.
 func (e *environment) reviewTurn(r *reviewed) (end func() error, err error) {
 	place, err := e.path()
 	if err != nil {
@@ -67,7 +67,7 @@ func (e *environment) reviewTurn(r *reviewed) (end func() error, err error) {
 	return end, fmt.Errorf("this review is led through already by another program, as the bench %s; %s", bench, hint)
 }
 
-// Sessions are those of all benches.
+// Sessions returns the sessions of all benches.
 func (d *reviewDesk) Sessions() ([]*session.Session, error) {
 	sessions, err := sessionsFor(d.review, d.book, d.known)
 	d.remember(sessions)
@@ -77,7 +77,7 @@ func (d *reviewDesk) Sessions() ([]*session.Session, error) {
 // Away says whether its server is, so that it is to be asked again.
 func (d *reviewDesk) Away(err error) bool { return errors.Is(err, logbook.ErrAway) }
 
-// Take takes a visit. What this bench measured while the server was away is there before.
+// Take takes a visit, after storing the sessions that this bench kept while the server was away.
 func (d *reviewDesk) Take(choose func([]design.Visit) (design.Visit, bool)) (bool, error) {
 	left := d.takeIn(d.book)
 	if d.Away(left) {

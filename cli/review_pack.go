@@ -20,10 +20,10 @@ import (
 
 const packFormat = "opengauge.review-pack/1"
 
-// reviewPack is a review with what was measured for it, to be carried to another logbook.
+// reviewPack is a review with its sessions, to be carried to another logbook.
 type reviewPack struct {
 	Format string `json:"format"`
-	// Review is the name of the review, and File that of its file.
+	// Review is the name of the review, and File the name of its file.
 	Review string `json:"review"`
 	File   string `json:"file"`
 	// Files are the review's file and those that it names, by their names.
@@ -110,7 +110,7 @@ says something else is left alone, and take says so.`,
 	return cmd
 }
 
-// largestPack is what a pack may hold once it is unpacked.
+// largestPack is the most that a pack may hold once it is unpacked, in bytes.
 const largestPack = 1 << 30
 
 func readPack(name string) (reviewPack, error) {

@@ -94,8 +94,8 @@ func (e *environment) reviewReport(file string, flags *publishFlags) error {
 	return e.publish(report, flags)
 }
 
-// anonymousReview replaces in a review, its bench book and its sessions what tells whose
-// they are, in all of them alike.
+// anonymousReview replaces identifying details in a review, its bench book and its sessions, equal
+// ones alike in all of them.
 func (e *environment) anonymousReview(r *reviewed, sessions []*session.Session) ([]*session.Session, error) {
 	anonymous := exchange.NewAnonymous()
 	hidden, err := anonymous.Sessions(sessions)
@@ -123,7 +123,7 @@ func (e *environment) anonymousReview(r *reviewed, sessions []*session.Session) 
 	return hidden, nil
 }
 
-// reportOfReview puts together what a report of a review is made of, but for the findings.
+// reportOfReview gathers the parts of a review's report, apart from the findings.
 func reportOfReview(r *reviewed, st *reading.State, flags *publishFlags, notation unit.Notation) article.Report {
 	d := design.New(r.Review)
 	a := answer.Of(d, st)

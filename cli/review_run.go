@@ -27,7 +27,7 @@ import (
 	"opengauge/present/term"
 )
 
-// reviewRunFlags are what review run is told besides its file.
+// reviewRunFlags holds the flags of review run.
 type reviewRunFlags struct {
 	host, overwrite  string
 	targets          []string
@@ -81,7 +81,7 @@ together, never twice the same, and sometimes take the wrong one.`,
 	return cmd
 }
 
-// stepRecord is what review run --next --json prints.
+// stepRecord is the document of review run --next --json.
 type stepRecord struct {
 	Format string `json:"format"`
 	Review string `json:"review"`
@@ -250,7 +250,7 @@ func needsHands(r *reviewed) error {
 	return nil
 }
 
-// tellStep says on stderr what is done.
+// tellStep returns a function that reports steps on stderr.
 func (e *environment) tellStep(name string, check design.Check) func(conduct.Event) {
 	screen := term.NewScreen(e.stderr)
 	began := false
@@ -277,7 +277,7 @@ func (e *environment) tellStep(name string, check design.Check) func(conduct.Eve
 	}
 }
 
-// visitWords says what came of a visit, without a figure: who swaps parts need not know.
+// visitWords describes the end of a visit, without a figure: who swaps parts need not know.
 func visitWords(event conduct.Event) string {
 	if event.Void != "" {
 		return "does not count, because " + event.Void + "; it is kept, and made again"
@@ -337,7 +337,7 @@ type terminalAsker struct {
 	lines  chan string
 }
 
-// Show tells what to do.
+// Show prints instructions.
 func (t *terminalAsker) Show(lines []string) {
 	for _, line := range lines {
 		t.screen.Paragraph("  ", line)

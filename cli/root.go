@@ -38,7 +38,7 @@ func (e usageError) Unwrap() error { return e.cause }
 var (
 	// errFound ends a command whose findings reached --fail-on.
 	errFound = errors.New("a finding reached the severity of --fail-on")
-	// errInterrupted ends a command that was stopped; what it had is kept.
+	// errInterrupted ends a command that was stopped after it had results, which are kept.
 	errInterrupted = errors.New("interrupted; what was measured is kept")
 	// errStoppedEarly ends one that had nothing yet.
 	errStoppedEarly = errors.New("interrupted before anything was measured; nothing is kept")
@@ -46,7 +46,7 @@ var (
 	errStopped = errors.New("interrupted")
 )
 
-// environment is what every command works with.
+// environment is the surroundings of a command.
 type environment struct {
 	stdout, stderr io.Writer
 	logbookPath    string
@@ -55,7 +55,7 @@ type environment struct {
 	json           bool
 	// ctx ends when the command is interrupted.
 	ctx context.Context
-	// duties are what has to be done before the program ends.
+	// duties must be done before the program ends.
 	duties duties
 }
 
@@ -70,8 +70,8 @@ func (e *environment) notation() (unit.Notation, error) {
 	return notation, nil
 }
 
-// Main runs a command line and returns the exit code. A signal cancels what waits; a second
-// one ends the program at once.
+// Main runs a command line and returns the exit code. A signal cancels the command; a second one
+// ends the program at once.
 func Main(arguments []string, stdout, stderr io.Writer) int {
 	return execute(&environment{}, caughtSignals(), arguments, stdout, stderr)
 }

@@ -16,7 +16,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// seriesFlags are what explain is told about a recording made elsewhere.
+// seriesFlags holds the flags of explain for a recording made elsewhere.
 type seriesFlags struct {
 	file, operation, access, block, ceiling, storage string
 	depth                                            int

@@ -28,7 +28,7 @@ func newStandin(env *environment) *cobra.Command {
 	return cmd
 }
 
-// standinFlags are what standin volume is told.
+// standinFlags holds the flags of standin volume.
 type standinFlags struct {
 	listen, export, size, file, script                string
 	iops, throughput, burst, burstThroughput, credits string

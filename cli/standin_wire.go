@@ -60,8 +60,7 @@ func (e *environment) standinWire(ctx context.Context, listen string) error {
 	return err
 }
 
-// ourEnd is what this end tells of itself to one at the other end of a wire: its links, the
-// nearest to the network first.
+// ourEnd describes this end of a wire to the other: its links, the nearest to the network first.
 func ourEnd(client net.Addr) wire.Far {
 	far := wire.Far{Program: Version()}
 	if address, ok := client.(*net.TCPAddr); ok {

@@ -24,7 +24,7 @@ import (
 	view "opengauge/present/term"
 )
 
-// stopwatchFlags are what stopwatch is told.
+// stopwatchFlags holds the flags of stopwatch.
 type stopwatchFlags struct {
 	set, size, from, to, fromThrough, toThrough string
 	within, name                                string
@@ -182,7 +182,7 @@ func (e *environment) stopwatchRequest(f *stopwatchFlags) (r byhand.Request, tim
 	return r, times, nil
 }
 
-// readFiles says which files are copied: those of a set, or so many of one's own.
+// readFiles reads which files are copied: those in a set, or a number of one's own.
 func (f *stopwatchFlags) readFiles(r *byhand.Request) error {
 	size, err := unit.ParseBytes(f.size)
 	if err != nil {
@@ -297,7 +297,7 @@ type pressed struct {
 	at   time.Time
 }
 
-// keysPressed gives what is typed until the terminal is gone.
+// keysPressed returns a channel of the keys typed until the terminal is gone.
 func keysPressed() <-chan pressed {
 	keys := make(chan pressed)
 	go func() {
@@ -343,7 +343,7 @@ func (h *handClock) draw(now time.Time) {
 	}
 }
 
-// press does what a key asks for; over says that somebody wants to end.
+// press obeys a key; over reports that the user wants to end.
 func (h *handClock) press(key byte, at time.Time) (over bool, err error) {
 	switch key {
 	case ' ', keyEnter, keyLine:

@@ -11,7 +11,7 @@ import (
 	"opengauge/present/table"
 )
 
-// streamsFlags are what streams is told besides its session.
+// streamsFlags holds the flags of streams.
 type streamsFlags struct {
 	set, file string
 	amount    amountFlags
@@ -49,7 +49,7 @@ see docs/formats.md.`,
 	return cmd
 }
 
-// streamsRecord is what streams --json prints.
+// streamsRecord is the document of streams --json.
 type streamsRecord struct {
 	Format    string          `json:"format"`
 	Session   string          `json:"session"`
@@ -108,7 +108,7 @@ func (e *environment) showStreams(title string, answers []stream.Answer, notatio
 	}
 }
 
-// streamNotes say what the answers follow from.
+// streamNotes lists the assumptions of the answers.
 func streamNotes(answers []stream.Answer) []string {
 	var notes []string
 	for name, side := range map[string]*stream.Side{"Reading": answers[0].Reading, "Writing": answers[0].Writing} {

@@ -16,7 +16,7 @@ import (
 	"opengauge/present/table"
 )
 
-// surveyFlags are what survey is told.
+// surveyFlags holds the flags of survey.
 type surveyFlags struct {
 	sysroot, capture string
 	anonymous, all   bool
@@ -71,19 +71,19 @@ machine, or at an I/O registry of macOS as a property list.`,
 	return cmd
 }
 
-// surveyRecord is what survey --json prints.
+// surveyRecord is the document of survey --json.
 type surveyRecord struct {
 	Format string `json:"format"`
 	System string `json:"system"`
 	// LinksRead says whether this system's links are read at all.
 	LinksRead bool `json:"links_read"`
-	// Known says how it is known that what is read of this system is right.
+	// Known says how well the reading of this system has been proven.
 	Known   string          `json:"known"`
 	Devices []survey.Device `json:"devices"`
-	// Folders are those that servers keep, and Interfaces those of the network.
+	// Folders are kept by servers, and Interfaces belong to the network.
 	Folders    []survey.Served    `json:"folders"`
 	Interfaces []survey.Interface `json:"interfaces"`
-	// Untold is what was not told for want of rights, with how to get them.
+	// Untold lists facts that this user may not read, with how to get the rights.
 	Untold []string `json:"untold"`
 }
 
@@ -139,7 +139,7 @@ func (e *environment) survey(arguments []string, flags *surveyFlags) error {
 	return nil
 }
 
-// choose leaves out what nobody measures, unless it is named or all are asked for.
+// choose leaves out devices that nobody measures, unless they are named or all are asked for.
 func (r *surveyRecord) choose(named []string, all bool) error {
 	if len(named) > 0 {
 		r.Devices = slices.DeleteFunc(r.Devices, func(d survey.Device) bool {

@@ -13,7 +13,7 @@ import (
 	"opengauge/examples"
 )
 
-// openBench opens what an address names, with what stands around it.
+// openBench opens the target of an address, with its surroundings.
 func openBench(ctx context.Context, r address.Request) (address.Opened, error) {
 	demo, err := demoBook()
 	if err != nil {

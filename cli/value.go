@@ -55,7 +55,7 @@ bench book and what the chain lets through.`,
 	return cmd
 }
 
-// valueFlags are what value is told besides its sessions.
+// valueFlags holds the flags of value.
 type valueFlags struct {
 	through, daily string
 	candidates     []string
@@ -79,7 +79,7 @@ func (f *valueFlags) terms() (value.Terms, error) {
 	return terms, nil
 }
 
-// valueRecord is what value --json prints.
+// valueRecord is the document of value --json.
 type valueRecord struct {
 	Format string `json:"format"`
 	value.Value
@@ -106,7 +106,7 @@ func (e *environment) value(references []string, flags *valueFlags) error {
 			return usageError{err}
 		}
 	}
-	made, err := e.valued(references, filter, flags.candidates, terms, notation)
+	made, err := e.judgeValue(references, filter, flags.candidates, terms, notation)
 	if err != nil {
 		return err
 	}
@@ -117,8 +117,8 @@ func (e *environment) value(references []string, flags *valueFlags) error {
 	return nil
 }
 
-// valued judges what was measured, or what was named as a candidate.
-func (e *environment) valued(references []string, filter logbook.Filter, candidates []string, terms value.Terms,
+// judgeValue judges the named sessions, or candidates that nobody measured yet.
+func (e *environment) judgeValue(references []string, filter logbook.Filter, candidates []string, terms value.Terms,
 	notation unit.Notation) (value.Value, error) {
 	if len(candidates) > 0 {
 		if len(references) > 0 {

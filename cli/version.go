@@ -37,8 +37,8 @@ var ownBuild = sync.OnceValue(func() build {
 	return b
 })
 
-// Version is what sessions and reports say of the program: the release, and the
-// commit where it is known.
+// Version returns the program's version for sessions and reports: the release, and the commit if
+// it is known.
 func Version() string {
 	b := ownBuild()
 	switch {
@@ -51,7 +51,7 @@ func Version() string {
 	}
 }
 
-// versionLine is what --version prints: version, commit, date and system.
+// versionLine returns the output of --version: version, commit, date and system.
 func versionLine() string {
 	b := ownBuild()
 	text := "opengauge " + release

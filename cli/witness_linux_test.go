@@ -41,7 +41,7 @@ func TestReadsThatTheDeviceDidNotGive(t *testing.T) {
 		{"holes", "data=ordered", holes, "quick-read", true},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			folder := witness.Mounted(t, device, c.options)
+			folder := witness.MountExt4(t, device, c.options)
 			measure := []string{"measure", c.target(folder), "--plan", c.plan, "--size", "64MiB", "--hold", "400ms", "--json"}
 			witness.Again(t, func() string { return cacheFault(t, d, c.cached, measure) })
 		})

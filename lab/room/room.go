@@ -1,7 +1,7 @@
-// Package room is a place within one program where hosts meet, for tests of what hosts do
+// Package room is a place within one program where hosts meet, for tests of hosts that measure
 // together: a [meeting.Board] for each host, without a server.
 //
-// A Room and its boards may be used by several goroutines at once.
+// A Room and its boards are safe for concurrent use.
 package room
 
 import (

@@ -21,14 +21,14 @@ import (
 
 func processors() int { return runtime.NumCPU() }
 
-// ran is what a command took.
+// ran is the cost of running a command.
 type ran struct {
 	took      time.Duration
 	megabytes float64
 }
 
 // timed runs the program and gives how long it took, and the most memory it had.
-func (s *scale) timed(place string, arguments ...string) (ran, error) {
+func (s *scale) time(place string, arguments ...string) (ran, error) {
 	command := exec.Command(s.program, arguments...)
 	command.Env = append(os.Environ(), "OPENGAUGE_LOGBOOK="+place, "XDG_DATA_HOME="+filepath.Join(s.folder, "data"))
 	// What a process had resident before it was another program counts as its own
@@ -53,14 +53,16 @@ func (s *scale) ask(place string, questions []question) error {
 		var times []time.Duration
 		most := 0.0
 		for range s.times {
-			got, err := s.timed(place, each.arguments...)
+			got, err := s.time(place, each.arguments...)
 			if err != nil {
 				return err
 			}
-			times, most = append(times, got.took), max(most, got.megabytes)
+			times = append(times, got.took)
+			most = max(most, got.megabytes)
 		}
 		slices.Sort(times)
-		median, late := times[len(times)/2], times[len(times)*99/100]
+		median := times[len(times)/2]
+		late := times[len(times)*99/100]
 		fmt.Fprintf(s.out, "| %s | %d | %d | %.0f |\n", each.name, median.Milliseconds(), late.Milliseconds(), most)
 		s.hold(each.name, median, each.median)
 		s.holdMemory(each.name, most)

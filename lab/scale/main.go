@@ -1,9 +1,9 @@
 //go:build linux
 
-// Scale fills a logbook on a PostgreSQL server with very many sessions, lets twenty benches
-// write to it, and measures how long the program takes for what people ask meanwhile. It prints
-// a table, with the memory of the program and the size of a session on disk; with a limit it
-// fails where a figure is so many times beyond what it ought to be.
+// Scale fills a logbook on a PostgreSQL server with very many sessions, lets twenty benches write
+// to it, and measures how long the program takes for usual questions meanwhile. It prints a table,
+// with the memory of the program and the size of a session on disk. With a limit it fails if a
+// figure is that many times beyond its target.
 //
 // It runs on one goroutine, but for the benches that write.
 package main
@@ -99,7 +99,7 @@ func (s *scale) heading() {
 		unit.Count(processors(), "processor"), passesEach, samplesEach, spread*100, unit.Grouped(setUps))
 }
 
-// question is what people ask, and how long it may take.
+// question is a command that people use, and the time that it may take.
 type question struct {
 	name      string
 	arguments []string
@@ -178,7 +178,7 @@ func (s *scale) imports() error {
 	if _, err := s.server.Ask("postgres", "CREATE DATABASE imported"); err != nil {
 		return err
 	}
-	got, err := s.timed(s.server.Address("keeper", "imported"), "logbook", "import", name)
+	got, err := s.time(s.server.Address("keeper", "imported"), "logbook", "import", name)
 	if err != nil {
 		return err
 	}
@@ -199,7 +199,7 @@ func writeSessions(name string, count int) error {
 	if err != nil {
 		return errors.Join(err, file.Close())
 	}
-	for each := range made(0, count) {
+	for each := range generate(0, count) {
 		if err := out.Add(each); err != nil {
 			return errors.Join(err, file.Close())
 		}
@@ -214,7 +214,7 @@ func (s *scale) fill(place string, count int) (time.Duration, error) {
 	if err != nil {
 		return 0, err
 	}
-	if _, err := book.Import(made(0, count)); err != nil {
+	if _, err := book.Import(generate(0, count)); err != nil {
 		return 0, errors.Join(err, book.Close())
 	}
 	if err := book.Close(); err != nil || !logbook.Shared(place) {

@@ -18,8 +18,8 @@ import (
 	"opengauge/core/unit"
 )
 
-// What a session has: passes of different loads, one of them with samples, all of its figures
-// with a spread of their own.
+// The content of a session: passes of different loads, one of them with samples, all figures with
+// a spread of their own.
 const (
 	passesEach  = 20
 	samplesEach = 300
@@ -30,8 +30,8 @@ const (
 	decks = 10_000
 )
 
-// made gives sessions that differ as those of a lab do, from a number on.
-func made(from, count int) iter.Seq2[*session.Session, error] {
+// generate yields sessions that differ as those of a lab do, from a number on.
+func generate(from, count int) iter.Seq2[*session.Session, error] {
 	return func(yield func(*session.Session, error) bool) {
 		for number := from; number < from+count; number++ {
 			if !yield(one(number), nil) {
@@ -82,12 +82,15 @@ func noisy(r *rand.Rand, value float64) float64 { return value * (1 + spread*r.N
 
 func passOf(r *rand.Rand, index int) session.Pass {
 	operation := []load.Operation{load.Read, load.Write}[index%2]
-	access, block := load.Sequential, unit.Bytes(unit.MiB)
+	access := load.Sequential
+	block := unit.Bytes(unit.MiB)
 	if index/2%2 == 1 {
-		access, block = load.Random, 4*unit.KiB
+		access = load.Random
+		block = 4 * unit.KiB
 	}
 	rate := noisy(r, 1e9/float64(1+index))
-	low, high := unit.BytesPerSecond(rate*0.99), unit.BytesPerSecond(rate*1.01)
+	low := unit.BytesPerSecond(rate * 0.99)
+	high := unit.BytesPerSecond(rate * 1.01)
 	latency := noisy(r, 1e-3)
 	return session.Pass{
 		Index: index, Step: "sweep", Load: load.New(operation, access, block, 1<<(index/4)), AskedSeconds: 5,

@@ -1,7 +1,7 @@
-// Suite runs tests with go test, and says at their end how many there were, which were
-// skipped and why, which were the slowest, and what each package and all of it cost. With
-// -allow FILE a skip whose reason is not in that file fails the run: a test that does not
-// run proves nothing.
+// Suite runs tests with go test. At the end it counts them, lists the skipped ones with their
+// reasons and the slowest ones, and gives the cost of each package and of the whole. With -allow
+// FILE a skip whose reason is not in that file fails the run: a test that does not run proves
+// nothing.
 //
 // It runs on one goroutine.
 package main
@@ -86,12 +86,12 @@ func run(allow string, slowest int, arguments []string) error {
 	return nil
 }
 
-// costsVariable names the folder in which a suite that runs one test program leaves what
-// that cost.
+// costsVariable names the folder for the costs of test programs. A suite that is started with it
+// runs one test program.
 const costsVariable = "OPENGAUGE_SUITE_COSTS"
 
-// account runs a test program in its package's folder, leaves its processor time and that of
-// what it started in a file, and returns its exit code.
+// account runs a test program in its package's folder, writes its processor time and its
+// children's to a file, and returns its exit code.
 func account(costs string, words []string) int {
 	program := exec.Command(words[0], words[1:]...)
 	program.Env = append(os.Environ(), costsVariable+"=")
@@ -171,7 +171,8 @@ func newSuite() *suite {
 	return &suite{output: map[string][]string{}, skipped: map[string][]string{}}
 }
 
-// read takes events as they come, and passes on how packages end and what failed says.
+// read reads events as they come, and prints the end of each package and the output of failed
+// tests.
 func (s *suite) read(from io.Reader, to io.Writer) error {
 	lines := bufio.NewScanner(from)
 	lines.Buffer(nil, 16<<20)
@@ -223,7 +224,7 @@ func (s *suite) costOf(name string) string {
 	return strings.Repeat(" ", len("   0.0 s CPU"))
 }
 
-// place is the file and line in front of what a test says.
+// place matches the file and line in front of a test's message.
 var place = regexp.MustCompile(`^\s*[a-z_0-9]+\.go:\d+: `)
 
 // why is the reason that a skipped test gave last.

@@ -2,8 +2,8 @@ package witness
 
 import "testing"
 
-// Again asks for a fault up to four times, and fails the test if there is one each time: a
-// machine that does other things may be late once, and what is wrong is wrong each time.
+// Again checks for a fault up to four times, and fails the test if there is one each time: a busy
+// machine may be late once, but a wrong program is wrong every time.
 func Again(tb testing.TB, fault func() string) {
 	tb.Helper()
 	said := ""

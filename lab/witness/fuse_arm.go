@@ -21,8 +21,8 @@ func Mount(tb testing.TB, _ time.Duration) *Slow {
 // Peak is of no folder.
 func (*Slow) Peak() (peak, operations int) { return 0, 0 }
 
-// Held is of no folder.
-func (*Slow) Held() time.Duration { return 0 }
+// HoldTime is of no folder.
+func (*Slow) HoldTime() time.Duration { return 0 }
 
 // Flushes is of no folder.
 func (*Slow) Flushes() int { return 0 }

@@ -7,12 +7,11 @@ import (
 	"testing"
 )
 
-// Update says that what is kept is to be written anew: read what changed first.
+// Update makes tests write their kept files anew: read the changes first.
 var Update = flag.Bool("update", false, "write what is kept anew: read what changed first")
 
-// Kept fails a test if a text is not what is kept of it in a file, and says where it first
-// differs.
-func Kept(tb testing.TB, file, text string) {
+// CheckKept fails a test if a text differs from its kept file, and says where it first differs.
+func CheckKept(tb testing.TB, file, text string) {
 	tb.Helper()
 	if *Update {
 		if err := os.WriteFile(file, []byte(text), 0o600); err != nil {

@@ -46,11 +46,11 @@ func LoopOnto(tb testing.TB, file string, options ...string) string {
 	return device
 }
 
-// Mounted makes a file system on a device, with options for how it is mounted, and gives
+// MountExt4 makes a file system on a device, with options for how it is mounted, and gives
 // the folder.
-func Mounted(tb testing.TB, device, options string) string {
+func MountExt4(tb testing.TB, device, options string) string {
 	tb.Helper()
-	// What is not written now would be written in the background later.
+	// Tables that are not written now would be written in the background later.
 	const whole = "lazy_itable_init=0,lazy_journal_init=0"
 	if out, err := exec.Command("mkfs.ext4", "-q", "-F", "-E", whole, device).CombinedOutput(); err != nil {
 		tb.Skipf("no file system can be made here: %v: %s", err, out)
@@ -63,7 +63,7 @@ func Mounted(tb testing.TB, device, options string) string {
 	return folder
 }
 
-// Sectors are what the kernel counts of a device, in bytes read and written
+// Sectors returns the kernel's counts for a device, in bytes read and written
 // (Documentation/block/stat.rst).
 func Sectors(tb testing.TB, device string) (read, written unit.Bytes) {
 	tb.Helper()
@@ -76,7 +76,7 @@ func Flushes(tb testing.TB, device string) int64 {
 	return count(tb, device, 15)
 }
 
-// count is a field of what the kernel counts of a device.
+// count returns a field of the kernel's counts for a device.
 func count(tb testing.TB, device string, field int) int64 {
 	tb.Helper()
 	text, err := os.ReadFile(filepath.Join("/sys/block", filepath.Base(device), "stat"))

@@ -213,8 +213,8 @@ func (p *Postgres) as(command *exec.Cmd) *exec.Cmd {
 	return command
 }
 
-// Start starts the server, and waits until it answers. It does not wait for the disk: no test
-// cuts the power, and what a killed server has written is in the system's cache.
+// Start starts the server, and waits until it answers. It does not wait for the disk: no test cuts
+// the power, and the system's cache outlives a killed server.
 func (p *Postgres) Start() error {
 	log, err := os.OpenFile(filepath.Join(p.Folder, "log"), os.O_WRONLY|os.O_CREATE|os.O_APPEND, 0o644)
 	if err != nil {
@@ -268,7 +268,7 @@ func (p *Postgres) Remove() {
 	p.forget()
 }
 
-// Ask runs a statement as the owner of everything, and gives what comes back, a line each.
+// Ask runs a statement as the owner of everything, and returns the rows, one a line.
 func (p *Postgres) Ask(database, statement string) (string, error) {
 	command := exec.Command(filepath.Join(p.bin, "psql"), "-h", p.Folder, "-p", strconv.Itoa(p.Port), "-U", "keeper",
 		"-d", database, "-qAtX", "-v", "ON_ERROR_STOP=1", "-c", statement)

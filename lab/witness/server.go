@@ -1,5 +1,5 @@
-// Package witness has what tests hold the program against: storage that is not the
-// program's own, and that counts for itself what was done to it.
+// Package witness has storage, servers and counters outside of the program's control, for tests to
+// hold the program against: each counts for itself what was done to it.
 //
 // Each belongs to the goroutine of the test that asks for it, and ends with it.
 package witness
@@ -19,12 +19,12 @@ import (
 	"opengauge/core/unit"
 )
 
-// Export is the name of what a [Server] serves.
+// Export is the name of a [Server]'s volume.
 const Export = "lagoon"
 
 // Server is a packaged server of volumes, which logs every request.
 type Server struct {
-	// Address is what the program is given to reach it.
+	// Address is the target to give to the program.
 	Address string
 	log     string
 	process *exec.Cmd
@@ -37,8 +37,7 @@ func Serve(tb testing.TB, size unit.Bytes, arguments ...string) *Server {
 	return serve(tb, append([]string{"memory", strconv.FormatInt(int64(size), 10)}, arguments...))
 }
 
-// ServeSlowFlush runs a server of a volume that forgets what is written, and takes that
-// many seconds for a flush.
+// ServeSlowFlush runs a server whose volume drops writes, and takes that many seconds for a flush.
 func ServeSlowFlush(tb testing.TB, size unit.Bytes, seconds int) *Server {
 	tb.Helper()
 	return serve(tb, []string{"eval", fmt.Sprintf("get_size=echo %d", size), "pwrite=cat >/dev/null",
@@ -148,8 +147,8 @@ func parse(line string) (Request, bool) {
 	return r, err == nil
 }
 
-// Moved sums requests up.
-func Moved(requests []Request) (read, written unit.Bytes) {
+// SumMoved sums requests up.
+func SumMoved(requests []Request) (read, written unit.Bytes) {
 	for _, r := range requests {
 		if r.Write {
 			written += unit.Bytes(r.Length)
@@ -160,8 +159,8 @@ func Moved(requests []Request) (read, written unit.Bytes) {
 	return read, written
 }
 
-// Touched is how much of a volume was written to, once or more, in pages.
-func Touched(requests []Request) unit.Bytes {
+// TouchedBytes returns how much of a volume was written to, once or more, in pages.
+func TouchedBytes(requests []Request) unit.Bytes {
 	const page = 4096
 	pages := map[int64]bool{}
 	for _, r := range requests {

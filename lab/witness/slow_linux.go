@@ -14,9 +14,9 @@ import (
 	"time"
 )
 
-// Slow is a file system of one folder, whose files answer each read and write after a
-// while, and count how many of them are under way at once. It is served by a process of its
-// own: the scheduler of the program that it watches has no part in what it sees.
+// Slow is a file system of one folder, whose files answer each read and write after a while, and
+// count how many of them are under way at once. A process of its own serves it, so that it does
+// not share a scheduler with the program that it watches.
 type Slow struct {
 	// Folder is where it is mounted.
 	Folder string
@@ -147,8 +147,8 @@ func (s *Slow) Peak() (peak, operations int) {
 	return answer.Peak, answer.Operations
 }
 
-// Held returns for how long half of the operations were held at most, since it was last asked.
-func (s *Slow) Held() time.Duration { return s.ask(slowRequest{Verb: "held"}).Held }
+// HoldTime returns for how long half of the operations were held at most, since it was last asked.
+func (s *Slow) HoldTime() time.Duration { return s.ask(slowRequest{Verb: "held"}).Held }
 
 // Flushes returns the number of flushes so far.
 func (s *Slow) Flushes() int { return s.ask(slowRequest{Verb: "flushes"}).Flushes }

@@ -8,9 +8,9 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// Terminal makes a terminal: what is written to the slave is read at the master, and what is
-// typed there is read by the slave. Rows and columns of 0 are as the system makes them. Both
-// have to be closed.
+// Terminal makes a pseudo-terminal: the master reads the slave's output, and the slave reads the
+// keys typed at the master. Zero rows and columns stand for the system's default. The caller
+// closes both.
 func Terminal(tb testing.TB, rows, columns uint16) (master, slave *os.File) {
 	tb.Helper()
 	master, err := os.OpenFile("/dev/ptmx", os.O_RDWR, 0)

@@ -8,8 +8,8 @@ import (
 	"testing"
 )
 
-// hurry is what is added to commands of the README so that they take moments: the
-// first whose pattern a command matches.
+// hurry lists flags that shorten commands of the README. The first pattern that matches a command
+// applies.
 var hurry = []struct {
 	pattern *regexp.Regexp
 	flags   string
@@ -20,12 +20,12 @@ var hurry = []struct {
 	{regexp.MustCompile(`copy .*(--set|--among)`), " --size 8MiB"},
 }
 
-// here is what of the README is on another machine, and where that is in a test: what was
-// copied by hand stayed where it was.
+// here replaces the README's other machines by places in a test: a copy made by hand stayed in its
+// source folder.
 var here = strings.NewReplacer("wire://10.0.0.5", "wire://127.0.0.1", "copy --check /media/b", "copy --check /media/a")
 
-// Tour gives the commands of the README that run the program, in their order, without the
-// program's name and what is said of them; what would take minutes is shortened.
+// Tour returns the commands of the README that run the program, in their order, without the
+// program's name and comments. Commands that would take minutes are shortened.
 func Tour(tb testing.TB, readme string) []string {
 	tb.Helper()
 	text, err := os.ReadFile(readme)
@@ -50,7 +50,8 @@ func Tour(tb testing.TB, readme string) []string {
 	return commands
 }
 
-// TourAlone is what of the [Tour] needs no server, in a place of its own that [Furnish] made.
+// TourAlone returns the commands of the [Tour] that need no server, for a place that [Furnish]
+// made.
 func TourAlone(tb testing.TB, readme string) []string {
 	tb.Helper()
 	var commands []string
@@ -67,8 +68,7 @@ func TourAlone(tb testing.TB, readme string) []string {
 	return commands
 }
 
-// Furnish makes what the README's commands name beside the examples: folders, and a file to
-// copy.
+// Furnish makes the folders that the README's commands name, and a file to copy.
 func Furnish(tb testing.TB, place string) {
 	tb.Helper()
 	for _, folder := range []string{"bin", "media/stick", "media/a", "media/b", "home/desk", "home/footage"} {

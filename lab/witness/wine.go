@@ -71,7 +71,7 @@ func (w *Wine) Command(name string, arguments ...string) *exec.Cmd {
 	return command
 }
 
-// Run runs a Windows program and gives what it printed.
+// Run runs a Windows program and returns its output.
 func (w *Wine) Run(tb testing.TB, program string, arguments ...string) string {
 	tb.Helper()
 	command := w.Command("wine", append([]string{program}, arguments...)...)

@@ -91,7 +91,7 @@ func TestFiguresOfTheDemo(t *testing.T) {
 				fmt.Fprintf(&text, "\n%s\n\n", strings.Join(made.Notes, "\n"))
 			}
 			file := filepath.Join("testdata", form.Name+"-"+name+".txt")
-			witness.Kept(t, file, text.String())
+			witness.CheckKept(t, file, text.String())
 		}
 	}
 }

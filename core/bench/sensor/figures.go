@@ -6,14 +6,14 @@ import (
 	"strings"
 )
 
-// selected is a figure and where in what a source says it is found: a column, a metric, a
-// field or a group of a pattern.
+// selected is a figure with its selector in a source: a column, a metric, a field, or a group of a
+// pattern.
 type selected struct {
 	Figure
 	selector string
 }
 
-// figures are those of one source.
+// figures lists the figures of one source.
 type figures []selected
 
 // list gives the figures themselves, and the power that follows from a voltage and a
@@ -23,7 +23,7 @@ func (f figures) list() []Figure {
 	for _, each := range f {
 		all = append(all, each.Figure)
 	}
-	for _, derived := range f.derived() {
+	for _, derived := range f.products() {
 		all = append(all, derived.power)
 	}
 	return all
@@ -35,7 +35,7 @@ type product struct {
 	volts, amperes string
 }
 
-func (f figures) derived() []product {
+func (f figures) products() []product {
 	var found []product
 	for _, volts := range f {
 		for _, amperes := range f {
@@ -61,8 +61,8 @@ func (f figures) has(name, quantity string) bool {
 	return false
 }
 
-// reading makes a reading of what a source says: value gives the number at a selector.
-// Figures that cannot be believed are left out and said; the others are read.
+// reading reads all figures, where value returns the number at a selector. Figures that cannot be
+// believed are left out and reported; the others are read.
 func (f figures) reading(value func(selector string) (float64, error)) (Reading, error) {
 	var made Reading
 	var failed []error
@@ -75,7 +75,7 @@ func (f figures) reading(value func(selector string) (float64, error)) (Reading,
 			failed = append(failed, err)
 		}
 	}
-	for _, p := range f.derived() {
+	for _, p := range f.products() {
 		volts, there := made.Values[p.volts]
 		amperes, both := made.Values[p.amperes]
 		if !there || !both {
@@ -88,13 +88,15 @@ func (f figures) reading(value func(selector string) (float64, error)) (Reading,
 	return made, errors.Join(failed...)
 }
 
-// parseFigures reads "[NAME[:QUANTITY]=]SELECTOR" with ";" between, where what stands
-// before the whole probe names a single one.
+// parseFigures parses "[NAME[:QUANTITY]=]SELECTOR" items with ";" between them. The name and
+// quantity before the whole probe apply to a single item.
 func parseFigures(text, name, quantity string) (figures, error) {
 	var found figures
 	seen := map[string]bool{}
 	for item := range strings.SplitSeq(text, ";") {
-		own, ownQuantity, selector := name, quantity, item
+		own := name
+		ownQuantity := quantity
+		selector := item
 		if before, after, named := strings.Cut(item, "="); named {
 			own, ownQuantity, _ = strings.Cut(before, ":")
 			selector = after

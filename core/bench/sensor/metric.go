@@ -61,8 +61,8 @@ func parseSample(line string) (name string, value float64, err error) {
 	return name, value, err
 }
 
-// skipLabels skips labels and their closing brace. It returns the metric's name if that
-// stands among them in quotes, and what follows the brace.
+// skipLabels skips labels and their closing brace. It returns the metric's name, if that is among
+// them in quotes, and the rest of the line.
 func skipLabels(text string) (name, rest string, err error) {
 	for {
 		text = strings.TrimLeft(text, " \t,")

@@ -28,17 +28,16 @@ const (
 	freshFor = 10 * time.Second
 )
 
-// Poller reads sources, each beside the others, and keeps what they said last.
+// Poller reads sources side by side and keeps the latest reading of each.
 type Poller struct {
 	sources []Source
 	mutex   sync.Mutex
 	latest  map[string]stamped
-	// moments are what instruments said since they were taken.
+	// moments are the instruments' readings since the last Take.
 	moments []Moment
 }
 
-// mostKept bounds what is kept of instruments that nobody takes: a day of one reading a
-// second.
+// mostKept is the most moments kept until they are taken: a day of one reading a second.
 const mostKept = 100_000
 
 type stamped struct {
@@ -99,8 +98,7 @@ func readOnce(ctx context.Context, source Source) (Reading, error) {
 	return source.Read(bounded)
 }
 
-// keep takes what a source said. One of several figures may have failed: the others are
-// true.
+// keep stores a reading. One of several figures may have failed; the others are valid.
 func (p *Poller) keep(source Source, reading Reading) {
 	if len(reading.Temperatures)+len(reading.Values) == 0 {
 		return
@@ -119,7 +117,7 @@ func (p *Poller) keep(source Source, reading Reading) {
 	p.moments = append(p.moments, moments[:min(len(moments), mostKept-len(p.moments))]...)
 }
 
-// Take hands out what instruments said since it was last asked, in the order of time.
+// Take returns the instruments' moments since it was last called, in the order of time.
 func (p *Poller) Take() []Moment {
 	p.mutex.Lock()
 	defer p.mutex.Unlock()
@@ -129,7 +127,7 @@ func (p *Poller) Take() []Moment {
 	return taken
 }
 
-// Figures are those of all instruments among the sources.
+// Figures lists the figures of all instruments among the sources.
 func (p *Poller) Figures() []Figure {
 	var all []Figure
 	for _, source := range p.sources {

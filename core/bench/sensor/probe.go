@@ -88,7 +88,8 @@ func parseAddress(name, quantity, address string) (Source, error) {
 	switch parsed.Scheme {
 	case "http", "https":
 		metrics := parsed.Fragment
-		parsed.Fragment, parsed.RawFragment = "", ""
+		parsed.Fragment = ""
+		parsed.RawFragment = ""
 		if metrics == "" || parsed.Host == "" {
 			return nil, errors.New("it names no host or no metric")
 		}
@@ -99,15 +100,16 @@ func parseAddress(name, quantity, address string) (Source, error) {
 		if parsed.Port() == "" || ask == "" || strings.ContainsAny(ask, "\r\n") {
 			return nil, errors.New("it names no port or no command to ask")
 		}
-		read, err := parseFigures(cmp.Or(parsed.Fragment, "1"), cmp.Or(name, unnamed(parsed.Fragment, parsed.Host)), quantity)
+		name = cmp.Or(name, sourceName(parsed.Fragment, parsed.Host))
+		read, err := parseFigures(cmp.Or(parsed.Fragment, "1"), name, quantity)
 		return &scpiProbe{figures: read, address: parsed.Host, ask: ask}, err
 	}
 	return nil, errors.New("it is of no known kind")
 }
 
-// unnamed is what a figure is called that nobody named: as its source is, where that says
-// one thing alone.
-func unnamed(figures, source string) string {
+// sourceName names a figure that the user left unnamed: after its source, if that has a single
+// figure.
+func sourceName(figures, source string) string {
 	if figures == "" {
 		return source
 	}
@@ -180,10 +182,11 @@ func (p *csvProbe) Read(context.Context) (Reading, error) {
 	})
 }
 
-// grows says whether the logger still writes: what it said long ago is not so now.
+// grows checks that the logger still writes; an old value is not a current one.
 func (p *csvProbe) grows(last string) error {
 	if last != p.last || p.since.IsZero() {
-		p.last, p.since = last, time.Now()
+		p.last = last
+		p.since = time.Now()
 	}
 	if still := time.Since(p.since); still > freshFor {
 		return fmt.Errorf("the file has not grown for %.0f s: its logger may have stopped", still.Seconds())

@@ -15,15 +15,15 @@ type Quantity struct {
 	Name string
 	// Unit is as people write it, and Ending how the names of its readings end.
 	Unit, Ending string
-	// Says is what it is, in a few words.
+	// Says describes the quantity in a few words.
 	Says string
-	// Lowest and Highest are what can be believed of it.
+	// Lowest and Highest are the limits of belief.
 	Lowest, Highest float64
-	// Of says of what: [Storage] or [Machine]; empty where that is no question.
+	// Of is the consumer of a power, [Storage] or [Machine], and empty for other quantities.
 	Of string
 }
 
-// Of what a power is.
+// Consumers of power.
 const (
 	Storage = "storage"
 	Machine = "machine"
@@ -46,8 +46,8 @@ const (
 	MachinePowerEnding = "_machine_watts"
 )
 
-// quantities are those that a probe may read. What is believable is far wider than what is
-// usual on a bench and far narrower than what a wrong scale or a damaged line gives.
+// quantities lists the quantities that a probe may read. Their limits are far wider than usual
+// values on a bench, and far narrower than the results of a wrong scale or a damaged line.
 var quantities = []Quantity{
 	{Name: Temperature, Unit: "°C", Says: "a thermometer", Lowest: float64(unit.Coldest), Highest: float64(unit.Hottest)},
 	{Name: Power, Unit: "W", Ending: PowerEnding, Says: "the power of the storage alone", Lowest: -1, Highest: 1000,
@@ -73,13 +73,13 @@ const (
 
 // Figure is one of the things that a source reads.
 type Figure struct {
-	// Name is what it is called, and Key its name among readings, or among temperatures.
+	// Name is the name shown, and Key the name among readings or temperatures.
 	Name string `json:"name"`
 	Key  string `json:"key"`
-	// Quantity is the name of one, and Unit that of its readings.
+	// Quantity is the name of its quantity, and Unit the unit of its readings.
 	Quantity string `json:"quantity"`
 	Unit     string `json:"unit"`
-	// Of says of what a power is: "storage" or "machine".
+	// Of is the consumer of a power: "storage" or "machine".
 	Of string `json:"of,omitempty"`
 	// Better is "higher" or "lower", of a number.
 	Better string `json:"better,omitempty"`

@@ -1,8 +1,8 @@
-// Package sensor holds what is read beside a pass: temperatures, fans and power,
-// of the machine, of external loggers and instruments, and of simulated parts.
+// Package sensor reads temperatures, fans and power beside a pass: those of the machine, of
+// external loggers and instruments, and of simulated parts.
 //
-// A [Poller] reads each source on a goroutine of its own; what they said last may be
-// asked for by several at once.
+// A [Poller] reads each source on a goroutine of its own. Its latest readings are safe for
+// concurrent use.
 package sensor
 
 import (
@@ -11,9 +11,9 @@ import (
 	"opengauge/core/unit"
 )
 
-// Set is what is read beside a pass. What cannot be read is left out, never
-// guessed. It is called on the goroutine that drives the queue, so it must not
-// wait for hardware.
+// Set is a group of sources that are read beside a pass. Values that cannot be read are left out,
+// never guessed. It is called on the goroutine that drives the queue, so it must not wait for
+// hardware.
 type Set interface {
 	// Temperatures by name ("drive").
 	Temperatures() map[string]unit.Celsius
@@ -37,26 +37,26 @@ func (None) Temperatures() map[string]unit.Celsius { return nil }
 // Readings of None are none.
 func (None) Readings() map[string]float64 { return nil }
 
-// Reading is what a source said once.
+// Reading is the result of reading a source once.
 type Reading struct {
 	Temperatures map[string]unit.Celsius
 	Values       map[string]float64
-	// Moments are what it said since the reading before, with its own times, the oldest
-	// first; nil where that is this reading alone.
+	// Moments are the values since the previous reading with the instrument's own times, oldest
+	// first; nil where there is only this reading.
 	Moments []Moment
 }
 
-// Moment is what an instrument said of its values at one time.
+// Moment holds an instrument's values at one time.
 type Moment struct {
 	At     time.Time
 	Values map[string]float64
 }
 
-// Instrument is a source, or a set of them, that says what its figures are.
+// Instrument is a source, or a set of sources, that describes its figures.
 type Instrument interface{ Figures() []Figure }
 
-// Tracker is a set that keeps what its instruments say with their own times.
+// Tracker is a set that keeps its instruments' values with their own times.
 type Tracker interface {
-	// Take hands out what was said since it was last asked, the oldest first.
+	// Take returns the moments since it was last called, oldest first.
 	Take() []Moment
 }

@@ -19,9 +19,9 @@ import (
 	"opengauge/core/unit"
 )
 
-// serialProbe reads the lines that an instrument writes to a serial line, of its own
-// accord or when it is asked. One goroutine reads them as they come; what they said, and
-// when, is handed out by Read.
+// serialProbe reads the lines of an instrument on a serial line, which writes them of its own
+// accord or when it is asked. One goroutine reads lines as they come; Read returns them with their
+// times.
 type serialProbe struct {
 	figures
 	device  string
@@ -47,7 +47,7 @@ type serialProbe struct {
 
 const (
 	usualBaud = 115200
-	// longestLine is far above what an instrument says at once.
+	// longestLine is far above the length of an instrument's line, in bytes.
 	longestLine = 4 << 10
 	// mostMoments are kept between two readings, and closest is how close they may be: who
 	// says more is listened to now and then.
@@ -142,12 +142,13 @@ func (p *serialProbe) setMode(value string) error {
 	if !known || !both {
 		return fault
 	}
-	p.mode.Parity, p.mode.StopBits = parity, stop
+	p.mode.Parity = parity
+	p.mode.StopBits = stop
 	return nil
 }
 
-// namedGroups are the named groups of the pattern as figures: "volts_voltage" is the
-// voltage "volts", and one that names no quantity is what the probe is.
+// namedGroups lists the named groups of the pattern as figures: "volts_voltage" is the voltage
+// "volts"; a group that names no quantity has the probe's.
 func (p *serialProbe) namedGroups() string {
 	var found []string
 	for _, name := range p.pattern.SubexpNames() {
@@ -184,7 +185,7 @@ func (p *serialProbe) Name() string { return p.title() }
 
 func (p *serialProbe) Figures() []Figure { return p.list() }
 
-// Read gives what was said since it was read last.
+// Read returns the values since the last call.
 func (p *serialProbe) Read(ctx context.Context) (Reading, error) {
 	if err := p.listen(); err != nil {
 		return Reading{}, err
@@ -231,7 +232,11 @@ func (p *serialProbe) listen() error {
 	if err := port.SetReadTimeout(listenFor); err != nil {
 		return errors.Join(err, port.Close())
 	}
-	p.port, p.since, p.failed, p.moments, p.ended = port, time.Now(), nil, nil, make(chan struct{})
+	p.port = port
+	p.since = time.Now()
+	p.failed = nil
+	p.moments = nil
+	p.ended = make(chan struct{})
 	go p.follow(port, p.ended)
 	return nil
 }
@@ -277,7 +282,8 @@ func (p *serialProbe) hear(line string) {
 	defer p.mutex.Unlock()
 	if parts == nil {
 		if strings.TrimSpace(line) != "" {
-			p.strange, p.last = p.strange+1, fmt.Sprintf("%.60q", line)
+			p.strange++
+			p.last = fmt.Sprintf("%.60q", line)
 		}
 		return
 	}
@@ -286,48 +292,57 @@ func (p *serialProbe) hear(line string) {
 	}
 	reading, err := p.reading(func(selector string) (float64, error) { return number(parts[p.group(selector)]) })
 	if err != nil {
-		p.strange, p.last, p.refused = p.strange+1, err.Error(), err
+		p.strange++
+		p.last = err.Error()
+		p.refused = err
 	}
 	if len(reading.Values)+len(reading.Temperatures) == 0 {
 		return
 	}
-	p.latest, p.at = reading, now
+	p.latest = reading
+	p.at = now
 	if len(p.moments) < mostMoments {
 		p.moments = append(p.moments, Moment{At: now, Values: reading.Values})
 	}
 }
 
-// take gives what was said since it was last taken; said is false while there is nothing,
-// or nothing newer than what was asked for.
+// take returns the values since it was last called; said is false if there are none, or none newer
+// than the question.
 func (p *serialProbe) take() (reading Reading, said bool, err error) {
 	p.mutex.Lock()
 	defer p.mutex.Unlock()
 	if p.failed != nil {
 		err := p.failed
-		p.port, p.failed = closed(p.port), nil
+		p.port = closePort(p.port)
+		p.failed = nil
 		return Reading{}, false, err
 	}
 	if len(p.moments) == 0 || p.owed() {
 		return Reading{}, false, nil
 	}
 	reading = p.latest
-	reading.Moments, err = p.moments, p.refused
-	p.moments, p.strange, p.refused = nil, 0, nil
+	reading.Moments = p.moments
+	err = p.refused
+	p.moments = nil
+	p.strange = 0
+	p.refused = nil
 	return reading, true, err
 }
 
-func closed(port serial.Port) serial.Port {
+func closePort(port serial.Port) serial.Port {
 	_ = port.Close() // it is gone already
 	return nil
 }
 
-// silence says what came instead of a reading.
+// silence is the error of an instrument that sent no reading, with the strange lines it sent
+// instead.
 func (p *serialProbe) silence() error {
 	p.mutex.Lock()
 	defer p.mutex.Unlock()
 	if p.strange > 0 {
 		count := p.strange
-		p.strange, p.refused = 0, nil
+		p.strange = 0
+		p.refused = nil
 		return fmt.Errorf("%s of %s that say nothing that can be used, the last: %s", unit.Count(count, "line"),
 			p.device, p.last)
 	}
@@ -341,7 +356,8 @@ func (p *serialProbe) silence() error {
 // Close ends listening. It may be read again, which opens the line anew.
 func (p *serialProbe) Close() error {
 	p.mutex.Lock()
-	port, ended := p.port, p.ended
+	port := p.port
+	ended := p.ended
 	p.port = nil
 	p.mutex.Unlock()
 	if port == nil {

@@ -82,5 +82,5 @@ func TestWhatIsSaidOfFixedRecordings(t *testing.T) {
 			text.WriteString(toldOf(name+", by the host", s))
 		}
 	}
-	witness.Kept(t, filepath.Join("testdata", "said.txt"), text.String())
+	witness.CheckKept(t, filepath.Join("testdata", "said.txt"), text.String())
 }

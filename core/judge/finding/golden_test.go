@@ -24,6 +24,6 @@ func TestWhatIsFoundInTheDemo(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		witness.Kept(t, filepath.Join("testdata", "demo-"+name+".json"), string(text))
+		witness.CheckKept(t, filepath.Join("testdata", "demo-"+name+".json"), string(text))
 	}
 }

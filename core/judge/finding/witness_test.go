@@ -88,7 +88,7 @@ func TestWhatMovedIsWhatTheServerSaw(t *testing.T) {
 			t.Fatalf("%s: %v", c.name, err)
 		}
 		all := server.Requests(t)
-		read, written := witness.Moved(all[seen:])
+		read, written := witness.SumMoved(all[seen:])
 		seen = len(all)
 		if len(s.Moved) != 1 || s.Moved[0].ReadBytes != read || s.Moved[0].WrittenBytes != written ||
 			read+written == 0 {
@@ -148,7 +148,7 @@ func TestALevelIsWhatTheServerHolds(t *testing.T) {
 		t.Fatal(err)
 	}
 	requests := server.Requests(t)
-	if touched := witness.Touched(requests); touched != size/2 {
+	if touched := witness.TouchedBytes(requests); touched != size/2 {
 		t.Errorf("%s of %s were written at the end of 50 %%", touched.Capacity(), size.Capacity())
 	}
 	reach, at := int64(0), 1 // the first request looks whether the last block is there
@@ -223,7 +223,7 @@ func TestAServerThatLiesAboutItsSize(t *testing.T) {
 	if s != nil || err == nil || !strings.Contains(err.Error(), "says that it holds 8.39 MB (8 MiB)") {
 		t.Errorf("it is measured: %v", err)
 	}
-	if _, written := witness.Moved(server.Requests(t)); written > 0 {
+	if _, written := witness.SumMoved(server.Requests(t)); written > 0 {
 		t.Errorf("%d bytes were written", written)
 	}
 }

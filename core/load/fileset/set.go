@@ -1,8 +1,8 @@
-// Package fileset holds file sets: what people copy, as lists of files whose sizes,
-// places and contents follow from a seed, so that another lab makes the same bytes;
-// and folders of one's own, described by the spread of their sizes.
+// Package fileset makes file sets for copying: lists of files whose sizes, places and contents
+// follow from a seed, so that another lab makes the same bytes. It also describes existing folders
+// by the spread of their sizes.
 //
-// Sets are values, and contents are made by a reader each: one goroutine a reader.
+// Sets are values. A reader of contents belongs to one goroutine.
 package fileset
 
 import (
@@ -26,8 +26,7 @@ type Entry struct {
 // Set is files to be copied.
 type Set struct {
 	Name string
-	// Seed is what sizes, names and contents follow from; a folder of one's own
-	// has none.
+	// Seed determines sizes, names and contents; an existing folder has none.
 	Seed    uint64
 	Entries []Entry
 	// Left are files of a folder that are not copied, and why.
@@ -133,8 +132,7 @@ func New(name string, total unit.Bytes, seed uint64) (Set, error) {
 
 var errTooMany = fmt.Errorf("the set would have more than %d files; choose a smaller size", mostFiles)
 
-// add adds files of a class until its bytes are used up; the last one is as large
-// as what is left.
+// add adds files of a class until its budget is used up. The last file takes the remainder.
 func (s *Set) add(c class, budget unit.Bytes, chance *rand.Rand) error {
 	// A file holds exp(spread²/2) medians on average; far too many are refused before any is made.
 	if mean := float64(c.median) * math.Exp(c.spread*c.spread/2); c.median > 0 && float64(budget) > 2*mostFiles*mean {
@@ -198,8 +196,11 @@ func (s Set) Spread() Spread {
 	}
 	slices.Sort(sizes)
 	at := func(share float64) unit.Bytes { return sizes[int(share*float64(len(sizes)-1)+0.5)] }
-	spread.Smallest, spread.Quarter, spread.Median, spread.ThreeQuarters, spread.Largest = sizes[0], at(0.25),
-		at(0.5), at(0.75), at(1)
+	spread.Smallest = sizes[0]
+	spread.Quarter = at(0.25)
+	spread.Median = at(0.5)
+	spread.ThreeQuarters = at(0.75)
+	spread.Largest = at(1)
 	spread.Folders = len(folders)
 	sum := unit.Bytes(0)
 	for place := len(sizes) - 1; place >= 0; place-- {

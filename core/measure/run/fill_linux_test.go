@@ -15,7 +15,7 @@ import (
 // A folder is filled with files to its levels and measured in its test file there; all of
 // that is told and counted, and nothing stays.
 func TestAFolderIsFilledToItsLevels(t *testing.T) {
-	place := witness.Mounted(t, witness.Loop(t, 64*unit.MiB), "noatime")
+	place := witness.MountExt4(t, witness.Loop(t, 64*unit.MiB), "noatime")
 	request := folder(t, place,
 		must(t)(plan.Parse("plan.yaml", []byte("plan: p\nsteps:\n  - fill:\n      levels: [40%, 60%]\n"+
 			"      steps:\n        - sweep: {operation: [read, write], access: sequential, block: 64KiB, depth: 2, "+

@@ -59,7 +59,7 @@ steps:
 		if err != nil {
 			t.Fatalf("%s: %v", c.plan, err)
 		}
-		witness.Kept(t, filepath.Join("testdata", c.plan+".txt"), recordOf(s)+"\n"+strings.Join(told, "\n")+"\n")
+		witness.CheckKept(t, filepath.Join("testdata", c.plan+".txt"), recordOf(s)+"\n"+strings.Join(told, "\n")+"\n")
 	}
 }
 

@@ -14,7 +14,7 @@ import (
 // kernel's counters of the device.
 func TestACopyIsFlushed(t *testing.T) {
 	device := witness.Loop(t, 128*unit.MiB)
-	folder := witness.Mounted(t, device, "noatime")
+	folder := witness.MountExt4(t, device, "noatime")
 	set, _ := fileset.New("small-files", 8*unit.MiB, 5)
 	source := filepath.Join(t.TempDir(), "set")
 	if err := Make(t.Context(), source, set, nil); err != nil {

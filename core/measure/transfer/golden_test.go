@@ -78,5 +78,5 @@ func TestSimulatedCopiesAreWhatTheyWere(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	witness.Kept(t, filepath.Join("testdata", "simulated-copies.json"), string(text))
+	witness.CheckKept(t, filepath.Join("testdata", "simulated-copies.json"), string(text))
 }

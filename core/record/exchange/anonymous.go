@@ -12,9 +12,9 @@ import (
 	"opengauge/core/unit"
 )
 
-// Anonymous takes out of sessions what tells whose they are: serial numbers, names
-// of hosts and users, and paths. What was the same stays the same over all sessions
-// that go through it, and what was not stays apart.
+// Anonymous replaces identifying details in sessions: serial numbers, names of hosts and users,
+// and paths. Equal originals get equal replacements over all sessions that go through it, and
+// different originals different ones.
 type Anonymous struct {
 	aliases map[string]string
 	counts  map[string]int
@@ -25,7 +25,7 @@ func NewAnonymous() *Anonymous {
 	return &Anonymous{aliases: map[string]string{}, counts: map[string]int{}}
 }
 
-// What is replaced.
+// Kinds of replacements.
 const (
 	aliasSerial = "serial"
 	aliasHost   = "host"
@@ -33,9 +33,9 @@ const (
 	aliasPath   = "path"
 )
 
-// Removed says how many different things of each kind were replaced: "2 serial
-// numbers, 1 host name", or that there was nothing.
-func (a *Anonymous) Removed() string {
+// Summary counts the replaced details of each kind: "2 serial
+// numbers, 1 host name", or says that there were none.
+func (a *Anonymous) Summary() string {
 	var texts []string
 	for _, kind := range []struct{ kind, name string }{{aliasSerial, "serial number"}, {aliasHost, "host name"},
 		{aliasUser, "user name"}, {aliasPath, "path"}} {
@@ -78,15 +78,15 @@ func (a *Anonymous) Session(s *session.Session) (*session.Session, error) {
 	}
 	// Names first: paths give away the names of users, which then go everywhere.
 	eachText(tree, func(text string) { a.noteIn(text) })
-	if document, err = json.Marshal(replaced(tree, a.clean())); err != nil {
+	if document, err = json.Marshal(replaceTexts(tree, a.clean())); err != nil {
 		return nil, err
 	}
 	hidden := &session.Session{}
 	return hidden, json.Unmarshal(document, hidden)
 }
 
-// withoutPhotos is a session without the photos of its notes: nobody knows what is seen on
-// them, and where they were taken is written in many.
+// withoutPhotos returns a session without the photos of its notes: they may show anything, and
+// many say where they were taken.
 func withoutPhotos(s *session.Session) *session.Session {
 	bare := *s
 	bare.Notes = slices.Clone(s.Notes)
@@ -111,7 +111,7 @@ var (
 	paths = regexp.MustCompile(`(?:[A-Za-z]:\\|\\\\)[^\s"'<>|;,]+|(?:/[^\s/"'<>|;:,]+){2,}/?`)
 	// homes hold the name of a user.
 	homes = regexp.MustCompile(`(?:/home/|/Users/|/run/media/|/media/|[A-Za-z]:\\Users\\)([^\s/\\"'<>|;:,]+)`)
-	// serials are given away by the names that udev makes, and by what says so.
+	// serials matches serial numbers by the names that udev makes, and by the words before them.
 	serials = regexp.MustCompile(`(?i)\bserial(?:[ _-]?number)?[ :=]+([A-Za-z0-9_-]{4,})`)
 	// macs and addresses tell a host.
 	macs = regexp.MustCompile(`\b(?:[0-9a-fA-F]{2}:){5}[0-9a-fA-F]{2}\b`)
@@ -150,8 +150,8 @@ func (a *Anonymous) noteIn(text string) {
 	}
 }
 
-// clean gives what replaces all that was noted: longest first, so that a path goes
-// before the name in it; names only where they stand by themselves.
+// clean returns a function that replaces every detail noted so far: longest first, so that a path
+// goes before the name in it, and names only where they stand by themselves.
 func (a *Anonymous) clean() func(string) string {
 	noted := make([]string, 0, len(a.aliases))
 	for text := range a.aliases {
@@ -216,13 +216,13 @@ func eachText(tree any, show func(string)) {
 
 // replaced gives a JSON document with every text and key changed, but for the keys
 // and words that the form of a session itself uses.
-func replaced(tree any, change func(string) string) any {
+func replaceTexts(tree any, change func(string) string) any {
 	switch value := tree.(type) {
 	case string:
 		return change(value)
 	case []any:
 		for i, each := range value {
-			value[i] = replaced(each, change)
+			value[i] = replaceTexts(each, change)
 		}
 		return value
 	case map[string]any:
@@ -233,7 +233,7 @@ func replaced(tree any, change func(string) string) any {
 				"ended":
 				made[key] = each
 			default:
-				made[change(key)] = replaced(each, change)
+				made[change(key)] = replaceTexts(each, change)
 			}
 		}
 		return made

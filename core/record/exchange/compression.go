@@ -14,7 +14,7 @@ type uncompressed struct{ io.Writer }
 
 func (uncompressed) Close() error { return nil }
 
-func compressed(w io.Writer, compression Compression) (io.WriteCloser, error) {
+func newCompressor(w io.Writer, compression Compression) (io.WriteCloser, error) {
 	switch compression {
 	case Gzip:
 		return gzip.NewWriter(w), nil
@@ -28,7 +28,7 @@ func compressed(w io.Writer, compression Compression) (io.WriteCloser, error) {
 const largestWindow = 64 << 20
 
 // decompressed reads plain, gzip and zstd streams, by how they begin.
-func decompressed(r io.Reader) (io.Reader, error) {
+func newDecompressor(r io.Reader) (io.Reader, error) {
 	packed := &counting{from: r}
 	buffered := bufio.NewReaderSize(packed, 1<<16)
 	begin, err := buffered.Peek(4)
@@ -50,11 +50,12 @@ const (
 	// mostExpansion is how many times as long as its packed form a stream may be: sessions
 	// compress to a tenth or a twentieth, and nothing that is worth reading to this.
 	mostExpansion = 200
-	// anyExpansion is what a stream may have however small its packed form is.
+	// anyExpansion is the size that a stream may always have, however small its packed form is, in
+	// bytes.
 	anyExpansion = 64 << 20
 )
 
-// counting counts what is read.
+// counting counts the bytes read through it.
 type counting struct {
 	from io.Reader
 	read int64

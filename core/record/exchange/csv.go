@@ -115,7 +115,7 @@ func Guarded(text string) string {
 	return text
 }
 
-func unguarded(text string) string { return strings.TrimPrefix(text, string(guard)) }
+func unguard(text string) string { return strings.TrimPrefix(text, string(guard)) }
 
 // readCSV gives the rows of a CSV file to a function. Columns may be in any order;
 // those that are not known are left out.
@@ -157,7 +157,7 @@ func readCSV[Row any](in *csv.Reader, titles []string, columns []column, each fu
 func readCell(field reflect.Value, cell string) error {
 	switch field.Kind() {
 	case reflect.String:
-		field.SetString(unguarded(cell))
+		field.SetString(unguard(cell))
 	case reflect.Bool:
 		value, err := strconv.ParseBool(cell)
 		if err != nil {

@@ -78,7 +78,8 @@ func rowOfSession(s *session.Session, tags []string) (sessionRow, error) {
 		row.Findings = append(row.Findings, f.Kind)
 	}
 	if by := s.RecordedBy; by != nil {
-		row.Bench, row.Account = by.Bench, by.Account
+		row.Bench = by.Bench
+		row.Account = by.Account
 	}
 	return row, nil
 }
@@ -179,7 +180,7 @@ func (d *Dataset) Close() error {
 	return failed
 }
 
-// datasetReadme says what is in a dataset.
+// datasetReadme describes the files and columns of a dataset.
 func datasetReadme() string {
 	var text strings.Builder
 	text.WriteString("# Sessions of opengauge\n\nA folder is a table, partitioned by the month in which sessions " +

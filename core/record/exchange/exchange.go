@@ -1,8 +1,8 @@
-// Package exchange writes sessions in open formats and reads them back: JSON, CSV
-// and Parquet tables of passes and samples, and OpenMetrics text.
+// Package exchange writes sessions in open formats and reads them back: JSON, CSV and Parquet
+// tables of passes and samples, and OpenMetrics text.
 //
-// Its functions may be called by several goroutines at once; what they write to
-// belongs to the caller.
+// Its functions are safe for concurrent use; the writers and readers passed to them belong to the
+// caller.
 package exchange
 
 import (
@@ -90,8 +90,7 @@ func ParseTable(name string) (Table, error) {
 	return "", fmt.Errorf("unknown table %q; use %s", name, strings.Join(TableNames, ", "))
 }
 
-// Writer takes sessions one after the other. What it writes is whole once it was
-// closed.
+// Writer writes sessions one after the other. Its output is whole once it was closed.
 type Writer interface {
 	Add(s *session.Session) error
 	Close() error
@@ -100,7 +99,7 @@ type Writer interface {
 // NewWriter writes so many sessions in a format. A table is asked for of CSV and
 // Parquet only.
 func NewWriter(w io.Writer, format Format, compression Compression, table Table, count int) (Writer, error) {
-	out, err := compressed(w, compression)
+	out, err := newCompressor(w, compression)
 	if err != nil {
 		return nil, err
 	}
@@ -129,7 +128,7 @@ func NewWriter(w io.Writer, format Format, compression Compression, table Table,
 	return closing{made, out}, nil
 }
 
-// closing closes what is written through after the writer.
+// closing closes an underlying writer after the writer itself.
 type closing struct {
 	Writer
 	through io.Closer

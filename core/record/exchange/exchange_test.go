@@ -139,8 +139,8 @@ func TestCSVKeepsWhatItsColumnsSay(t *testing.T) {
 func TestGuarded(t *testing.T) {
 	for _, text := range []string{"", "plain", "=cmd()", "+1", "-1", "@x", "\t=x", "'quoted", "a=b"} {
 		guarded := Guarded(text)
-		if unguarded(guarded) != text || guarded != "" && strings.ContainsRune("=+-@\t", rune(guarded[0])) {
-			t.Errorf("%q is guarded as %q and comes back as %q", text, guarded, unguarded(guarded))
+		if unguard(guarded) != text || guarded != "" && strings.ContainsRune("=+-@\t", rune(guarded[0])) {
+			t.Errorf("%q is guarded as %q and comes back as %q", text, guarded, unguard(guarded))
 		}
 	}
 }
@@ -218,7 +218,7 @@ func TestAnonymousHidesEverywhere(t *testing.T) {
 	if hidden.Check() != nil || hidden.ID != one.ID || one.Parts[1].Serial != "SP-0042-XK" {
 		t.Error("the session is broken, or the original was changed")
 	}
-	if said := hide.Removed(); !strings.Contains(said, "2 serial numbers, 3 host names") {
+	if said := hide.Summary(); !strings.Contains(said, "2 serial numbers, 3 host names") {
 		t.Errorf("it says that it removed %s", said)
 	}
 }

@@ -199,8 +199,8 @@ func unknownFormat(format string) error {
 	return fmt.Errorf("%q is not the form of a session, which is %q", format, session.Format)
 }
 
-// inOrder turns what a sequence gives into something else on all processors, and
-// keeps the order. The first error ends it.
+// inOrder converts the items of a sequence on all processors and keeps their order. The first
+// error ends it.
 func inOrder[A, B any](sequence iter.Seq2[A, error], turn func(A) (B, error)) iter.Seq2[B, error] {
 	type result struct {
 		value B

@@ -40,11 +40,13 @@ var gauges = [...]gauge{
 }
 
 func highestTemperature(p *session.Pass) (float64, bool) {
-	highest, known := 0.0, false
+	highest := 0.0
+	known := false
 	for _, sample := range p.Samples {
 		for _, value := range sample.TemperaturesCelsius {
 			if !known || float64(value) > highest {
-				highest, known = float64(value), true
+				highest = float64(value)
+				known = true
 			}
 		}
 	}
@@ -86,7 +88,8 @@ func labelsOf(s *session.Session, pass *session.Pass) string {
 	return out.String()
 }
 
-// labelEscapes escapes what would end a label (OpenMetrics 1.0, ABNF, escaped-char).
+// labelEscapes escapes the characters that would end a label (OpenMetrics 1.0, ABNF,
+// escaped-char).
 var labelEscapes = strings.NewReplacer(`\`, `\\`, "\n", `\n`, `"`, `\"`)
 
 // formatMetric writes a number as a float, with a point or an exponent (OpenMetrics 1.0,

@@ -89,7 +89,8 @@ var (
 	enclosedSum     = regexp.MustCompile(`(?i)\bdata-sha256="?([0-9a-f]{64})\b`)
 )
 
-// enclosedIn gives what a page carries, still compressed, once it is known to be whole.
+// enclosedIn returns the sessions that a page carries, still compressed, after checking that they
+// are whole.
 func enclosedIn(page io.Reader) ([]byte, error) {
 	content, err := io.ReadAll(io.LimitReader(page, largestPage+1))
 	if err != nil {

@@ -60,7 +60,7 @@ func readFile(name string, tables *tables) iter.Seq2[*session.Session, error] {
 			}
 			packed, name = bytes.NewReader(enclosed), "" // whatever it is called
 		}
-		plain, err := decompressed(packed)
+		plain, err := newDecompressor(packed)
 		if err != nil {
 			yield(nil, err)
 			return
@@ -134,7 +134,7 @@ func (t *tables) addCSV(r io.Reader) error {
 	}
 }
 
-// addPass adds a row to its session, which is that of the row before or a new one.
+// addPass adds a row to its session: the previous row's, or a new one.
 func (t *tables) addPass(row *passRow) error {
 	last := len(t.order) - 1
 	if last < 0 || t.order[last].ID != row.Session {

@@ -13,9 +13,9 @@ import (
 	"opengauge/core/unit"
 )
 
-// passRow is a pass in a table, with what of its session is needed to tell it from
-// others. Units are in the names. The two documents are for reading a table back
-// without loss; a table without them gives what its other columns say.
+// passRow is a pass in a table, with the columns of its session that tell it from others. Units
+// are in the names. The two documents let a table be read back without loss; a table without them
+// yields the values of its other columns.
 type passRow struct {
 	Session           string  `parquet:"session_id,dict" about:"id of the session"`
 	Name              string  `parquet:"session_name,dict" about:"name of the session"`
@@ -101,7 +101,7 @@ func passRows(s *session.Session) ([]passRow, error) {
 	return rows, nil
 }
 
-// sessionColumns is a row with what every row says of its session.
+// sessionColumns returns a row with the columns that are alike in all rows of a session.
 func sessionColumns(s *session.Session) (passRow, error) {
 	header := *s
 	header.Passes = nil
@@ -130,18 +130,34 @@ func (r *passRow) take(pass session.Pass) error {
 		return err
 	}
 	r.PassDocument = string(document)
-	r.Index, r.Step = int64(pass.Index), pass.Step
-	r.Operation, r.Access = string(pass.Operation), string(pass.Access)
-	r.BlockBytes, r.Depth, r.Workers = int64(pass.Block), int64(pass.Depth), int64(pass.Workers)
-	r.WriteShare, r.CompressibleShare = pass.WriteShare, pass.CompressibleShare
-	r.RatePerSecond, r.Durable = pass.Rate, pass.Durable
-	r.FillShare, r.Repeat = pass.FillShare, int64(pass.Repeat)
-	r.Direct, r.CutShort = pass.Direct, pass.CutShort
-	r.StartedSeconds, r.ElapsedSeconds = pass.StartedSeconds, pass.ElapsedSeconds
-	r.Bytes, r.Operations, r.Errors = int64(pass.Bytes), pass.Operations, pass.Errors
-	r.BytesPerSecond, r.IOPS = float64(pass.BytesPerSecond), pass.IOPS
-	r.MeanSeconds, r.P50Seconds, r.P90Seconds = pass.Latency.Mean, pass.Latency.P50, pass.Latency.P90
-	r.P99Seconds, r.P999Seconds, r.MaxSeconds = pass.Latency.P99, pass.Latency.P999, pass.Latency.Max
+	r.Index = int64(pass.Index)
+	r.Step = pass.Step
+	r.Operation = string(pass.Operation)
+	r.Access = string(pass.Access)
+	r.BlockBytes = int64(pass.Block)
+	r.Depth = int64(pass.Depth)
+	r.Workers = int64(pass.Workers)
+	r.WriteShare = pass.WriteShare
+	r.CompressibleShare = pass.CompressibleShare
+	r.RatePerSecond = pass.Rate
+	r.Durable = pass.Durable
+	r.FillShare = pass.FillShare
+	r.Repeat = int64(pass.Repeat)
+	r.Direct = pass.Direct
+	r.CutShort = pass.CutShort
+	r.StartedSeconds = pass.StartedSeconds
+	r.ElapsedSeconds = pass.ElapsedSeconds
+	r.Bytes = int64(pass.Bytes)
+	r.Operations = pass.Operations
+	r.Errors = pass.Errors
+	r.BytesPerSecond = float64(pass.BytesPerSecond)
+	r.IOPS = pass.IOPS
+	r.MeanSeconds = pass.Latency.Mean
+	r.P50Seconds = pass.Latency.P50
+	r.P90Seconds = pass.Latency.P90
+	r.P99Seconds = pass.Latency.P99
+	r.P999Seconds = pass.Latency.P999
+	r.MaxSeconds = pass.Latency.Max
 	return nil
 }
 
@@ -189,8 +205,11 @@ func (r *passRow) session() (*session.Session, error) {
 	}
 	s.Format, s.ID, s.Name, s.State, s.Simulated = session.Format, r.Session, r.Name, session.State(r.State),
 		r.Simulated
-	s.Plan.Name, s.Target = r.Plan, session.Target{Address: r.Target, Kind: r.TargetKind}
-	s.Chain, s.Events, s.Findings = link.NewChain(), []session.Event{}, []session.Finding{}
+	s.Plan.Name = r.Plan
+	s.Target = session.Target{Address: r.Target, Kind: r.TargetKind}
+	s.Chain = link.NewChain()
+	s.Events = []session.Event{}
+	s.Findings = []session.Finding{}
 	if r.Chain != "" {
 		if chain, err := link.ParseChain(r.Chain); err == nil { // hops of no known standard are left out
 			s.Chain = chain

@@ -12,18 +12,18 @@ import (
 	"time"
 )
 
-// Notice is what is posted for all, and stays.
+// Notice is a document posted for all hosts. It stays.
 type Notice struct {
 	// Number says in which order notices were posted; it is above 0.
 	Number int64 `json:"number"`
 	// Host posted it.
 	Host string `json:"host"`
-	// Key says what it is about: of notices with the same key the first alone is kept.
+	// Key names the subject. Of notices with the same key only the first is kept.
 	Key      string          `json:"key"`
 	Document json.RawMessage `json:"document"`
 }
 
-// Word is what is said to those who listen now, and is kept by nobody.
+// Word is a document for those who listen now. It is not kept.
 type Word struct {
 	Host     string          `json:"host"`
 	Document json.RawMessage `json:"document"`
@@ -37,7 +37,7 @@ type Board interface {
 	Since(ctx context.Context, number int64) ([]Notice, error)
 	// Tell says something.
 	Tell(ctx context.Context, document any) error
-	// Wait waits until something was posted or said, or for so long, and gives what was said.
+	// Wait waits for a notice or a word, at most for the given time, and returns the words.
 	Wait(ctx context.Context, within time.Duration) ([]Word, error)
 	// Now is the time by the board's clock, which is the same for all.
 	Now(ctx context.Context) (time.Time, error)

@@ -5,16 +5,16 @@ import (
 	"encoding/binary"
 )
 
-// proofFrom is where a sector's proof begins: what is before it may be a number of its own,
-// or a stamp. Sectors are told apart by the first proofLength bytes of it.
+// proofFrom is the offset of a sector's proof, in bytes: the bytes before it may be a number of
+// its own, or a stamp. The first proofLength bytes of the proof tell sectors apart.
 const (
 	proofFrom   = 64
 	proofLength = 8
 )
 
-// Own reports whether data that was read somewhere was written by this process: whether
-// each of its whole sectors holds what lies ready here, but for numbers and stamps at
-// its beginning. Data without a sector that tells anything (zeros) is nobody's.
+// Own reports whether data read from somewhere was written by this process: whether each of its
+// whole sectors equals data that lies ready here, apart from numbers and stamps at its beginning.
+// Data whose sectors prove nothing (zeros) is nobody's.
 func Own(data []byte) bool {
 	known := 0
 	for ; len(data) >= sector; data = data[sector:] {

@@ -100,9 +100,9 @@ func (s *Source) fill(stretch []byte, state uint64) {
 	}
 }
 
-// mix gives the next of a sequence of numbers without a pattern (SplitMix64: Steele, Lea
-// and Flood, "Fast splittable pseudorandom number generators", OOPSLA 2014): what is
-// asked of it is that nothing compresses it, and that it is quick.
+// mix returns the next of a sequence of numbers without a pattern (SplitMix64: Steele, Lea and
+// Flood, "Fast splittable pseudorandom number generators", OOPSLA 2014). It has to be quick, and
+// nothing may compress its output.
 func mix(state *uint64) uint64 {
 	*state += 0x9e3779b97f4a7c15
 	z := *state

@@ -92,7 +92,7 @@ func TestADeviceIsNotOverwritten(t *testing.T) {
 	} else {
 		_ = opened.Close()
 	}
-	folder := witness.Mounted(t, device, "noatime")
+	folder := witness.MountExt4(t, device, "noatime")
 	refused("mounted", "is mounted at "+folder, PathOptions{Overwrite: named, OverwriteContents: true})
 	if err := unix.Unmount(folder, 0); err != nil {
 		t.Fatal(err)
@@ -328,7 +328,7 @@ func TestDiscardForgetsFromAnOffset(t *testing.T) {
 // is as it was afterwards.
 func TestFillingAFolder(t *testing.T) {
 	device := witness.Loop(t, deviceSize)
-	folder := witness.Mounted(t, device, "noatime")
+	folder := witness.MountExt4(t, device, "noatime")
 	opened, err := OpenPath(folder, PathOptions{Size: 4 * unit.MiB})
 	if err != nil {
 		t.Fatal(err)
@@ -425,7 +425,7 @@ func TestATestFileIsMarked(t *testing.T) {
 
 func TestRoomEndsBeforeTheReserve(t *testing.T) {
 	device := witness.Loop(t, deviceSize)
-	folder := witness.Mounted(t, device, "noatime")
+	folder := witness.MountExt4(t, device, "noatime")
 	opened, err := OpenPath(folder, PathOptions{Size: unit.MiB})
 	if err != nil {
 		t.Fatal(err)
@@ -464,7 +464,7 @@ func TestRoomEndsBeforeTheReserve(t *testing.T) {
 // How large a test file is where nobody says, and what stays free.
 func TestPlannedSize(t *testing.T) {
 	device := witness.Loop(t, deviceSize)
-	folder := witness.Mounted(t, device, "noatime")
+	folder := witness.MountExt4(t, device, "noatime")
 	var s unix.Statfs_t
 	_ = unix.Statfs(folder, &s)
 	free := unit.Bytes(s.Bavail) * unit.Bytes(s.Bsize)
@@ -567,7 +567,7 @@ func TestProcessorTimeGrows(t *testing.T) {
 func TestADeviceUnderALoop(t *testing.T) {
 	device := witness.Loop(t, deviceSize)
 	above := witness.LoopOnto(t, device)
-	folder := witness.Mounted(t, above, "noatime")
+	folder := witness.MountExt4(t, above, "noatime")
 	options := PathOptions{Overwrite: fmt.Sprintf("%s:%d", device, deviceSize), OverwriteContents: true}
 	if opened, err := OpenPath(device, options); err == nil {
 		_ = opened.Close()
