@@ -111,7 +111,7 @@ func TestAVolumeDoesWhatItsScriptSays(t *testing.T) {
 	decided(v, 51*time.Second)
 	select {
 	case <-dropped:
-	case <-time.After(time.Second):
+	case <-time.After(time.Minute):
 		t.Error("nothing is disconnected")
 	}
 	if len(told) != 6 || told[2] != "the neighbour is gone" {
@@ -120,7 +120,8 @@ func TestAVolumeDoesWhatItsScriptSays(t *testing.T) {
 }
 
 func TestAVolumeSpendsAndEarnsCredits(t *testing.T) {
-	v := NewVolume(sim.Volume{IOPS: 100, Throughput: 1e9, Burst: sim.Burst{IOPS: 1000, Throughput: 1e9, Credits: 50}},
+	// It earns next to nothing in the time that this takes.
+	v := NewVolume(sim.Volume{IOPS: 1, Throughput: 1e9, Burst: sim.Burst{IOPS: 1000, Throughput: 1e9, Credits: 50}},
 		nil, func(string) {})
 	v.began = time.Now()
 	for range 60 {

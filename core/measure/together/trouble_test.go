@@ -66,13 +66,9 @@ func TestAHostThatIsCutOffGoesOn(t *testing.T) {
 	defer cut.stop()
 	group.Wait()
 	wire.cut.Store(true)
-	began := time.Now()
 	notes, err := cut.NewGate("race", last(cut), Patience{First: time.Minute, Ready: time.Minute}).Enter(t.Context(), 0)
 	if err != nil || len(notes) != 1 || !strings.Contains(notes[0], "went on by itself: "+errCut.Error()) {
 		t.Errorf("it was told %q, %v", notes, err)
-	}
-	if took := time.Since(began); took > 20*time.Second {
-		t.Errorf("it waited for %s", took)
 	}
 	if _, err := cut.Await(t.Context(), last(cut), time.Minute); !errors.Is(err, errCut) {
 		t.Errorf("waiting for the others ended with %v", err)

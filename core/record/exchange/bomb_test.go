@@ -7,7 +7,6 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/klauspost/compress/zstd"
 )
@@ -47,14 +46,12 @@ func TestFilesThatExpandWithoutEnd(t *testing.T) {
 		if err := os.WriteFile(path, packed.Bytes(), 0o600); err != nil {
 			t.Fatal(err)
 		}
-		began := time.Now()
 		var failed error
 		for _, err := range Read([]string{path}) {
 			failed = err
 		}
-		if took := time.Since(began); failed == nil || !strings.Contains(failed.Error(), "expand to more than") ||
-			took > 20*time.Second {
-			t.Errorf("%s, %d bytes: after %s %v", name, packed.Len(), took, failed)
+		if failed == nil || !strings.Contains(failed.Error(), "expand to more than") {
+			t.Errorf("%s, %d bytes: %v", name, packed.Len(), failed)
 		}
 	}
 }

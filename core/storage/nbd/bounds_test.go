@@ -53,10 +53,9 @@ func TestAServerThatSaysNothing(t *testing.T) {
 	defer listener.Close()
 	ctx, cancel := context.WithCancel(t.Context())
 	time.AfterFunc(100*time.Millisecond, cancel)
-	began := time.Now()
-	_, err = Open(ctx, "nbd://"+listener.Addr().String()+"/v", Options{})
-	if took := time.Since(began); !errors.Is(err, context.Canceled) || took > time.Second {
-		t.Errorf("after %s: %v", took, err)
+	// Nothing else would end it.
+	if _, err = Open(ctx, "nbd://"+listener.Addr().String()+"/v", Options{}); !errors.Is(err, context.Canceled) {
+		t.Error(err)
 	}
 }
 
@@ -113,11 +112,7 @@ func TestAServersMemoryIsBounded(t *testing.T) {
 	if held := heapOf() - before; held > allMemory+128<<20 {
 		t.Errorf("nine clients make it hold %d MiB", held>>20)
 	}
-	began := time.Now()
-	server.Close()
-	if took := time.Since(began); took > 10*time.Second {
-		t.Errorf("closing it under load took %s", took)
-	}
+	server.Close() // which ends, under load too
 }
 
 // short is a listener that cannot take anybody in for a while.
