@@ -280,12 +280,25 @@ func checkBadSector(t *testing.T, m *machine, devices map[string]survey.Device) 
 		"sequential, block: 16KiB, depth: 2, over: 1x}\n"}
 	got := m.run(write, "measure", devices["TW-WORN"].Path, "--size", "40MiB", "--plan", "/tmp/over.yaml", "--json")
 	s := decode[session.Session](t, got)
-	f, found := kinds(s)["io-errors"]
+	// Neighbours that were under way beside it may be cancelled by the kernel: that is another error,
+	// with a finding of its own.
+	var e finding.IOErrorsEvidence
+	found := false
+	for _, f := range s.Findings {
+		each, ok := finding.EvidenceOf[finding.IOErrorsEvidence](f)
+		switch {
+		case f.Kind != "io-errors" || !ok:
+		case strings.Contains(each.Error, "canceled"):
+			t.Logf("beside it: %s", f.Summary)
+		default:
+			found = !found && f.Severity == session.Fault
+			e = each
+		}
+	}
 	_, dropped := kinds(s)["dropout"]
-	if !found || dropped || f.Severity != session.Fault || s.State != session.Complete {
+	if !found || dropped || s.State != session.Complete {
 		t.Fatalf("exit %d, state %s, findings %+v", got.Code, s.State, s.Findings)
 	}
-	e, _ := finding.EvidenceOf[finding.IOErrorsEvidence](f)
 	const block = 16 << 10
 	if want := int64(badSector * 512 / block * block); e.FirstOffset == nil || *e.FirstOffset != want ||
 		e.Action != "read" || *e.FromOffset != want || *e.ToOffset != want {

@@ -19,6 +19,7 @@ import (
 	"opengauge/core/bench/survey"
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
+	"opengauge/lab/night"
 	"opengauge/lab/witness"
 )
 
@@ -175,6 +176,7 @@ func bootTwoHosts(t *testing.T) twoHosts {
 }
 
 func TestNetworkOfTwoHosts(t *testing.T) {
+	night.Only(t)
 	h := bootTwoHosts(t)
 	h.must(setUp)
 	t.Run("folders that real servers keep", func(t *testing.T) { checkFolders(t, h) })

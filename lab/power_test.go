@@ -14,6 +14,7 @@ import (
 	"testing"
 	"time"
 
+	"opengauge/lab/night"
 	"opengauge/lab/witness"
 )
 
@@ -38,6 +39,7 @@ func cuts(t *testing.T) int {
 // told. What was written and not flushed is lost, and what was flushed is not, or the cut
 // proves nothing.
 func TestAPowerCut(t *testing.T) {
+	night.Only(t)
 	kernel, initramfs := image(t)
 	for _, program := range []string{"nbdkit", "mkfs.ext4", "mount"} {
 		if _, err := exec.LookPath(program); err != nil {

@@ -3,8 +3,8 @@ package logbook
 import (
 	"bytes"
 	"context"
-	"errors"
 	"database/sql"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
