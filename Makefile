@@ -6,7 +6,7 @@ export CGO_ENABLED = 0
 PACKAGES = ./...
 
 .PHONY: demo help build quick test times pages documents race fuzz bench accuracy reviews lab lint cross docs examples \
-	screenshots tools browser-check wine arm mutants night torture scale release release-check
+	screenshots weight tools browser-check wine arm mutants night torture scale release release-check
 
 demo: build ## build the program and run the full example
 	bin/opengauge demo --out bin/demo
@@ -107,6 +107,9 @@ release-check: ## the package of this commit in a clean Debian, and whether it i
 docs: ## write docs/reference.md, docs/schemas and NOTICE anew, from the code and from what is linked
 	go test -count=1 -run 'Reference|Notice' . -update
 	go test -count=1 -run 'SchemasAreCurrent' ./cli -update
+
+weight: ## write docs/dependencies.md anew: each module's purpose, its share of the program and of a cold build
+	go run ./lab/weight
 
 screenshots: demo ## draw docs/screenshots anew, from the demo's and the recorded sessions (make tools installs what it needs)
 	docs/screenshots/draw

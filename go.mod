@@ -3,7 +3,6 @@ module opengauge
 go 1.26.0
 
 require (
-	charm.land/bubbles/v2 v2.2.1
 	charm.land/lipgloss/v2 v2.0.6
 	github.com/CycloneDX/cyclonedx-go v0.12.0
 	github.com/HdrHistogram/hdrhistogram-go v1.4.0
@@ -42,7 +41,6 @@ require (
 )
 
 require (
-	charm.land/bubbletea/v2 v2.0.8 // indirect
 	codeberg.org/go-fonts/liberation v0.5.0 // indirect
 	codeberg.org/go-latex/latex v0.2.0 // indirect
 	codeberg.org/go-pdf/fpdf v0.11.1 // indirect
@@ -52,7 +50,6 @@ require (
 	github.com/andybalholm/brotli v1.2.6 // indirect
 	github.com/bahlo/generic-list-go v0.2.0 // indirect
 	github.com/buger/jsonparser v1.1.2 // indirect
-	github.com/charmbracelet/harmonica v0.2.0 // indirect
 	github.com/charmbracelet/ultraviolet v0.0.0-20260811164956-006e29f97886 // indirect
 	github.com/charmbracelet/x/term v0.2.2 // indirect
 	github.com/charmbracelet/x/termios v0.1.1 // indirect

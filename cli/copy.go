@@ -260,7 +260,7 @@ func (e *environment) runCopies(ctx context.Context, request transfer.Request) (
 	e.announceCopies(request)
 	teller := term.NewCopies(term.NewScreen(e.stderr))
 	s, err = transfer.Run(ctx, request, keeper, teller.Tell)
-	teller.Done()
+	teller.Finish()
 	if len(s.Copies) > 0 {
 		s.Findings = finding.Detect(s, unit.Decimal)
 		err = errors.Join(err, keeper.Finish(s))

@@ -47,7 +47,7 @@ func (e *environment) copyByHand(ctx context.Context, arguments []string, f *cop
 	progress := term.NewStretch(term.NewScreen(e.stderr), set.Bytes())
 	if f.layOut != "" {
 		folder, err := transfer.LayOut(ctx, f.layOut, set, progress.Tell("laid out"))
-		progress.Done()
+		progress.Finish()
 		if err != nil {
 			return interruptedBy(ctx, err)
 		}
@@ -55,7 +55,7 @@ func (e *environment) copyByHand(ctx context.Context, arguments []string, f *cop
 		return nil
 	}
 	arrived, err := transfer.CheckLaidOut(ctx, f.check, set, progress.Tell("compared"))
-	progress.Done()
+	progress.Finish()
 	if err != nil {
 		return interruptedBy(ctx, err)
 	}

@@ -171,7 +171,7 @@ func (e *environment) repairLogbook(name string) error {
 	defer book.Close()
 	counter := screens.NewCounter(screens.NewScreen(e.stderr), "read", 0)
 	done, damaged, err := book.Repair(name, func(read, _ int) { counter.Tell(read) })
-	counter.Done()
+	counter.Finish()
 	if err != nil {
 		return err
 	}
@@ -187,7 +187,7 @@ func (e *environment) checkLogbook() error {
 	defer book.Close()
 	counter := screens.NewCounter(screens.NewScreen(e.stderr), "read", 0)
 	faults, count, err := book.Check(func(done, _ int) { counter.Tell(done) })
-	counter.Done()
+	counter.Finish()
 	if err != nil {
 		return err
 	}

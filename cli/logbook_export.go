@@ -131,7 +131,7 @@ func (e *environment) exportSessions(references []string, flags *exportFlags) er
 	} else {
 		counter := term.NewCounter(term.NewScreen(e.stderr), "exported", len(ids))
 		err = e.writeFile(flags.out, func(w io.Writer) error { return exportTo(w, book, ids, ask, counter.Tell) })
-		counter.Done()
+		counter.Finish()
 	}
 	if err != nil {
 		return err
@@ -225,7 +225,7 @@ func (e *environment) fillDataset(folder string, book *logbook.Logbook, ids []st
 		}
 		return out.Add(s, tags)
 	})
-	counter.Done()
+	counter.Finish()
 	return errors.Join(err, out.Close())
 }
 

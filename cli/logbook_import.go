@@ -60,7 +60,7 @@ func (e *environment) importSessions(names []string) (err error) {
 		}
 		counter := term.NewCounter(term.NewScreen(e.stderr), "read", 0)
 		merged, damaged, err := book.MergeFrom(name, func(read, _ int) { counter.Tell(read) })
-		counter.Done()
+		counter.Finish()
 		if add(merged); err != nil {
 			return e.importFailed(done, err)
 		}
@@ -68,7 +68,7 @@ func (e *environment) importSessions(names []string) (err error) {
 	}
 	counter := term.NewCounter(term.NewScreen(e.stderr), "read", 0)
 	imported, err := book.Import(counted(exchange.Read(files), counter.Tell))
-	counter.Done()
+	counter.Finish()
 	if add(imported); err != nil {
 		return e.importFailed(done, err)
 	}

@@ -98,7 +98,7 @@ func (e *environment) retention(samples, sessions string, apply, yes bool) error
 	}
 	counter := term.NewCounter(term.NewScreen(e.stderr), "removed", len(found.Samples)+len(found.Sessions))
 	err = book.Expire(found, counter.Tell)
-	counter.Done()
+	counter.Finish()
 	if err == nil {
 		screen.Printf("removed %s, and the samples of %s\n", unit.Count(len(found.Sessions), "session"),
 			unit.Count(len(found.Samples), "session"))

@@ -146,7 +146,7 @@ func (e *environment) runMeasurement(ctx context.Context, named string, flags *m
 		}
 		progress.Tell(p)
 	})
-	progress.Done()
+	progress.Finish()
 	if s == nil || len(s.Passes)+len(s.Contentions) == 0 {
 		return s, err
 	}

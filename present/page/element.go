@@ -120,6 +120,6 @@ func (p placed) lazyNode() g.Node {
 	return h.Figure(h.ID(p.id), g.Attr("data-lazy"), g.If(p.series, g.Attr("data-series")),
 		h.FigCaption(h.Strong(g.Text(p.title)), h.Br(), h.Span(h.Class("quiet"), g.Text(below))),
 		h.Div(h.Class("drawn scroll"), h.TabIndex("0"), h.Role("region"), h.Aria("label", "Drawing: "+p.id),
-			h.StyleAttr(fmt.Sprintf("--tall:%.3f", p.aspect))),
+			h.Style(fmt.Sprintf("--tall:%.3f", p.aspect))),
 	)
 }

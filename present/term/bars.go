@@ -13,10 +13,12 @@ import (
 func (s *Screen) Bars(bars figure.Bars) {
 	s.Heading(bars.Title)
 	s.Paragraph("", bars.Subtitle)
-	names, texts := 0, 0
+	names := 0
+	texts := 0
 	for _, group := range bars.Groups {
 		for _, bar := range group.Bars {
-			names, texts = max(names, lipgloss.Width(Clean(bar.Name))), max(texts, lipgloss.Width(Clean(bar.Text)))
+			names = max(names, lipgloss.Width(Clean(bar.Name)))
+			texts = max(texts, lipgloss.Width(Clean(bar.Text)))
 		}
 	}
 	const widest = 130 // longer bars tell no more

@@ -51,8 +51,8 @@ func (s *Screen) stripPart(strip figure.ChainStrip, hops []figure.StripHop, widt
 		if mark != "" && hop.High > 0 {
 			mark = "▲ " + mark
 		}
-		lines = append(lines, []string{bold.Render(fitted(hop.Text, width)), fitted(hop.Standard, width),
-			faint.Render(fitted(hop.Name, width)), bold.Render(fitted(mark, width))})
+		lines = append(lines, []string{bold.Render(fitText(hop.Text, width)), fitText(hop.Standard, width),
+			faint.Render(fitText(hop.Name, width)), bold.Render(fitText(mark, width))})
 	}
 	for row := range lines[0] {
 		var line strings.Builder
@@ -64,7 +64,7 @@ func (s *Screen) stripPart(strip figure.ChainStrip, hops []figure.StripHop, widt
 }
 
 // fitted is a text cut and padded to a column, with a gap behind it.
-func fitted(text string, width int) string {
+func fitText(text string, width int) string {
 	text = Clean(text)
 	if lipgloss.Width(text) > width-1 {
 		runes := []rune(text)
@@ -73,8 +73,8 @@ func fitted(text string, width int) string {
 	return text + strings.Repeat(" ", max(width-lipgloss.Width(text), 0))
 }
 
-// stripCell is one row of one hop: the flow, which goes through the gap too, the
-// room above it, and what better training would add.
+// stripCell is one row of one hop: the flow, which continues through the gap, the room above it,
+// and the gain of better training.
 func stripCell(strip figure.ChainStrip, hop figure.StripHop, row, width int) string {
 	filled := func(value float64) bool { return value/strip.Top*stripRows > float64(row)+0.5 }
 	least := func(value float64) bool { return value > 0 && (row == 0 || filled(value)) } // even a thin hop shows
@@ -87,7 +87,7 @@ func stripCell(strip figure.ChainStrip, hop figure.StripHop, row, width int) str
 	case filled(hop.Capable):
 		return faint.Render(strings.Repeat("░", width-1)) + " "
 	case hop.High == 0 && row == int(math.Round(stripRows/2)):
-		return faint.Render(fitted(strings.Repeat(" ", (width-1)/2)+"?", width))
+		return faint.Render(fitText(strings.Repeat(" ", (width-1)/2)+"?", width))
 	}
 	return strings.Repeat(" ", width)
 }

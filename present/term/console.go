@@ -30,8 +30,8 @@ func (w asciiWriter) Write(p []byte) (int, error) {
 	return len(p), err
 }
 
-// letters is how a terminal is written to, by what its user's environment and the terminal
-// itself can show.
+// letters returns a writer that uses the letters that the user's environment and the terminal can
+// show.
 func letters(out io.Writer, steered bool) io.Writer {
 	if !steered || onlyASCII(os.Getenv) {
 		return asciiWriter{out}

@@ -2,5 +2,5 @@
 
 package term
 
-// steers says that terminals of this system do what is written to them.
+// steers reports that terminals of this system obey escape sequences.
 func steers(uintptr) bool { return true }

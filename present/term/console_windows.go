@@ -4,8 +4,7 @@ import (
 	"golang.org/x/sys/windows"
 )
 
-// steers asks a console to do what is written to it in the way of other terminals, and says
-// whether it does: old ones do not.
+// steers asks a console to obey escape sequences, and reports whether it does: old ones do not.
 func steers(terminal uintptr) bool {
 	console := windows.Handle(terminal)
 	var mode uint32

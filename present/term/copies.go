@@ -28,7 +28,9 @@ func (t *Copies) Tell(s transfer.Step) {
 		return
 	}
 	if time.Since(t.told) > 100*time.Millisecond || s.Label != t.label {
-		t.told, t.label, t.shown = time.Now(), s.Label, true
+		t.told = time.Now()
+		t.label = s.Label
+		t.shown = true
 		t.screen.Printf(clearLine+"%s %s of %s", t.text(s), s.Bytes.Decimal(), s.Total.Decimal())
 	}
 }
@@ -40,8 +42,8 @@ func (t *Copies) text(s transfer.Step) string {
 	return fmt.Sprintf("copy %d/%d: %s", s.Number, s.Count, Clean(s.Label))
 }
 
-// Done ends the line.
-func (t *Copies) Done() {
+// Finish ends the line.
+func (t *Copies) Finish() {
 	if t.shown {
 		t.screen.Printf(clearLine)
 	}

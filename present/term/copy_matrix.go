@@ -27,24 +27,24 @@ func (s *Screen) CopyMatrix(m figure.CopyMatrix) {
 	}
 	line := strings.Repeat(" ", names+3)
 	for _, end := range m.Ends {
-		line += bold.Render(fixed("to "+Clean(end), cell))
+		line += bold.Render(fixedWidth("to "+Clean(end), cell))
 	}
 	s.Println(strings.TrimRight(line, " "))
 	for from, row := range m.Cells {
-		lead := bold.Render(fixed(Clean(m.Ends[from]), names)) + "   "
+		lead := bold.Render(fixedWidth(Clean(m.Ends[from]), names)) + "   "
 		lines := [3]string{lead, strings.Repeat(" ", names+3), strings.Repeat(" ", names+3)}
 		for to, each := range row {
-			texts := [3]string{fixed("·", cell), fixed("", cell), fixed("", cell)}
+			texts := [3]string{fixedWidth("·", cell), fixedWidth("", cell), fixedWidth("", cell)}
 			switch {
 			case each.Known:
 				long := int(each.Share*float64(cell-4) + 0.5)
-				texts[0] = fixed(each.Text+", "+each.Time, cell)
+				texts[0] = fixedWidth(each.Text+", "+each.Time, cell)
 				texts[1] = flowStyle(true).Render(strings.Repeat("█", long)) + strings.Repeat(" ", cell-long)
 				if each.Limit != "" {
-					texts[2] = faint.Render(fixed("limit: "+each.Limit, cell))
+					texts[2] = faint.Render(fixedWidth("limit: "+each.Limit, cell))
 				}
 			case from == to:
-				texts[0] = faint.Render(fixed("–", cell))
+				texts[0] = faint.Render(fixedWidth("–", cell))
 			}
 			for i := range lines {
 				lines[i] += texts[i]
@@ -70,8 +70,8 @@ func (s *Screen) copyList(m figure.CopyMatrix) {
 	s.Table(t)
 }
 
-// fixed sets a text to the left of a column, and cuts off what is too long.
-func fixed(text string, width int) string {
+// fixedWidth pads a text to the right, or cuts it off.
+func fixedWidth(text string, width int) string {
 	runes := []rune(text)
 	if len(runes) > width-1 && width > 1 {
 		runes = append(runes[:width-2], '…')

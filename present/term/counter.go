@@ -30,7 +30,8 @@ func (c *Counter) Tell(done int) {
 	if !c.screen.Interactive || time.Since(c.told) < between {
 		return
 	}
-	c.told, c.shown = time.Now(), true
+	c.told = time.Now()
+	c.shown = true
 	if c.total > 0 {
 		c.screen.Printf("\r%s %d of %d sessions ", c.verb, done, c.total)
 		return
@@ -38,8 +39,8 @@ func (c *Counter) Tell(done int) {
 	c.screen.Printf("\r%s %s ", c.verb, unit.Count(done, "session"))
 }
 
-// Done ends the line.
-func (c *Counter) Done() {
+// Finish ends the line.
+func (c *Counter) Finish() {
 	if c.shown {
 		c.screen.Printf(clearLine)
 	}

@@ -8,8 +8,8 @@ import (
 	"opengauge/present/figure"
 )
 
-// FillLadder draws each load as a ladder of bars, emptiest on top, with the share
-// of what it was there.
+// FillLadder draws each load as a ladder of bars, emptiest on top, with the share of the empty
+// storage's rate.
 func (s *Screen) FillLadder(ladder figure.FillLadder) {
 	s.Heading(ladder.Title)
 	s.faintly(ladder.Subtitle)
@@ -25,13 +25,13 @@ func (s *Screen) FillLadder(ladder figure.FillLadder) {
 			length := int(math.Round(rung.Value / max(top, 1e-9) * float64(longest)))
 			bar := strings.Repeat("█", length) + strings.Repeat(" ", longest-length)
 			s.Printf("%5.0f %% full %s%s %s %s\n", rung.Fill*100, faint.Render("│"),
-				flowStyle(climb.Writes).Render(bar), bold.Render(padded(rung.Text, 7)),
+				flowStyle(climb.Writes).Render(bar), bold.Render(pad(rung.Text, 7)),
 				faint.Render(fmt.Sprintf("%4.0f %%", rung.Of*100)))
 		}
 	}
 }
 
 // padded sets a text to the right of a column.
-func padded(text string, width int) string {
+func pad(text string, width int) string {
 	return strings.Repeat(" ", max(width-len([]rune(text)), 0)) + text
 }

@@ -11,8 +11,7 @@ import (
 	"opengauge/present/figure"
 )
 
-// Outcome writes what became of a session, in a line, and that there is nothing more to
-// say where nothing was found.
+// Outcome writes the end of a session, in a line, and says so if nothing was found.
 func (s *Screen) Outcome(became string, found int) {
 	if found == 0 {
 		s.Paragraph("", "Nothing here looks wrong or in need of a word: "+became+".")
@@ -22,7 +21,7 @@ func (s *Screen) Outcome(became string, found int) {
 	s.Println("")
 }
 
-// Findings writes what was found, each with its advice.
+// Findings writes the findings, each with its advice.
 func (s *Screen) Findings(findings []session.Finding) {
 	for i, finding := range findings {
 		if i > 0 {

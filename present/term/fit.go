@@ -12,8 +12,8 @@ import (
 const (
 	// between is the room between columns.
 	between = 2
-	// legible is what a text is shortened to while there are columns to leave out, and
-	// shortest to what at the least.
+	// legible is the width to which texts are shortened while there are columns to leave out;
+	// shortest is the least width.
 	legible, shortest = 26, 14
 	// fewestColumns are left before a table turns into blocks of lines.
 	fewestColumns = 3
@@ -22,7 +22,7 @@ const (
 // narrowed is a table as wide as there is room for: its texts are shortened first, then
 // columns are left out, the least important first. left names those. It is false where
 // too few columns would remain.
-func narrowed(t table.Table, room int) (fit table.Table, left []string, ok bool) {
+func narrow(t table.Table, room int) (fit table.Table, left []string, ok bool) {
 	shown := make([]int, len(t.Columns))
 	for i := range shown {
 		shown[i] = i
@@ -109,7 +109,7 @@ func cut(t table.Table, shown, widths []int) table.Table {
 	made := table.Table{Notes: t.Notes}
 	for i, column := range shown {
 		title := t.Columns[column]
-		title.Title = middled(title.Title, widths[i])
+		title.Title = cutMiddle(title.Title, widths[i])
 		made.Columns = append(made.Columns, title)
 	}
 	for _, row := range t.Rows {
@@ -117,7 +117,7 @@ func cut(t table.Table, shown, widths []int) table.Table {
 		for i, column := range shown {
 			cell := ""
 			if column < len(row) {
-				cell = middled(Clean(row[column]), widths[i])
+				cell = cutMiddle(Clean(row[column]), widths[i])
 			}
 			cells = append(cells, cell)
 		}
@@ -128,7 +128,7 @@ func cut(t table.Table, shown, widths []int) table.Table {
 
 // middled is a text that is no wider than it may be: of names the end says as much as the
 // beginning.
-func middled(text string, width int) string {
+func cutMiddle(text string, width int) string {
 	if lipgloss.Width(text) <= width {
 		return text
 	}

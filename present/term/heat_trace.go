@@ -72,7 +72,7 @@ func (s *Screen) flow(trace figure.HeatTrace, columns int) {
 // severalSign is where several sensors are as warm as each other, as far as can be drawn.
 const severalSign = '◆'
 
-// sensorSigns are those of sensors, in their order; each is another letter in ASCII too.
+// sensorSigns are the signs of sensors, in their order; each is another letter in ASCII too.
 const sensorSigns = "•×+∘▴▾◂▸□△"
 
 // heat draws each temperature as a line of its own sign.
@@ -115,10 +115,10 @@ func (s *Screen) heat(trace figure.HeatTrace, columns int) {
 	}
 }
 
-// powerRows are those of the lane of power.
+// powerRows is the height of the lane of power.
 const powerRows = 2
 
-// power draws what the first meter said as an area from zero.
+// power draws the first meter's readings as an area from zero.
 func (s *Screen) power(trace figure.HeatTrace, columns int) {
 	if len(trace.Power) == 0 {
 		return
@@ -154,7 +154,7 @@ func (s *Screen) fan(trace figure.HeatTrace, columns int) {
 	s.Printf("%*s %s%s\n", axisWidth, "fan", faint.Render("│"), string(row))
 }
 
-// axis is what stands to the left of a row: the top value, the middle, or nothing.
+// axis returns the label to the left of a row: the top value, the middle, or spaces.
 func axis(row, rows int, top float64) string {
 	label := ""
 	switch row {
@@ -218,7 +218,8 @@ func resample(points []figure.Point, whole float64, columns int, choose func(a, 
 		if set[at] {
 			values[at] = choose(values[at], point.Value)
 		} else {
-			values[at], set[at] = point.Value, true
+			values[at] = point.Value
+			set[at] = true
 		}
 	}
 	fillGaps(values, set)
@@ -228,10 +229,12 @@ func resample(points []figure.Point, whole float64, columns int, choose func(a, 
 // fillGaps gives a column without a point of its own the value of the next one
 // that has: a sample stands for the stretch up to its time.
 func fillGaps(values []float64, set []bool) {
-	next, known := 0.0, false
+	next := 0.0
+	known := false
 	for i := len(values) - 1; i >= 0; i-- {
 		if set[i] {
-			next, known = values[i], true
+			next = values[i]
+			known = true
 		} else if known {
 			values[i] = next
 		}

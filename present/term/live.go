@@ -25,7 +25,7 @@ const (
 	mostPoints = 1200
 )
 
-// live is what the live view shows of the pass in progress.
+// live is the state of the live view of a pass.
 type live struct {
 	pass   int
 	points []figure.Point
@@ -46,7 +46,7 @@ func (l *live) take(report run.Progress, notation unit.Notation) {
 	}
 	at := report.Elapsed.Seconds()
 	for name, celsius := range report.Temperatures {
-		l.temperatures[name] = thinned(append(l.temperatures[name], figure.Point{Seconds: at, Value: float64(celsius)}))
+		l.temperatures[name] = thin(append(l.temperatures[name], figure.Point{Seconds: at, Value: float64(celsius)}))
 	}
 	value := notation.Value(report.Rate)
 	if l.pending > 0 && l.pending < l.joined {
@@ -67,7 +67,7 @@ func (l *live) take(report run.Progress, notation unit.Notation) {
 }
 
 // thinned leaves out every second of too many points.
-func thinned(points []figure.Point) []figure.Point {
+func thin(points []figure.Point) []figure.Point {
 	if len(points) < mostPoints {
 		return points
 	}
@@ -109,7 +109,8 @@ func (p *Progress) redrawLive(report run.Progress) {
 	drawn.WriteString(ansi.EraseScreenBelow)
 	p.screen.Printf("%s", drawn.String())
 	p.live.lines = len(lines)
-	p.shown, p.drawn = true, time.Now()
+	p.shown = true
+	p.drawn = time.Now()
 }
 
 // back takes the cursor to the first line of the view.
@@ -125,7 +126,7 @@ func (p *Progress) drawLive(page *Screen, report run.Progress) {
 	if report.Pass > 0 {
 		doing = fmt.Sprintf("pass %d/%d  %s", report.Pass, report.Passes, doing)
 	}
-	page.Printf("%s %3.0f %%  %s left  %s\n", p.bar.ViewAs(report.Share), report.Share*100, unit.Span(report.Left),
+	page.Printf("%s %3.0f %%  %s left  %s\n", progressBar(report.Share), report.Share*100, unit.Span(report.Left),
 		Clean(doing))
 	facts := []string{bold.Render(p.notation.Rate(report.Rate))}
 	if report.Latency > 0 {
@@ -161,7 +162,7 @@ func (p *Progress) drawLive(page *Screen, report run.Progress) {
 // readingUnit is how the names of readings end, and their unit.
 type readingUnit struct{ ending, unit string }
 
-// readingUnits are those of probes and of the machine's own sensors.
+// readingUnits lists the units of probes and of the machine's own sensors.
 func readingUnits() []readingUnit {
 	units := []readingUnit{{"_rpm", "rpm"}}
 	for _, q := range sensor.Quantities() {

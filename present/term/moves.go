@@ -8,11 +8,10 @@ import (
 	"opengauge/present/figure"
 )
 
-// moveSigns are those of lines, in their order.
+// moveSigns are the signs of lines, in their order.
 var moveSigns = []rune("●■▲◆✚○")
 
-// Moves draws time against amount, a sign a session; what is beyond the recording is
-// small.
+// Moves draws time against amount, a sign a session; points beyond the recording are small.
 func (s *Screen) Moves(m figure.Moves) {
 	const rows = 12
 	columns := max(min(s.Width, plainWidth)-axisWidth-2, 20)

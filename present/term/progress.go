@@ -3,9 +3,9 @@ package term
 import (
 	"fmt"
 	"math"
+	"strings"
 	"time"
 
-	"charm.land/bubbles/v2/progress"
 	"charm.land/lipgloss/v2"
 	"github.com/charmbracelet/x/ansi"
 
@@ -24,7 +24,6 @@ const redrawEvery = 80 * time.Millisecond
 type Progress struct {
 	screen   *Screen
 	notation unit.Notation
-	bar      progress.Model
 	drawn    time.Time
 	shown    bool
 	filling  bool
@@ -33,11 +32,17 @@ type Progress struct {
 
 // NewProgress shows progress on a screen, which is usually standard error.
 func NewProgress(screen *Screen, notation unit.Notation) *Progress {
-	bar := progress.New(
-		progress.WithWidth(24), progress.WithoutPercentage(),
-		progress.WithColors(lipgloss.Color(figure.Throughput)),
-	)
-	return &Progress{screen: screen, notation: notation, bar: bar}
+	return &Progress{screen: screen, notation: notation}
+}
+
+// barWidth is the width of a progress bar, in columns.
+const barWidth = 24
+
+// progressBar draws a bar that is filled to a share between 0 and 1.
+func progressBar(share float64) string {
+	filled := int(math.Round(barWidth * min(max(share, 0), 1)))
+	style := lipgloss.NewStyle().Foreground(lipgloss.Color(figure.Throughput))
+	return style.Render(strings.Repeat("█", filled)) + strings.Repeat("░", barWidth-filled)
 }
 
 // Tell takes a report from the runner.
@@ -67,7 +72,7 @@ func passLine(report run.Progress, notation unit.Notation) string {
 	pass := report.Ended
 	return fmt.Sprintf("pass %d/%d: %s: %s, %s IOPS, p50 %s%s", report.Pass, report.Passes, pass.Label(),
 		notation.Rate(pass.BytesPerSecond), unit.Grouped(int64(math.Round(pass.IOPS))),
-		unit.Latency(pass.Latency.P50), cutShort(pass)) + failed(pass)
+		unit.Latency(pass.Latency.P50), cutShort(pass)) + failureText(pass)
 }
 
 func cutShort(pass *session.Pass) string {
@@ -77,8 +82,8 @@ func cutShort(pass *session.Pass) string {
 	return ""
 }
 
-// failed says how many operations of a pass failed, and with what.
-func failed(pass *session.Pass) string {
+// failureText says how many operations of a pass failed, and how.
+func failureText(pass *session.Pass) string {
 	if pass.Errors == 0 {
 		return ""
 	}
@@ -97,19 +102,21 @@ func (p *Progress) redraw(report run.Progress) {
 		doing = Clean(report.Says) + "  " + doing
 	}
 	line := fmt.Sprintf("%s %3.0f %%  %s  %s left  %s",
-		p.bar.ViewAs(report.Share), report.Share*100, bold.Render(fmt.Sprintf("%11s", p.notation.Rate(report.Rate))),
+		progressBar(report.Share), report.Share*100, bold.Render(fmt.Sprintf("%11s", p.notation.Rate(report.Rate))),
 		unit.Span(report.Left), doing)
 	p.screen.Printf("\r%s%s", ansi.EraseLineRight, ansi.Truncate(line, p.screen.Width-1, "…"))
-	p.shown, p.drawn = true, time.Now()
+	p.shown = true
+	p.drawn = time.Now()
 }
 
-// Done takes what was redrawn away again.
-func (p *Progress) Done() {
+// Finish takes the redrawn lines away.
+func (p *Progress) Finish() {
 	switch {
 	case p.shown && p.live.lines > 0:
 		p.screen.Printf("%s%s", p.live.back(), ansi.EraseScreenBelow)
 	case p.shown:
 		p.screen.Printf("\r%s", ansi.EraseLineRight)
 	}
-	p.shown, p.live.lines = false, 0
+	p.shown = false
+	p.live.lines = 0
 }

@@ -10,11 +10,11 @@ import (
 	"opengauge/core/unit"
 )
 
-// sheetWidth is that of a printed page.
+// sheetWidth is the width of a printed page, in columns.
 const sheetWidth = 78
 
-// Sheet writes a bench sheet to print: what to do for each visit of a design, with boxes to
-// tick and room for what was seen.
+// Sheet writes a bench sheet to print: the work of each visit of a design, with boxes to tick and
+// room for observations.
 func Sheet(w io.Writer, d *design.Design, check design.Check) error {
 	r := &d.Review
 	var text strings.Builder

@@ -7,9 +7,9 @@ import (
 	"opengauge/core/unit"
 )
 
-// Stopwatch is what the view of a stopwatch shows.
+// Stopwatch is the view of a stopwatch.
 type Stopwatch struct {
-	// Title says what is copied, and Repeat which of how many it is, from 1.
+	// Title names the copied files, and Repeat is the number of the copy, from 1.
 	Title           string
 	Repeat, Planned int
 	Seconds         float64
@@ -18,7 +18,7 @@ type Stopwatch struct {
 	// Taken are the times taken before, in seconds, and Within by how much each may be off.
 	Taken  []float64
 	Within float64
-	// Says is a word about what was done last; it may be empty.
+	// Says is a word about the last key; it may be empty.
 	Says string
 }
 
@@ -45,7 +45,7 @@ func clockText(seconds float64) string {
 // mostLaps are shown; those before are counted.
 const mostLaps = 6
 
-// Where there is room, digits are so many times as large, and what room that takes.
+// The size of large digits, and the room that they need.
 const (
 	largeScale              = 2
 	largeColumns, largeRows = 90, 26
@@ -106,7 +106,7 @@ func (w Stopwatch) Lines(columns, rows int) []string {
 	return lines
 }
 
-// Keys says what the keys do now.
+// Keys describes the keys in this state.
 func (w Stopwatch) Keys() string {
 	if w.Running {
 		return "space stops   l marks a lap   x throws this one away   q ends"

@@ -19,19 +19,20 @@ func NewStretch(screen *Screen, total unit.Bytes) *Stretch {
 	return &Stretch{screen: screen, total: total}
 }
 
-// Tell gives what is told how many bytes are done.
+// Tell returns a function that is called with the number of bytes done.
 func (s *Stretch) Tell(done string) func(unit.Bytes) {
 	return func(bytes unit.Bytes) {
 		if !s.screen.Interactive || time.Since(s.told) < 100*time.Millisecond {
 			return
 		}
-		s.told, s.shown = time.Now(), true
+		s.told = time.Now()
+		s.shown = true
 		s.screen.Printf(clearLine+"%s of %s %s", bytes.Decimal(), s.total.Decimal(), done)
 	}
 }
 
-// Done takes the line away.
-func (s *Stretch) Done() {
+// Finish takes the line away.
+func (s *Stretch) Finish() {
 	if s.shown {
 		s.screen.Printf(clearLine)
 	}

@@ -14,7 +14,7 @@ import (
 // where nobody looks.
 func (s *Screen) Table(t table.Table) {
 	if s.Interactive {
-		fit, left, ok := narrowed(t, s.Width)
+		fit, left, ok := narrow(t, s.Width)
 		if !ok {
 			s.blocks(t)
 			s.notes(t)

@@ -1,7 +1,7 @@
-// Package term draws results in a terminal, or as plain text where there is
-// none: the writer takes colour away where it cannot be shown or is not wanted.
+// Package term draws results in a terminal, or as plain text where there is none: the writer
+// removes colour that cannot be shown or is not wanted.
 //
-// A screen is used by one goroutine; only what is live is told of progress by another.
+// A screen belongs to one goroutine. Live views take reports from another.
 package term
 
 import (
@@ -19,7 +19,7 @@ import (
 	"opengauge/present/text"
 )
 
-// Screen is where text goes, with what it can show.
+// Screen is an output with its capabilities.
 type Screen struct {
 	out io.Writer
 	// Width is how many columns there are.
@@ -33,9 +33,9 @@ type Screen struct {
 // plainWidth is the width of text that goes to a file or a pipe.
 const plainWidth = 100
 
-// NewScreen finds out what out can show. NO_COLOR and a dumb terminal are
-// honoured, terminals that show only ASCII get that, and old consoles that cannot be
-// steered get plain lines.
+// NewScreen finds out the capabilities of an output. NO_COLOR and a dumb terminal are honoured,
+// terminals that show only ASCII get that, and old consoles that cannot be steered get plain
+// lines.
 func NewScreen(out io.Writer) *Screen {
 	colours := colorprofile.NewWriter(out, os.Environ())
 	screen := &Screen{out: colours, Width: plainWidth}
@@ -52,7 +52,8 @@ func NewScreen(out io.Writer) *Screen {
 	}
 	screen.Interactive = true
 	if width, height, err := term.GetSize(int(file.Fd())); err == nil && width > 0 {
-		screen.Width, screen.Height = width, height
+		screen.Width = width
+		screen.Height = height
 	}
 	return screen
 }
@@ -68,17 +69,17 @@ func (s *Screen) Println(text string) { s.Printf("%s\n", text) }
 // Heading writes a line that begins something new.
 func (s *Screen) Heading(text string) { s.styled(bold, "", text) }
 
-// faintly writes what stands below a heading.
+// faintly writes the text below a heading.
 func (s *Screen) faintly(text string) { s.styled(faint, "", text) }
 
-// legend writes what signs mean, under a drawing.
+// legend explains signs, under a drawing.
 func (s *Screen) legend(text string) { s.styled(faint, strings.Repeat(" ", axisWidth+2), text) }
 
 // styled writes a text in a style behind an indent, wrapped where a person looks.
 func (s *Screen) styled(style lipgloss.Style, indent, text string) {
 	lines := []string{Clean(text)}
 	if room := s.Width - len(indent); s.Interactive && lipgloss.Width(lines[0]) > room {
-		lines = wrapped(lines[0], max(room, 20))
+		lines = wrap(lines[0], max(room, 20))
 	}
 	for _, line := range lines {
 		s.Println(indent + style.Render(strings.TrimRight(line, " ")))
@@ -99,7 +100,7 @@ const heldHyphen = "\ue001"
 var released = strings.NewReplacer(heldSpace, " ", heldHyphen, "-")
 
 // wrapped is a text in lines of a width at the most, but for words that are longer.
-func wrapped(text string, width int) []string {
+func wrap(text string, width int) []string {
 	held := figureAndUnit.ReplaceAllString(text, "${1}"+heldSpace+"${2}")
 	held = flagName.ReplaceAllStringFunc(held, func(name string) string {
 		return strings.ReplaceAll(name, "-", heldHyphen)
@@ -112,7 +113,7 @@ func wrapped(text string, width int) []string {
 func (s *Screen) Paragraph(lead, text string) {
 	indent := lipgloss.Width(lead)
 	width := max(min(s.Width, plainWidth)-indent, 20)
-	for _, line := range wrapped(Clean(text), width) {
+	for _, line := range wrap(Clean(text), width) {
 		s.Println(lead + strings.TrimRight(line, " "))
 		lead = strings.Repeat(" ", indent)
 	}
@@ -127,13 +128,14 @@ func (s *Screen) Line(text string) {
 	s.Println(Clean(text))
 }
 
-// Clean takes out of a text what would steer a terminal instead of being shown.
+// Clean removes control sequences from a text, which would steer a terminal instead of being
+// shown.
 func Clean(shown string) string { return text.Clean(strings.ReplaceAll(shown, "\t", "·")) }
 
 var (
 	bold = lipgloss.NewStyle().Bold(true)
-	// faint is the terminal's own grey: the nearest of sixteen colours to that of
-	// the looks would be a dark blue.
+	// faint is the terminal's own grey: the nearest of sixteen colours to the figures' grey would
+	// be a dark blue.
 	faint  = lipgloss.NewStyle().Foreground(lipgloss.BrightBlack)
 	teal   = lipgloss.NewStyle().Foreground(lipgloss.Color("#14a098"))
 	indigo = lipgloss.NewStyle().Foreground(lipgloss.Color("#7c75f0"))

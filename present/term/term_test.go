@@ -183,7 +183,7 @@ func TestProgressWithoutATerminalIsALineAPass(t *testing.T) {
 		p.Tell(run.Progress{Doing: "filling the test file"})
 		p.Tell(run.Progress{Doing: pass.Label(), Pass: 1, Passes: 6, Left: time.Second})
 		p.Tell(run.Progress{Doing: pass.Label(), Pass: 1, Passes: 6, Ended: pass})
-		p.Done()
+		p.Finish()
 	})
 	want := "filling the test file\npass 1/6: read random 4 KiB, depth 8: 41 MB/s, 10\u00a0000 IOPS, p50 0 s (cut " +
 		"short)\n"
@@ -197,7 +197,7 @@ func TestProgressOnATerminalIsRedrawn(t *testing.T) {
 	p := NewProgress(&Screen{out: &out, Width: 60, Interactive: true}, unit.Decimal)
 	p.Tell(run.Progress{Doing: "read random 4 KiB, depth 32", Pass: 4, Passes: 6, Share: 0.5, Rate: 41e6,
 		Left: 12 * time.Second})
-	p.Done()
+	p.Finish()
 	text := out.String()
 	if !strings.Contains(text, "50 %") || !strings.Contains(text, "12 s left") || strings.Contains(text, "\n") {
 		t.Errorf("drawn as %q", text)
@@ -258,7 +258,7 @@ func TestLiveViewIsRedrawnAndTakenAway(t *testing.T) {
 	}
 	lines := p.live.lines
 	out.Reset()
-	p.Done()
+	p.Finish()
 	if got := out.String(); !strings.Contains(got, fmt.Sprintf("\x1b[%dA", lines-1)) ||
 		!strings.HasSuffix(got, "\x1b[J") && !strings.HasSuffix(got, "\x1b[0J") {
 		t.Errorf("the view is not taken away: %q", got)
