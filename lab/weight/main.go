@@ -189,8 +189,8 @@ func (w *weights) addCompiling(name string) error {
 	return nil
 }
 
-// largestSymbol is far above the size of a function or a datum, and below that of the linker's
-// tables of the whole program, in bytes.
+// largestSymbol is far above the size of a function or a datum, in bytes. Larger symbols are the
+// linker's tables of the whole program.
 const largestSymbol = 1 << 20
 
 // addSymbols adds the sizes of functions and data (go tool nm -size: address, size, kind, name).
@@ -223,17 +223,24 @@ func (w *weights) addSymbols(name string) error {
 	return nil
 }
 
+// head is the text above the table.
+const head = `# Dependencies
+
+Written by make weight from the program itself. It is linked from %d packages, takes %.1f MB as it ships,
+and %.0f s of processor time to build where nothing is compiled yet, %.0f s of them to link.
+
+MB is the size of a module's functions and data that are in the program; tables of the whole are in no row.
+Seconds are processor time of compiling, on a machine with two cores.
+
+`
+
 func (w *weights) table(purposes map[string]string) string {
 	var out strings.Builder
 	compiling := w.linking
 	for _, each := range w.modules {
 		compiling += each.compiling
 	}
-	fmt.Fprintf(&out, "# Dependencies\n\nWritten by `make weight` from the program itself. It is linked from %d packages, "+
-		"takes %.1f MB as it ships,\nand %.0f s of processor time to build where nothing is compiled yet, %.0f s of them to link.\n\n"+
-		"MB is the size of a module's functions and data that are in the program; tables of the whole are in no row.\n"+
-		"Seconds are processor time of compiling, on a machine with two cores.\n\n", w.packages, float64(w.size)/1e6,
-		compiling.Seconds(), w.linking.Seconds())
+	fmt.Fprintf(&out, head, w.packages, float64(w.size)/1e6, compiling.Seconds(), w.linking.Seconds())
 	out.WriteString("| module | purpose | packages | MB | seconds |\n|---|---|---|---|---|\n")
 	rows := slices.SortedFunc(maps.Values(w.modules), func(a, b *module) int {
 		return cmp.Compare(b.compiling, a.compiling)
