@@ -1,7 +1,6 @@
 package cli_test
 
 import (
-	"bytes"
 	"fmt"
 	"math"
 	"os"
@@ -210,22 +209,6 @@ func TestAFixedRateIsHeld(t *testing.T) {
 		}
 		return faults
 	})
-}
-
-// trigger does something once a text was written to it.
-type trigger struct {
-	when string
-	do   func()
-	once sync.Once
-	seen bytes.Buffer
-}
-
-func (w *trigger) Write(text []byte) (int, error) {
-	_, _ = w.seen.Write(text)
-	if strings.Contains(w.seen.String(), w.when) {
-		w.once.Do(w.do)
-	}
-	return len(text), nil
 }
 
 // A device that starts to fail is a dropout; once it answers again the plan

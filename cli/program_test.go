@@ -671,3 +671,19 @@ func needs(t *testing.T, programs ...string) {
 		}
 	}
 }
+
+// trigger does something once a text was written to it.
+type trigger struct {
+	when string
+	do   func()
+	once sync.Once
+	seen bytes.Buffer
+}
+
+func (w *trigger) Write(text []byte) (int, error) {
+	_, _ = w.seen.Write(text)
+	if strings.Contains(w.seen.String(), w.when) {
+		w.once.Do(w.do)
+	}
+	return len(text), nil
+}
