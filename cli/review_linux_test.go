@@ -229,25 +229,31 @@ func TestAReviewOfTwoVolumes(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	run := func(answers string, besides ...string) outcome {
+	run := func(d desk, answers string, besides ...string) outcome {
 		command := d.command(append([]string{"review", "run", file, "--json", "--target", "loch=" + at["loch"], "--target",
 			"firth=" + at["firth"], "--overwrite", "v"}, besides...)...)
 		command.Stdin = strings.NewReader(answers)
 		return d.finish(command)
 	}
-	got := run(strings.Repeat("yes\n", 40))
-	if got.code != 0 {
-		t.Fatalf("exit %d: %s", got.code, got.stderr)
-	}
-	a := decode[answered](t, got.stdout)
-	v := a.Verdicts[0]
-	if !v.Settled || v.Named != "firth" || v.Ahead == nil || !(math.Abs(v.Ahead.Share-(fast/slow-1)) <= 0.06) {
-		t.Errorf("%+v, ahead by %+v; want firth by %.2f", v, v.Ahead, fast/slow-1)
-	}
-	if got := run("", "--target", "dinghy=/tmp"); got.code != 2 || !strings.Contains(got.stderr, "no cell of the review") {
+	onQuietMachine(t, func() (faults []string) {
+		got := run(newProgramDesk(t), strings.Repeat("yes\n", 40))
+		if got.code != 0 {
+			t.Fatalf("exit %d: %s", got.code, got.stderr)
+		}
+		a := decode[answered](t, got.stdout)
+		v := a.Verdicts[0]
+		if v.Settled && v.Named != "firth" { // sure of the slower one is wrong on any machine
+			t.Errorf("%+v", v)
+		}
+		if !v.Settled || v.Ahead == nil || !(math.Abs(v.Ahead.Share-(fast/slow-1)) <= 0.06) {
+			faults = append(faults, fmt.Sprintf("%+v, ahead by %+v; want firth by %.2f", v, v.Ahead, fast/slow-1))
+		}
+		return faults
+	})
+	if got := run(d, "", "--target", "dinghy=/tmp"); got.code != 2 || !strings.Contains(got.stderr, "no cell of the review") {
 		t.Errorf("exit %d, %q", got.code, got.stderr)
 	}
-	if got := run("", "--target", "loch=/tmp"); got.code != 2 || !strings.Contains(got.stderr, "says twice") {
+	if got := run(d, "", "--target", "loch=/tmp"); got.code != 2 || !strings.Contains(got.stderr, "says twice") {
 		t.Errorf("exit %d, %q", got.code, got.stderr)
 	}
 }
