@@ -34,17 +34,13 @@ ALLOW =
 test: ## run the tests; says at the end which were skipped and why, which were slow, and what all cost
 	go run ./lab/suite -slowest 20 $(if $(ALLOW),-allow $(ALLOW)) -- -p 2 -parallel 8 -timeout 10m $(PACKAGES)
 
-# The tests of cli that call one of some functions, as a pattern for -run.
-CALLING = $(shell awk '/^func Test/ {name = substr($$2, 1, index($$2, "(") - 1)} /$(1)/ {print "^" name "$$"}' cli/*_test.go | \
-	sort -u | paste -sd'|')
-
 times: ## the tests that judge times, one beside another where nothing else runs
 	OPENGAUGE_TIMES=1 go run ./lab/suite -slowest 5 $(if $(ALLOW),-allow $(ALLOW)) -- -parallel 4 -timeout 10m \
-		-run '$(call CALLING,onQuietMachine[(]t|judgesTimes[(]t[)])' ./cli
+		-run "$$(lab/calling 'onQuietMachine|judgesTimes')" ./cli
 
 pages: ## the tests that open pages in a browser (make tools)
 	OPENGAUGE_PAGES=1 go run ./lab/suite -slowest 5 $(if $(ALLOW),-allow $(ALLOW)) -- -timeout 10m \
-		-run '$(call CALLING,openBrowser[(]t[)])' ./cli
+		-run "$$(lab/calling openBrowser)" ./cli
 
 documents: ## every command of the README, and the recipes of CONTRIBUTING, as they are written
 	OPENGAUGE_DOCUMENTS=1 go test -count=1 -timeout 10m -run '^(TestRecipes|TestTheCommandsOfTheReadme)$$' . ./cli
