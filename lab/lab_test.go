@@ -311,7 +311,7 @@ func checkPulled(t *testing.T, m *machine, devices map[string]survey.Device) {
 	write := map[string]string{"/tmp/pull.yaml": plan("operation: read, access: sequential, block: 128KiB, depth: "+
 		"4, hold: 3s", "operation: read, access: random, block: 4KiB, depth: [4, 8], hold: 60s")}
 	wait := m.start(write, "measure", drive.Path, "--plan", "/tmp/pull.yaml", "--return-within", "2s", "--json")
-	time.Sleep(12 * time.Second) // into the second pass, also on a slow machine
+	time.Sleep(30 * time.Second) // into the second pass, which lasts a minute, also on a slow machine
 	m.pull("single")
 	got := wait()
 	s := decode[session.Session](t, got)

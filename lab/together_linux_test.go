@@ -12,12 +12,14 @@ import (
 	"time"
 
 	"opengauge/core/record/session"
+	"opengauge/lab/night"
 	"opengauge/lab/witness"
 )
 
 // Two machines whose clocks are an hour apart begin together, and their sessions are put together by
 // the offsets that they measured.
 func TestHostsWhoseClocksAreAnHourApart(t *testing.T) {
+	night.Only(t)
 	kernel, initramfs := image(t)
 	server, err := witness.NewPostgres("127.0.0.1")
 	if err != nil {
