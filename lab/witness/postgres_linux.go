@@ -37,7 +37,7 @@ type Postgres struct {
 	command  *exec.Cmd
 	mutex    sync.Mutex
 	database int
-	prepared bool // has the original of [Postgres.CopyDatabase]
+	original string // of [Postgres.CopyDatabase], once it is prepared
 	counted  bool // among those that hold the pristine data
 }
 
@@ -283,34 +283,32 @@ func (p *Postgres) Ask(database, statement string) (string, error) {
 func (p *Postgres) NewDatabase(tb testing.TB) string {
 	tb.Helper()
 	p.mutex.Lock()
-	p.database++
-	name := fmt.Sprintf("lab%d", p.database)
-	p.mutex.Unlock()
-	if _, err := p.Ask("postgres", "CREATE DATABASE "+name); err != nil {
-		tb.Fatal(err)
-	}
-	return name
+	defer p.mutex.Unlock()
+	return p.create(tb, "")
 }
 
 // CopyDatabase makes a database that is a copy of one that prepare filled, and gives its name.
 // The original is made when a copy is first asked for; prepare has to leave it.
 func (p *Postgres) CopyDatabase(tb testing.TB, prepare func(database string) error) string {
 	tb.Helper()
-	const original = "original"
 	p.mutex.Lock()
 	defer p.mutex.Unlock()
-	if !p.prepared {
-		if _, err := p.Ask("postgres", "CREATE DATABASE "+original); err != nil {
-			tb.Fatal(err)
-		}
+	if p.original == "" {
+		original := p.create(tb, "")
 		if err := prepare(original); err != nil {
 			tb.Fatal(err)
 		}
-		p.prepared = true
+		p.original = original
 	}
+	return p.create(tb, " TEMPLATE "+p.original)
+}
+
+// create makes a database with a clause behind its name. The mutex is held.
+func (p *Postgres) create(tb testing.TB, clause string) string {
+	tb.Helper()
 	p.database++
 	name := fmt.Sprintf("lab%d", p.database)
-	if _, err := p.Ask("postgres", "CREATE DATABASE "+name+" TEMPLATE "+original); err != nil {
+	if _, err := p.Ask("postgres", "CREATE DATABASE "+name+clause); err != nil {
 		tb.Fatal(err)
 	}
 	return name

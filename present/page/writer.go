@@ -91,16 +91,22 @@ func distinct(used map[string]int, text string) string {
 	return text
 }
 
-// render renders a node at once, to know how long it is.
-func (w *writer) render(node g.Node) g.Node {
+// markup renders a node.
+func (w *writer) markup(node g.Node) string {
 	var out strings.Builder
 	if err := node.Render(&out); err != nil && w.err == nil {
 		w.err = err
 	}
+	return out.String()
+}
+
+// render renders a node at once, to know how long it is.
+func (w *writer) render(node g.Node) g.Node {
+	text := w.markup(node)
 	if w.folded {
-		w.size += out.Len()
+		w.size += len(text)
 	}
-	return g.Raw(out.String())
+	return g.Raw(text)
 }
 
 func (w *writer) blocks(blocks []article.Block) g.Node {
@@ -140,11 +146,7 @@ func (w *writer) table(t article.Tabled) g.Node {
 // lazyTable renders the place of a table that is filled when its fold is opened.
 func (w *writer) lazyTable(t article.Tabled) g.Node {
 	id := w.newID("table")
-	var out strings.Builder
-	if err := tabulate(distinct(w.labels, t.Label), t.Table).Render(&out); err != nil && w.err == nil {
-		w.err = err
-	}
-	w.add(id, content{Table: out.String()})
+	w.add(id, content{Table: w.markup(tabulate(distinct(w.labels, t.Label), t.Table))})
 	return w.render(h.Div(h.ID(id), g.Attr("data-lazy")))
 }
 

@@ -146,15 +146,13 @@ func (s *Source) Fill(buffer []byte) {
 func (s *Source) advance(length, align int) int {
 	for {
 		at := s.at.Load()
-		from := (int(at%uint64(len(s.memory))) + align - 1) / align * align
-		skipped := uint64(0)
+		begin := (at + uint64(align-1)) / uint64(align) * uint64(align)
+		from := int(begin % uint64(len(s.memory)))
 		if from+length > len(s.memory) {
-			skipped = uint64(len(s.memory) - from)
+			begin += uint64(len(s.memory) - from)
 			from = 0
 		}
-		begin := at + uint64(align-1)
-		begin -= begin % uint64(align)
-		if s.at.CompareAndSwap(at, begin+skipped+uint64(length)) {
+		if s.at.CompareAndSwap(at, begin+uint64(length)) {
 			return from
 		}
 	}
