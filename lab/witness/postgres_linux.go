@@ -38,7 +38,7 @@ type Postgres struct {
 	mutex    sync.Mutex
 	database int
 	original string // of [Postgres.CopyDatabase], once it is prepared
-	counted  bool // among those that hold the pristine data
+	counted  bool   // among those that hold the pristine data
 }
 
 // Unnamed is an address of this machine that no certificate holds for.
