@@ -44,7 +44,7 @@ func TestCopyCommand(t *testing.T) {
 		"files were compared")
 	wants(t, "explain", d.must("explain", "latest"), "the copy runs at", "the source alone gives",
 		"the destination alone")
-	d.must("report", "latest", "--out", filepath.Join(one, "r.html"))
+	d.must("report", "latest", "--out", filepath.Join(one, "r.html"), "--kit", filepath.Join(one, "kit"))
 }
 
 func TestACopyOfOnesOwnFolder(t *testing.T) {

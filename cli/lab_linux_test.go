@@ -11,7 +11,6 @@ import (
 	"testing"
 	"time"
 
-	"opengauge/cli"
 	"opengauge/core/record/session"
 	"opengauge/lab/witness"
 )
@@ -21,12 +20,8 @@ func labDesk(t *testing.T) desk {
 	t.Helper()
 	server := witness.SharedPostgres(t)
 	return desk{t: t, logbook: server.Address("keeper", server.CopyDatabase(t, func(database string) error {
-		var stdout, stderr output
-		code := cli.Execute(server.Address("keeper", database), []string{"logbook", "prepare"}, &stdout, &stderr)
-		if code != 0 {
-			return fmt.Errorf("logbook prepare: exit %d: %s", code, stderr.String())
-		}
-		return nil
+		_, err := executeAll(server.Address("keeper", database), []string{"logbook", "prepare"})
+		return err
 	}))}
 }
 

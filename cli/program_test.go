@@ -40,24 +40,15 @@ func TestMain(m *testing.M) {
 // crewPassword is that of the hosts' account on a server.
 const crewPassword = "tide-table"
 
-// settings are those of the environment that command lines within this process share with the
-// processes of the built program: where sessions wait that no logbook has taken yet, and the
-// password of the hosts' account on a server.
-func settings(folder string) map[string]string {
-	return map[string]string{
-		"XDG_DATA_HOME": filepath.Join(folder, "data"), "PGPASSWORD": crewPassword,
-	}
-}
-
 func withProgram(m *testing.M) int {
 	folder, err := os.MkdirTemp("", "opengauge-program-")
 	if err != nil {
 		panic(err)
 	}
 	defer os.RemoveAll(folder)
-	for name, value := range settings(folder) {
-		os.Setenv(name, value)
-	}
+	// Where sessions wait that no logbook has taken yet: here and in processes of the program.
+	os.Setenv("XDG_DATA_HOME", filepath.Join(folder, "data"))
+	os.Setenv("PGPASSWORD", crewPassword)
 	program = filepath.Join(folder, "opengauge")
 	build := exec.Command("go", "build", "-trimpath", "-ldflags=-s -w", "-o", program, "opengauge/cmd/opengauge")
 	build.Env = append(os.Environ(), "CGO_ENABLED=0")
@@ -115,6 +106,19 @@ func (d desk) run(arguments ...string) outcome {
 	var stdout, stderr output
 	code := cli.Execute(d.logbook, arguments, &stdout, &stderr)
 	return outcome{code, stdout.String(), stderr.String()}
+}
+
+// executeAll runs command lines within this process, outside of a test, and returns the output
+// of the last. The first that fails ends it.
+func executeAll(logbook string, lines ...[]string) (string, error) {
+	var stdout, stderr output
+	for _, arguments := range lines {
+		stdout = output{}
+		if code := cli.Execute(logbook, arguments, &stdout, &stderr); code != 0 {
+			return "", fmt.Errorf("opengauge %s: exit %d: %s", strings.Join(arguments, " "), code, stderr.String())
+		}
+	}
+	return stdout.String(), nil
 }
 
 // output collects what several goroutines write.

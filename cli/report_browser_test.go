@@ -13,7 +13,6 @@ import (
 	"sync"
 	"testing"
 
-	"opengauge/cli"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/lab/recorded"
@@ -39,13 +38,10 @@ var recordedPage = sync.OnceValues(func() (string, error) {
 	if err := os.WriteFile(logbook, content, 0o600); err != nil {
 		return "", err
 	}
-	var stdout, stderr output
-	if code := cli.Execute(logbook, []string{"report", "limpet-depth-map", "limpet-passive", "barnacle-automatic",
+	_, err = executeAll(logbook, []string{"report", "limpet-depth-map", "limpet-passive", "barnacle-automatic",
 		"barnacle-fan-on", "dunlin-long", "dunlin-full", "--out", page, "--title", "For the recorders", "--author",
-		"Tidewrack Field Lab", "--note", "Measured below deck."}, &stdout, &stderr); code != 0 {
-		return "", fmt.Errorf("exit %d: %s", code, stderr.String())
-	}
-	return page, nil
+		"Tidewrack Field Lab", "--note", "Measured below deck."})
+	return page, err
 })
 
 // demonstration is the folder that the demo wrote, and the text that it printed.
@@ -54,18 +50,9 @@ type demonstration struct{ folder, text string }
 // runDemo runs the demo once for all tests, where an earlier one has left a logbook.
 var runDemo = sync.OnceValues(func() (demonstration, error) {
 	folder := filepath.Join(filepath.Dir(program), "demo")
-	var stdout, stderr output
-	for _, arguments := range [][]string{
-		{"measure", "sim:curlew", "--plan", "quick-read", "--name", "earlier", "--logbook",
-			filepath.Join(folder, "demo-logbook.db")},
-		{"demo", "--out", folder},
-	} {
-		stdout = output{}
-		if code := cli.Execute(filepath.Join(folder, "none.db"), arguments, &stdout, &stderr); code != 0 {
-			return demonstration{}, fmt.Errorf("%v: exit %d: %s", arguments, code, stderr.String())
-		}
-	}
-	return demonstration{folder, stdout.String()}, nil
+	text, err := executeAll(filepath.Join(folder, "none.db"), []string{"measure", "sim:curlew", "--plan", "quick-read",
+		"--name", "earlier", "--logbook", filepath.Join(folder, "demo-logbook.db")}, []string{"demo", "--out", folder})
+	return demonstration{folder, text}, err
 })
 
 // demoPage returns the path of the page that the demo wrote.

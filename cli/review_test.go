@@ -18,6 +18,7 @@ import (
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
 	"opengauge/core/record/session"
+	"opengauge/lab/night"
 )
 
 // reviews is where the examples are.
@@ -359,13 +360,17 @@ func TestBenchSheet(t *testing.T) {
 	}
 }
 
-// Stopped after every third visit, a review comes to the same end.
+// Stopped after every third visit, and at night after every one, a review comes to the same end.
 func TestAReviewGoesOn(t *testing.T) {
 	t.Parallel()
 	whole := decode[answered](t, newDesk(t).must("review", "run", reviews+"firmware.yaml", "--unattended", "--json"))
 	d := newDesk(t)
+	visits := "3"
+	if night.IsOn() {
+		visits = "1"
+	}
 	for range 60 {
-		d.must("review", "run", reviews+"firmware.yaml", "--unattended", "--visits", "3")
+		d.must("review", "run", reviews+"firmware.yaml", "--unattended", "--visits", visits)
 		if a := decode[answered](t, d.must("review", "answer", reviews+"firmware.yaml", "--json")); a.Settled {
 			break
 		}
