@@ -19,8 +19,8 @@ import (
 var demoLogbook = sync.OnceValues(func() ([]byte, error) {
 	folder := filepath.Join(filepath.Dir(program), "recorded") // which goes with the program
 	backup := filepath.Join(folder, "backup.db")
-	if _, err := executeAll(filepath.Join(folder, "made.db"), []string{"logbook", "import", "../examples/sessions.json.gz"},
-		[]string{"logbook", "backup", backup}); err != nil {
+	if _, err := executeAll(filepath.Join(folder, "made.db"),
+		[]string{"logbook", "import", "../examples/sessions.json.gz"}, []string{"logbook", "backup", backup}); err != nil {
 		return nil, err
 	}
 	return os.ReadFile(backup)
