@@ -137,7 +137,7 @@ func TestAReviewWaitsForItsServer(t *testing.T) {
 			started = server.Start()
 		})
 	})
-	said := &until{text: "visit 5,", then: die}
+	said := &trigger{when: "visit 5,", do: die}
 	command.Stderr = said
 	got := d.finish(command)
 	again.Wait()

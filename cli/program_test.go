@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -674,6 +675,20 @@ func needs(t *testing.T, programs ...string) {
 			t.Skipf("there is no %s here", name)
 		}
 	}
+}
+
+// awaitListener waits until somebody listens at an address.
+func awaitListener(address string) error {
+	var failure error
+	for range 3000 {
+		connection, err := net.Dial("tcp", address)
+		if err == nil {
+			return connection.Close()
+		}
+		failure = err
+		time.Sleep(20 * time.Millisecond)
+	}
+	return fmt.Errorf("nobody listens: %w", failure)
 }
 
 // trigger does something once a text was written to it.

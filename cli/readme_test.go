@@ -86,14 +86,9 @@ func serve(t *testing.T, standin *exec.Cmd) {
 		_ = standin.Process.Signal(os.Interrupt)
 		_ = standin.Wait()
 	})
-	for range 100 {
-		if open, err := net.DialTimeout("tcp", address, time.Second); err == nil {
-			_ = open.Close()
-			return
-		}
-		time.Sleep(50 * time.Millisecond)
+	if err := awaitListener(address); err != nil {
+		t.Fatal("the stand-in does not answer: ", err)
 	}
-	t.Fatal("the stand-in does not answer")
 }
 
 // What the README names is there: pictures, documents, make targets and commands.

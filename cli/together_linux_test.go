@@ -123,15 +123,10 @@ func cappedBy(t *testing.T, rate string) (address, log string) {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = command.Process.Kill(); _ = command.Wait() })
-	for range 100 {
-		if c, err := net.Dial("tcp", net.JoinHostPort(quay, strconv.Itoa(port))); err == nil {
-			_ = c.Close()
-			return fmt.Sprintf("nbd://%s:%d/", quay, port), log
-		}
-		time.Sleep(50 * time.Millisecond)
+	if err := awaitListener(net.JoinHostPort(quay, strconv.Itoa(port))); err != nil {
+		t.Fatal("nbdkit does not answer: ", err)
 	}
-	t.Fatal("nbdkit does not answer")
-	return "", ""
+	return fmt.Sprintf("nbd://%s:%d/", quay, port), log
 }
 
 // servedTo is what the server's log says of a connection.
@@ -304,7 +299,7 @@ func TestOthersGoOnWhenAHostDies(t *testing.T) {
 	desk{t: t, logbook: address}.must("logbook", "prepare")
 	dies := func(host int, command *exec.Cmd) {
 		if host == 2 {
-			command.Stderr = &until{text: "pass 1/3", then: func() { _ = command.Process.Kill() }}
+			command.Stderr = &trigger{when: "pass 1/3", do: func() { _ = command.Process.Kill() }}
 		}
 	}
 	got := runOnAll(t, hosts, address, dies, "measure", volume, "--plan", plan, "--together", "pier", "--hosts", "3")
@@ -350,7 +345,7 @@ func TestASweepOfHosts(t *testing.T) {
 		volume, log := cappedBy(t, "rate-file="+rate)
 		lowers := func(host int, command *exec.Cmd) {
 			if host == 0 && c.lowered {
-				command.Stderr = &until{text: "round 3 of 4", then: func() { setRate(cap / 4) }}
+				command.Stderr = &trigger{when: "round 3 of 4", do: func() { setRate(cap / 4) }}
 			}
 		}
 		for i, got := range runOnAll(t, hosts, address, lowers, "measure", volume, "--plan", plan, "--together", name,
@@ -408,23 +403,6 @@ func checkRounds(t *testing.T, s *session.Session, connections []servedTo) {
 			t.Errorf("round %d: together they got %.2f MB/s, and by the server's log %.2f", i+1, sum/1e6, by/1e6)
 		}
 	}
-}
-
-// until does something once a text was written to it.
-type until struct {
-	text string
-	then func()
-	said strings.Builder
-	done bool
-}
-
-func (u *until) Write(text []byte) (int, error) {
-	u.said.Write(text)
-	if !u.done && strings.Contains(u.said.String(), u.text) {
-		u.done = true
-		u.then()
-	}
-	return len(text), nil
 }
 
 func scaled(rates []float64) []float64 {
@@ -564,7 +542,7 @@ func TestTheServerDiesWhileHostsMeasure(t *testing.T) {
 		group.Go(func() {
 			command := desks[i].command("measure", folder, "--size", "1MiB", "--plan", plan, "--together", "pier",
 				"--hosts", "2")
-			command.Stderr = &until{text: "pass 1/3", then: func() { once.Do(server.Kill) }}
+			command.Stderr = &trigger{when: "pass 1/3", do: func() { once.Do(server.Kill) }}
 			got[i] = desks[i].finish(command)
 		})
 	}
@@ -613,7 +591,7 @@ func TestACutNetworkIsGivenUpOn(t *testing.T) {
 	command := d.command("measure", t.TempDir(), "--size", "1MiB", "--plan", "quick-read", "--hold", "500ms",
 		"--name", "cut")
 	near := nearEnd(hosts[0])
-	command.Stderr = &until{text: "pass 1/", then: func() {
+	command.Stderr = &trigger{when: "pass 1/", do: func() {
 		if out, err := exec.Command("ip", "link", "set", near, "down").CombinedOutput(); err != nil {
 			t.Errorf("%v: %s", err, out)
 		}

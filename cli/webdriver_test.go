@@ -105,20 +105,6 @@ func startBrowser() (string, error) {
 	return address + "/" + started.SessionID, err
 }
 
-// awaitListener waits until somebody listens at an address.
-func awaitListener(address string) error {
-	var failure error
-	for range 3000 {
-		connection, err := net.Dial("tcp", address)
-		if err == nil {
-			return connection.Close()
-		}
-		failure = err
-		time.Sleep(20 * time.Millisecond)
-	}
-	return fmt.Errorf("nobody listens: %w", failure)
-}
-
 // stopBrowser ends the browser, if one was started.
 func stopBrowser() {
 	if theBrowser.driver == nil {

@@ -171,12 +171,8 @@ func TestNoOtherEnd(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer func() { _ = served.Process.Kill(); _ = served.Wait() }()
-	for range 100 {
-		if c, err := net.Dial("tcp", socket); err == nil {
-			_ = c.Close()
-			break
-		}
-		time.Sleep(50 * time.Millisecond)
+	if err := awaitListener(socket); err != nil {
+		t.Fatal(err)
 	}
 	for _, c := range []struct{ address, want string }{
 		{"wire://" + socket, "is a wire of version \"7\", and this is version 1"},
