@@ -18,6 +18,7 @@ import (
 	"opengauge/core/record/logbook"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
+	"opengauge/lab/night"
 	"opengauge/lab/witness"
 )
 
@@ -161,7 +162,7 @@ func manySessions(t *testing.T, d desk, count int) {
 	}
 }
 
-// Every command that waits ends on a signal, says that it was interrupted, and leaves nothing
+// Every command that waits ends on a signal (at night on either), says that it was interrupted, and leaves nothing
 // behind.
 func TestEverythingThatWaitsCanBeInterrupted(t *testing.T) {
 	t.Parallel()
@@ -192,9 +193,15 @@ func TestEverythingThatWaitsCanBeInterrupted(t *testing.T) {
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			c.of.t = t
-			got := stopped(c.of, c.of.command(c.arguments...), c.ready, c.signal)
-			if got.code != 130 || !strings.Contains(got.stderr, "interrupted") {
-				t.Errorf("%s: exit %d: %s", c.signal, got.code, got.stderr)
+			signals := []os.Signal{c.signal}
+			if night.IsOn() {
+				signals = []os.Signal{os.Interrupt, syscall.SIGTERM}
+			}
+			for _, signal := range signals {
+				got := stopped(c.of, c.of.command(c.arguments...), c.ready, signal)
+				if got.code != 130 || !strings.Contains(got.stderr, "interrupted") {
+					t.Errorf("%s: exit %d: %s", signal, got.code, got.stderr)
+				}
 			}
 		})
 	}

@@ -12,7 +12,6 @@ import (
 	"os/exec"
 	"sync"
 	"testing"
-	"time"
 
 	"opengauge/lab/night"
 )
