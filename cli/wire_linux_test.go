@@ -199,7 +199,7 @@ func TestTheOtherEndDies(t *testing.T) {
 	end := otherEnd(t, nil, "--listen", address)
 	d := newProgramDesk(t)
 	go func() {
-		for begun := moved(4 << 20); !begun(end.Process.Pid); { // which a pass alone moves
+		for begun := moved(24 << 20); !begun(end.Process.Pid); { // far more than before a pass counts
 			time.Sleep(5 * time.Millisecond)
 		}
 		_ = end.Process.Kill()
