@@ -103,6 +103,7 @@ release-check: ## the package of this commit in a clean Debian, and whether it i
 docs: ## write docs/reference.md, docs/schemas and NOTICE anew, from the code and from what is linked
 	go test -count=1 -run 'Reference|Notice' . -update
 	go test -count=1 -run 'SchemasAreCurrent' ./cli -update
+	go test -count=1 -run 'TestPrivileges' ./core/record/logbook -update
 
 weight: ## write docs/dependencies.md anew: each module's purpose, its share of the program and of a cold build
 	go run ./lab/weight

@@ -31,6 +31,7 @@ import (
 // togetherFlags are of hosts that measure one volume at once.
 type togetherFlags struct {
 	name              string
+	accounts          []string
 	hosts             int
 	sweep, aloneFirst bool
 	wait              time.Duration
@@ -40,6 +41,8 @@ func (f *togetherFlags) add(set *pflag.FlagSet) {
 	set.StringVar(&f.name, "together", "", "measure at once with other hosts that give the same NAME; they meet in the "+
 		"logbook that they share")
 	set.IntVar(&f.hosts, "hosts", 0, "with --together: how many hosts there are")
+	set.StringSliceVar(&f.accounts, "accounts", nil, "with --together: the accounts of the logbook that may take part besides "+
+		"this one, where hosts have several")
 	set.BoolVar(&f.sweep, "sweep-hosts", false, "with --together: measure with 1, 2, 4 hosts and so on, up to all, "+
 		"and at last with the first alone again")
 	set.BoolVar(&f.aloneFirst, "alone-first", false, "with --together: let each host measure by itself before, in turns, "+
@@ -48,12 +51,12 @@ func (f *togetherFlags) add(set *pflag.FlagSet) {
 		"then those that are there begin")
 }
 
-func (f *togetherFlags) given() bool { return f.name != "" || f.hosts != 0 || f.sweep || f.aloneFirst }
+func (f *togetherFlags) given() bool { return f.name != "" || f.hosts != 0 || len(f.accounts) > 0 || f.sweep || f.aloneFirst }
 
 func (f *togetherFlags) check(p plan.Plan) error {
 	switch {
 	case f.name == "":
-		return errors.New("--hosts, --sweep-hosts and --alone-first need --together NAME, the same on each host")
+		return errors.New("--hosts, --accounts, --sweep-hosts and --alone-first need --together NAME, the same on each host")
 	case f.hosts < 2:
 		return errors.New("--together needs --hosts N, how many hosts there are, two at least")
 	case f.wait <= 0:
@@ -99,7 +102,7 @@ func (e *environment) measureTogether(ctx context.Context, named string, flags *
 	if err := e.canBeMeasured(ctx, named, flags, m); err != nil {
 		return err
 	}
-	board, err := book.Meet(ctx, flags.together.name, host.BenchName())
+	board, err := book.Meet(ctx, flags.together.name, host.BenchName(), flags.together.accounts)
 	if err != nil {
 		return err
 	}

@@ -49,9 +49,19 @@ func (e *environment) openWith(open func(context.Context, string) (*logbook.Logb
 	}
 	book, err := open(e.ctx, path)
 	if err == nil {
-		e.tellLeft(e.takeIn(book))
+		e.tellLeft(errors.Join(e.takeIn(book), e.warnOfExcess(book)))
 	}
 	return book, err
+}
+
+// warnOfExcess says which privileges of a server are wider than a lab needs, with the statements that take
+// them away.
+func (e *environment) warnOfExcess(book *logbook.Logbook) error {
+	wide, err := book.Excess()
+	for _, each := range wide {
+		term.NewScreen(e.stderr).Paragraph("", term.Clean("the server of the logbook allows more than a lab needs: "+each))
+	}
+	return err
 }
 
 // takeIn stores the sessions of measurements that died, or found the logbook busy, and says so.

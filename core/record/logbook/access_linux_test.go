@@ -17,11 +17,6 @@ import (
 // labOf makes the roles and the database of docs/lab.md on a server, by its own words.
 func labOf(t *testing.T) *witness.Postgres {
 	t.Helper()
-	server, err := witness.NewPostgres("127.0.0.1", witness.Unnamed)
-	if err != nil {
-		t.Skip("there is no PostgreSQL server here; make tools installs it")
-	}
-	t.Cleanup(server.Remove)
 	text, err := os.ReadFile("../../../docs/lab.md")
 	if err != nil {
 		t.Fatal(err)
@@ -30,11 +25,22 @@ func labOf(t *testing.T) *witness.Postgres {
 	if script == nil {
 		t.Fatal("docs/lab.md has no SQL")
 	}
+	return labBy(t, string(script[1]))
+}
+
+// labBy makes a server, and runs a script on it as its owner.
+func labBy(t *testing.T, script string) *witness.Postgres {
+	t.Helper()
+	server, err := witness.NewPostgres("127.0.0.1", witness.Unnamed)
+	if err != nil {
+		t.Skip("there is no PostgreSQL server here; make tools installs it")
+	}
+	t.Cleanup(server.Remove)
 	command := exec.Command("psql", "-h", server.Folder, "-p", strconv.Itoa(server.Port), "-U", "keeper", "-d", "postgres",
 		"-qX", "-v", "ON_ERROR_STOP=1")
-	command.Stdin = strings.NewReader(string(script[1]))
+	command.Stdin = strings.NewReader(script)
 	if out, err := command.CombinedOutput(); err != nil {
-		t.Fatalf("the SQL of docs/lab.md: %v\n%s", err, out)
+		t.Fatalf("the SQL of the lab: %v\n%s", err, out)
 	}
 	return server
 }
@@ -49,13 +55,24 @@ func opened(t *testing.T, server *witness.Postgres, account string) *Logbook {
 	return book
 }
 
+// preparedLab is the server of labOf with a logbook, which its keeper prepared as docs/lab.md says.
+func preparedLab(t *testing.T) (*witness.Postgres, *Logbook) {
+	t.Helper()
+	server := labOf(t)
+	keeper := newBookAt(t, server.Address("ada", "lab"))
+	if err := keeper.Grant([]string{"lab_reader"}, []string{"lab_bench"}); err != nil {
+		t.Fatal(err)
+	}
+	return server, keeper
+}
+
 func TestRoles(t *testing.T) {
 	t.Parallel()
-	server := labOf(t)
-	if _, err := Create(t.Context(), server.Address("bench-1", "lab")); err == nil {
+	empty := labOf(t)
+	if _, err := Create(t.Context(), empty.Address("bench-1", "lab")); err == nil {
 		t.Fatal("a bench made the tables")
 	}
-	keeper := newBookAt(t, server.Address("ada", "lab"))
+	server, keeper := preparedLab(t)
 	one, two, visitor := opened(t, server, "bench-1"), opened(t, server, "bench-2"), opened(t, server, "visitor")
 	at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
 	keep(t, one, example("k3f9abcdef", "ebb", at))
@@ -127,8 +144,7 @@ func TestRoles(t *testing.T) {
 // What a bench could ask the server for by itself changes nothing of others either.
 func TestRolesHoldForEveryProgram(t *testing.T) {
 	t.Parallel()
-	server := labOf(t)
-	newBookAt(t, server.Address("ada", "lab"))
+	server, _ := preparedLab(t)
 	one := opened(t, server, "bench-1")
 	keep(t, one, example("k3f9abcdef", "ebb", time.Now()))
 	takes(t, one, "desk", "tide")
@@ -138,7 +154,7 @@ func TestRolesHoldForEveryProgram(t *testing.T) {
 	if err := one.AddQuote(book.Quote{Part: "sandpiper", Source: "a newspaper"}); err != nil {
 		t.Fatal(err)
 	}
-	desk, err := one.Meet(t.Context(), "pier", "desk")
+	desk, err := one.Meet(t.Context(), "pier", "desk", nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -184,8 +200,7 @@ func TestRolesHoldForEveryProgram(t *testing.T) {
 
 // A server on another machine has to show a certificate that holds, and no password is told.
 func TestTheWayToAServer(t *testing.T) {
-	server := labOf(t)
-	newBookAt(t, server.Address("ada", "lab"))
+	server, _ := preparedLab(t)
 	if _, err := server.Ask("lab", `ALTER ROLE "bench-1" PASSWORD 'geheim-42'`); err != nil {
 		t.Fatal(err)
 	}
@@ -194,7 +209,14 @@ func TestTheWayToAServer(t *testing.T) {
 	checked := local + "?sslmode=verify-full&sslrootcert=" + server.Authority()
 	for _, c := range []struct{ name, place, password, want string }{
 		{"a checked certificate", checked, "geheim-42", ""},
-		{"on this machine", local, "geheim-42", ""},
+		{"on this machine, unchecked", local, "geheim-42", "none was sent"},
+		{"an authority, and a weaker setting", local + "?sslmode=disable&sslrootcert=" + server.Authority(), "geheim-42", ""},
+		{"an authority, and a weak setting", local + "?sslmode=verify-ca&sslrootcert=" + server.Authority(), "geheim-42", ""},
+		{"an authority, and another name", strings.Replace(local, "127.0.0.1", witness.Unnamed, 1) +
+			"?sslmode=verify-ca&sslrootcert=" + server.Authority(), "geheim-42", "cannot be trusted"},
+		{"an authority that is no file", local + "?sslrootcert=/nowhere.pem", "geheim-42", "no such file"},
+		{"a socket", server.Address("bench-1", "lab"), "geheim-42", ""},
+		{"a socket of another account", server.Address("bench-1", "lab") + "&requirepeer=nobody", "geheim-42", "requirepeer"},
 		{"another password", checked, "geheim-43", "its password is another"},
 		{"an authority that nobody knows", local + "?sslmode=verify-full", "geheim-42", "cannot be trusted"},
 		{"another name than the certificate's", strings.Replace(checked, "127.0.0.1", witness.Unnamed, 1), "geheim-42",

@@ -30,8 +30,7 @@ func (l *Logbook) Enlist(name, machine string) (warning string, err error) {
 		if err == nil && !ours { // it stays that account's
 			return nil
 		}
-		_, err = tx.Exec(`INSERT INTO benches (name, machine, seen_ms) VALUES ($1, $2, `+l.database.clock+`)
-			ON CONFLICT (name) DO UPDATE SET machine = excluded.machine, seen_ms = excluded.seen_ms`, name, machine)
+		_, err = tx.Exec(tx.enlist, name, machine)
 		return err
 	})
 	return warning, err

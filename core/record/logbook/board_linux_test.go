@@ -16,7 +16,7 @@ var boards = map[string]func(*testing.T) func(host string) meeting.Board{
 	"server": func(t *testing.T) func(string) meeting.Board {
 		book, _, _ := onServerOnly(t)
 		return func(host string) meeting.Board {
-			board, err := book.Meet(t.Context(), "pier", host)
+			board, err := book.Meet(t.Context(), "pier", host, nil)
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -43,11 +43,10 @@ func (l *Logbook) unpackPasses(packed []byte) ([]session.Pass, error) {
 // onlySamples takes out of the table of passes what the list of a session's passes has.
 func (l *Logbook) onlySamples(tx transaction, id string) error {
 	none := l.nothing()
-	if _, err := tx.Exec(`DELETE FROM passes WHERE session = $1 AND samples IN ($2, $3)`, id, none[0],
-		none[1]); err != nil {
+	if _, err := tx.Exec(tx.removeEmptySamples, id, none[0], none[1]); err != nil {
 		return err
 	}
-	_, err := tx.Exec(`UPDATE passes SET document = '' WHERE session = $1 AND document <> ''`, id)
+	_, err := tx.Exec(tx.clearDocuments, id)
 	return err
 }
 

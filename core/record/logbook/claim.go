@@ -21,14 +21,12 @@ type Claim struct {
 func (l *Logbook) Take(review, bench string, within time.Duration,
 	choose func(others []Claim) (place int, document any, ok bool)) (took bool, err error) {
 	err = l.database.change(func(tx transaction) error {
-		if l.database.alone != "" {
-			if _, err := tx.Exec(l.database.alone); err != nil {
+		if tx.takeTurn != "" {
+			if _, err := tx.Exec(tx.takeTurn); err != nil {
 				return err
 			}
 		}
-		clock := l.database.clock
-		if _, err := tx.Exec(`DELETE FROM claims WHERE review = $1 AND (until_ms < `+clock+` OR bench = $2)`, review,
-			bench); err != nil {
+		if _, err := tx.Exec(tx.clearClaims, review, bench); err != nil {
 			return err
 		}
 		others, err := claims(tx, review)
@@ -43,8 +41,7 @@ func (l *Logbook) Take(review, bench string, within time.Duration,
 		if err != nil {
 			return err
 		}
-		_, err = tx.Exec(`INSERT INTO claims (review, place, bench, until_ms, document)
-			VALUES ($1, $2, $3, `+clock+` + $4, $5)`, review, place, bench, within.Milliseconds(), string(text))
+		_, err = tx.Exec(tx.addClaim, review, place, bench, within.Milliseconds(), string(text))
 		return err
 	})
 	return took, l.unusable(err)
@@ -71,13 +68,12 @@ func claims(tx transaction, review string) ([]Claim, error) {
 
 // KeepTaken keeps what a bench has taken of a review for so long from now.
 func (l *Logbook) KeepTaken(review, bench string, within time.Duration) error {
-	_, err := l.database.Exec(`UPDATE claims SET until_ms = `+l.database.clock+` + $1 WHERE review = $2 AND bench = $3`,
-		within.Milliseconds(), review, bench)
+	_, err := l.database.Exec(l.database.keepClaims, within.Milliseconds(), review, bench)
 	return l.unusable(err)
 }
 
 // GiveBack gives back what a bench has taken of a review.
 func (l *Logbook) GiveBack(review, bench string) error {
-	_, err := l.database.Exec(`DELETE FROM claims WHERE review = $1 AND bench = $2`, review, bench)
+	_, err := l.database.Exec(l.database.giveBack, review, bench)
 	return l.unusable(err)
 }

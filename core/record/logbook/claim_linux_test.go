@@ -16,20 +16,11 @@ func TestClaimsEndByTheServersClock(t *testing.T) {
 	book := newBookAt(t, server.Address("keeper", name))
 	ask := func(statement string) string { return asks(t, server, name, statement) }
 	// From here on the server's clock is an hour behind that of this machine.
-	ask(`CREATE SCHEMA behind; CREATE FUNCTION behind.clock_timestamp() RETURNS timestamptz LANGUAGE sql
-		AS $$ SELECT pg_catalog.clock_timestamp() - interval '1 hour' $$`)
-	ask(`ALTER DATABASE ` + name + ` SET search_path = public, behind, pg_catalog`)
-	if err := book.Close(); err != nil {
-		t.Fatal(err)
-	}
-	book, err := Open(t.Context(), server.Address("keeper", name))
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = book.Close() })
-	const left = `SELECT (until_ms / 1000 - extract(epoch FROM clock_timestamp()))::int BETWEEN `
-	const claim = `INSERT INTO claims (review, place, bench, until_ms, document) SELECT 'tide', 0, 'elsewhere',
-		(extract(epoch FROM clock_timestamp()) + $) * 1000, '{}'`
+	ask(`CREATE OR REPLACE FUNCTION opengauge.now_ms() RETURNS bigint LANGUAGE sql
+		AS $$ SELECT (extract(epoch FROM clock_timestamp() - interval '1 hour') * 1000)::bigint $$`)
+	const left = `SELECT ((until_ms - opengauge.now_ms()) / 1000)::int BETWEEN `
+	const claim = `INSERT INTO claims (review, place, bench, taken_ms, until_ms, document) SELECT 'tide', 0, 'elsewhere',
+		opengauge.now_ms() - 60000, opengauge.now_ms() + $ * 1000, '{}'`
 	ask(strings.Replace(claim, "$", "60", 1))
 	if got := takes(t, book, "desk", "tide"); got != 1 {
 		t.Errorf("another bench has place 0 for a minute still, and it takes %d", got)
@@ -37,11 +28,14 @@ func TestClaimsEndByTheServersClock(t *testing.T) {
 	if said := ask(left + `590 AND 610 FROM claims WHERE bench = 'desk'`); said != "t" {
 		t.Error("what it takes for ten minutes is over at another time")
 	}
-	if err := book.KeepTaken("tide", "desk", time.Hour); err != nil {
+	if err := book.KeepTaken("tide", "desk", 5*time.Minute); err != nil {
 		t.Fatal(err)
 	}
-	if said := ask(left + `3590 AND 3610 FROM claims WHERE bench = 'desk'`); said != "t" {
-		t.Error("what it keeps for an hour is over at another time")
+	if said := ask(left + `290 AND 310 FROM claims WHERE bench = 'desk'`); said != "t" {
+		t.Error("what it keeps for five minutes is over at another time")
+	}
+	if err := book.KeepTaken("tide", "desk", time.Hour); err == nil {
+		t.Error("it keeps for an hour what is to be given back after ten minutes")
 	}
 	ask(`DELETE FROM claims WHERE bench = 'elsewhere'`)
 	ask(strings.Replace(claim, "$", "-1", 1))

@@ -41,7 +41,7 @@ func (l *Logbook) fillFinding() []*goose.Migration {
 		goose.NewGoMigration(byFields, done, nil),
 		goose.NewGoMigration(byAmount, done, nil),
 		goose.NewGoMigration(byEntries, &goose.GoFunc{RunTx: func(ctx context.Context, tx *sql.Tx) error {
-			within := transaction{tx, ctx, inFile, nil}
+			within := transaction{tx, ctx, inFile}
 			for _, table := range []string{"conditions", "figures", "rankings", "pass_lists"} {
 				if _, err := within.Exec(`DELETE FROM ` + table); err != nil {
 					return err
@@ -84,7 +84,6 @@ func (l *Logbook) indexAll(tx transaction) error {
 // noted is by what a session is found, ready to be put into rows.
 type noted struct {
 	id         string
-	startedMS  int64
 	conditions map[string]string
 	marks      [][2]string
 	class      string
@@ -95,7 +94,7 @@ type noted struct {
 }
 
 func (l *Logbook) noted(s *session.Session) (noted, error) {
-	made := noted{id: s.ID, startedMS: s.Started.UnixMilli(), conditions: s.Conditions, marks: marksOf(s),
+	made := noted{id: s.ID, conditions: s.Conditions, marks: marksOf(s),
 		class: clip(s.Class()), setup: clip(entryOf(s)), figures: map[string]float64{}}
 	for key, value := range Figures(s) {
 		name, err := rankingName(key)
@@ -153,8 +152,7 @@ func (l *Logbook) newIndex(tx transaction) *index { return &index{tx, map[[2]str
 
 // add notes the conditions and figures of sessions that are not noted yet.
 func (x *index) add(sessions ...noted) error {
-	conditions := rows{table: "conditions (key, value, session)"}
-	lists := rows{table: "pass_lists (session, document, digest)"}
+	var conditions, lists rows
 	for _, s := range sessions {
 		for _, key := range slices.Sorted(maps.Keys(s.conditions)) {
 			if strings.HasPrefix(key, "=") { // it would be a mark
@@ -171,7 +169,8 @@ func (x *index) add(sessions ...noted) error {
 	if err != nil {
 		return err
 	}
-	return errors.Join(conditions.put(x.tx), lists.put(x.tx), figures.put(x.tx))
+	return errors.Join(x.tx.add(x.tx, x.tx.addConditions, &conditions), x.tx.add(x.tx, x.tx.addPassLists, &lists),
+		x.tx.add(x.tx, x.tx.addFigures, &figures))
 }
 
 // figures are the rows of what sessions are ranked by, in one order for all who add some: so
@@ -190,10 +189,10 @@ func (x *index) figures(sessions []noted) (rows, error) {
 			return rows{}, err
 		}
 	}
-	made := rows{table: "figures (session, ranking, setup, value, started_ms)"}
+	var made rows
 	for _, s := range sessions {
 		for _, name := range slices.Sorted(maps.Keys(s.figures)) {
-			made.add(s.id, x.ids[[2]string{s.class, name}], x.ids[[2]string{s.setup}], s.figures[name], s.startedMS)
+			made.add(s.id, x.ids[[2]string{s.class, name}], x.ids[[2]string{s.setup}], s.figures[name])
 		}
 	}
 	return made, nil
@@ -204,17 +203,18 @@ func (x *index) learn(key [2]string) error {
 	if _, known := x.ids[key]; known {
 		return nil
 	}
-	find, add := `SELECT id FROM setups WHERE name = $1`, `INSERT INTO setups (name) VALUES ($1)`
+	find := `SELECT id FROM setups WHERE name = $1`
+	add := x.tx.addSetup
 	arguments := []any{key[0]}
 	if key[1] != "" {
 		find = `SELECT id FROM rankings WHERE class = $1 AND load = $2`
-		add = `INSERT INTO rankings (class, load) VALUES ($1, $2)`
+		add = x.tx.addRanking
 		arguments = append(arguments, key[1])
 	}
 	var id int64
 	err := x.tx.QueryRow(find, arguments...).Scan(&id)
 	if errors.Is(err, sql.ErrNoRows) { // others may add it meanwhile
-		if _, err := x.tx.Exec(add+` ON CONFLICT DO NOTHING`, arguments...); err != nil {
+		if _, err := x.tx.Exec(add, arguments...); err != nil {
 			return err
 		}
 		err = x.tx.QueryRow(find, arguments...).Scan(&id)
@@ -234,8 +234,8 @@ func (l *Logbook) noteAnew(tx transaction, s *session.Session) error {
 	if err != nil {
 		return err
 	}
-	for _, table := range []string{"conditions", "figures", "pass_lists"} {
-		if _, err := tx.Exec(`DELETE FROM `+table+` WHERE session = $1`, s.ID); err != nil {
+	for _, statement := range tx.clearIndex {
+		if _, err := tx.Exec(statement, s.ID); err != nil {
 			return err
 		}
 	}

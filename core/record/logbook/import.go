@@ -179,8 +179,7 @@ func (i *importing) add(batch []whole, done *Imported) error {
 		return err
 	}
 	var met []*session.Session
-	sessions := rows{table: "sessions (id, name, started_ms, state, simulated, plan, target, document, passes)"}
-	passes := rows{table: "passes (session, position, document, samples)"}
+	var sessions, passes rows
 	var notes []noted
 	for at := range batch {
 		w := &batch[at]
@@ -190,8 +189,7 @@ func (i *importing) add(batch []whole, done *Imported) error {
 			continue
 		}
 		known[s.ID] = true // it may come twice
-		sessions.add(s.ID, s.Name, s.Started.UnixMilli(), string(s.State), s.Simulated, s.Plan.Name, s.Target.Address,
-			w.header, len(w.samples))
+		sessions.add(append(i.tx.sessionValues(s, w.header), len(w.samples))...)
 		for j, samples := range w.samples {
 			if samples != nil {
 				passes.add(s.ID, j, "", samples)
@@ -200,13 +198,13 @@ func (i *importing) add(batch []whole, done *Imported) error {
 		notes = append(notes, w.noted)
 		done.Added++
 	}
-	if err := sessions.put(i.tx); err != nil {
+	if err := i.tx.add(i.tx, i.tx.addSessions, &sessions); err != nil {
 		if taken(err) {
 			return errMet
 		}
 		return err
 	}
-	if err := errors.Join(passes.put(i.tx), i.newIndex(i.tx).add(notes...)); err != nil {
+	if err := errors.Join(i.tx.add(i.tx, i.tx.addPasses, &passes), i.newIndex(i.tx).add(notes...)); err != nil {
 		return err
 	}
 	for _, s := range met {

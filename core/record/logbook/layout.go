@@ -9,7 +9,6 @@ import (
 	"time"
 
 	"github.com/pressly/goose/v3"
-	"github.com/pressly/goose/v3/lock"
 	"modernc.org/sqlite"
 )
 
@@ -28,12 +27,7 @@ func (l *Logbook) layouts() (*goose.Provider, error) {
 	if l.database.layouts == inFile.layouts {
 		return goose.NewProvider(goose.DialectSQLite3, l.database.DB, files, goose.WithGoMigrations(l.fillFinding()...))
 	}
-	locker, err := lock.NewPostgresSessionLocker(lock.WithLockTimeout(1, 60)) // one program at a time
-	if err != nil {
-		return nil, err
-	}
-	return goose.NewProvider(goose.DialectPostgres, l.database.DB, files, goose.WithSessionLocker(locker),
-		goose.WithDisableGlobalRegistry(true))
+	return goose.NewProvider(goose.DialectPostgres, l.database.DB, files, goose.WithDisableGlobalRegistry(true))
 }
 
 // ErrNewer says that a logbook has a layout of a newer program: it can be read, and what is
@@ -110,7 +104,7 @@ func (l *Logbook) prepare() error {
 	var err error
 	for began := time.Now(); ; time.Sleep(pause) {
 		err = l.bringUpToDate()
-		if !lostRace(err) || time.Since(began) > within || l.database.ctx.Err() != nil {
+		if !l.database.lostRace(err) || time.Since(began) > within || l.database.ctx.Err() != nil {
 			break
 		}
 		if !heldFile(err) && time.Since(began) > 20*pause {

@@ -354,8 +354,7 @@ func (l *Logbook) AddTags(id string, tags []string) error {
 			return ErrRemoved
 		}
 		for _, tag := range tags {
-			if _, err := tx.Exec(`INSERT INTO tags (tag, session) VALUES ($1, $2) ON CONFLICT DO NOTHING`, tag,
-				id); err != nil {
+			if _, err := tx.Exec(tx.addTag, tag, id); err != nil {
 				return err
 			}
 		}
@@ -373,7 +372,7 @@ func (l *Logbook) RemoveTags(id string, tags []string) error {
 		if err := tx.own(id); err != nil {
 			return err
 		}
-		_, err := tx.Exec(`DELETE FROM tags WHERE session = $1 AND tag IN (`+tx.listed(2)+`)`, id, jsonList(tags))
+		_, err := tx.Exec(tx.removeTags, id, jsonList(tags))
 		return err
 	})
 }

@@ -113,8 +113,7 @@ func (l *Logbook) takeTags(other *Logbook, ids []string) error {
 		for _, id := range ids {
 			tags, _ := other.Tags(id) // as far as they can be read
 			for _, tag := range tags {
-				if _, err := tx.Exec(`INSERT INTO tags (tag, session) SELECT $1, id FROM sessions WHERE id = $2
-						ON CONFLICT DO NOTHING`, tag, id); err != nil {
+				if _, err := tx.Exec(tx.addTag, tag, id); err != nil {
 					return err
 				}
 			}

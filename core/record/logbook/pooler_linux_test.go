@@ -37,7 +37,7 @@ func TestThroughAPooler(t *testing.T) {
 	if err := book.database.QueryRow(`SHOW lock_timeout`).Scan(&waiting); err != nil || waiting != "250ms" {
 		t.Errorf("its connections wait for locks for %q, %v", waiting, err)
 	}
-	board, err := book.Meet(t.Context(), "pier", "desk")
+	board, err := book.Meet(t.Context(), "pier", "desk", nil)
 	if err != nil {
 		t.Fatal(err)
 	}

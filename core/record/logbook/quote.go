@@ -15,8 +15,7 @@ func (l *Logbook) AddQuote(q book.Quote) error {
 	if err != nil {
 		return err
 	}
-	_, err = l.database.Exec(`INSERT INTO quotes (part, document) VALUES ($1, $2) ON CONFLICT DO NOTHING`, q.Part,
-		string(document))
+	_, err = l.database.Exec(l.database.addQuote, q.Part, string(document))
 	return err
 }
 
@@ -38,7 +37,7 @@ func (l *Logbook) RemoveQuotes(part, set string) (removed int64, err error) {
 			if part != "" && q.Part != part || set != "" && q.Set != set {
 				continue
 			}
-			result, err := tx.Exec(`DELETE FROM quotes WHERE document = $1`, document)
+			result, err := tx.Exec(tx.removeQuote, document)
 			if err != nil {
 				return err
 			}

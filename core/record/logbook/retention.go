@@ -49,13 +49,13 @@ func (l *Logbook) setting(key string) (int, error) {
 func (l *Logbook) SetRetention(r Retention) error {
 	return l.database.change(func(tx transaction) error {
 		for key, days := range map[string]int{sampleDays: r.SampleDays, sessionDays: r.SessionDays} {
-			result, err := tx.Exec(`INSERT INTO settings (key, value) VALUES ($1, $2)
+			_, err := tx.Exec(`INSERT INTO settings (key, value) VALUES ($1, $2)
 				ON CONFLICT (key) DO UPDATE SET value = excluded.value`, key, strconv.Itoa(days))
+			if stateOf(err) == "42501" {
+				return errors.New("only the keepers of the logbook agree on how long it keeps sessions")
+			}
 			if err != nil {
 				return err
-			}
-			if changed, err := result.RowsAffected(); err != nil || changed == 0 {
-				return errors.Join(err, errors.New("only the keepers of the logbook agree on how long it keeps sessions"))
 			}
 		}
 		return nil
@@ -119,7 +119,7 @@ func (l *Logbook) dropSamples(id string) error {
 		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(`DELETE FROM passes WHERE session = $1`, id); err != nil {
+		if _, err := tx.Exec(tx.removeSamples, id); err != nil {
 			return err
 		}
 		return l.noteAnew(tx, s)

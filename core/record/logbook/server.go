@@ -7,16 +7,11 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
-	"maps"
 	"net"
 	"net/url"
-	"os"
-	"slices"
 	"strings"
 	"syscall"
-	"time"
 
-	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/stdlib"
 )
@@ -31,11 +26,14 @@ var onServer = engine{
 	owner: `SELECT recorder, recorder = session_user OR pg_has_role(session_user, (SELECT relowner FROM pg_class
 		WHERE oid = 'sessions'::regclass), 'USAGE') FROM sessions WHERE id = $1`,
 	atOnce:  500,
-	copy:    copyRows,
-	alone:   `SELECT pg_advisory_xact_lock(hashtext('opengauge claims'))`,
-	clock:   `(extract(epoch FROM clock_timestamp()) * 1000)::bigint`,
 	busy:    othersHold,
 	plainer: plainly,
+
+	statements:    serverStatements,
+	add:           addByArrays,
+	sessionValues: serverValues,
+	holders:       holders,
+	lostRace:      madeMeanwhile,
 }
 
 // ErrAway says that the server of a logbook cannot be reached, or takes nothing now.
@@ -63,94 +61,6 @@ func shortened(address *url.URL) url.URL {
 	return short
 }
 
-// Times after which a server that says nothing is away.
-const (
-	connecting = 5 * time.Second
-	silence    = 5 * time.Second
-	silences   = 3
-)
-
-// usualSettings are those of connections that read and write.
-var usualSettings = settings{"lock_timeout": "'250ms'", "idle_in_transaction_session_timeout": "'60s'",
-	"tcp_keepalives_idle": "'5'", "tcp_keepalives_interval": "'5'", "tcp_keepalives_count": "'3'",
-	"synchronous_commit": kept}
-
-// kept lets no commit come back before it is on the server's disk: a spool is let go of then.
-const kept = `CASE current_setting('synchronous_commit') WHEN 'off' THEN 'on'
-	ELSE current_setting('synchronous_commit') END`
-
-// connection is how a server is reached, and what its connections have of their own. On its way to
-// another machine everything is encrypted, and the certificate of the server is checked.
-func connection(place string, own settings) (*pgx.ConnConfig, error) {
-	address, err := parseAddress(place)
-	if err != nil {
-		return nil, err
-	}
-	config, err := parsed(address)
-	if err != nil {
-		return nil, err
-	}
-	config.ConnectTimeout = connecting
-	dialer := &net.Dialer{KeepAliveConfig: net.KeepAliveConfig{Enable: true, Idle: silence, Interval: silence,
-		Count: silences}, Control: endsInSilence(silence * silences)}
-	config.DialFunc = dialer.DialContext
-	if _, given := config.RuntimeParams["application_name"]; !given {
-		config.RuntimeParams["application_name"] = "opengauge"
-	}
-	own = maps.Clone(own)
-	maps.DeleteFunc(own, func(name, _ string) bool { _, given := config.RuntimeParams[name]; return given })
-	config.AfterConnect = own.keptBy(config.Config.Copy())
-	return config, nil
-}
-
-// parsed reads an address with what the environment and service files add to it. Where any of
-// its servers is on another machine, their certificates are checked.
-func parsed(address *url.URL) (*pgx.ConnConfig, error) {
-	config, err := asWritten(address)
-	far := func(way *pgconn.FallbackConfig) bool { return !isHere(way.Host) }
-	if err != nil || isHere(config.Host) && !slices.ContainsFunc(config.Fallbacks, far) {
-		return config, err
-	}
-	settings := address.Query()
-	switch mode := cmp.Or(settings.Get("sslmode"), os.Getenv("PGSSLMODE")); mode {
-	case "":
-		settings.Set("sslmode", "verify-full")
-	case "verify-full", "verify-ca":
-	default:
-		return nil, fmt.Errorf("the logbook %s is on another machine, and sslmode=%s does not check who answers there; "+
-			"leave it out, and name the authority of the server's certificate with ?sslrootcert=FILE", canonical(address),
-			mode)
-	}
-	checked := *address
-	checked.RawQuery = settings.Encode()
-	return asWritten(&checked)
-}
-
-func asWritten(address *url.URL) (*pgx.ConnConfig, error) {
-	config, err := pgx.ParseConfig(address.String())
-	if err != nil {
-		return nil, fmt.Errorf("the address of the logbook cannot be used: %w", wrongSetting(err))
-	}
-	return config, nil
-}
-
-// wrongSetting is what is wrong with an address, without the address.
-func wrongSetting(err error) error {
-	if cause := errors.Unwrap(err); cause != nil {
-		return cause
-	}
-	return errors.New("see its settings")
-}
-
-// isHere says whether a server's host is this machine: a folder of sockets, or its own address.
-func isHere(host string) bool {
-	if host == "" || host == "localhost" || strings.HasPrefix(host, "/") {
-		return true
-	}
-	ip := net.ParseIP(host)
-	return ip != nil && ip.IsLoopback()
-}
-
 // openServer opens a logbook that a server keeps. An empty database becomes one where it is to
 // be made.
 func openServer(ctx context.Context, place string, toMake bool) (*Logbook, error) {
@@ -169,10 +79,21 @@ func openServer(ctx context.Context, place string, toMake bool) (*Logbook, error
 		return nil, errors.Join(err, database.Close())
 	}
 	if err := book.lookAtServer(toMake); err != nil {
+		if stateOf(err) == badPassword && config.Password == "" {
+			err = errNoPassword
+		}
 		return nil, errors.Join(book.onServerError(err), database.Close())
 	}
 	return book, nil
 }
+
+// badPassword is the state of an account that is not let in (PostgreSQL, Appendix A).
+const badPassword = "28P01"
+
+// errNoPassword says that a server asks for a password, and got none.
+var errNoPassword = errors.New("it asks for a password, and none was sent: one travels only to a server whose certificate " +
+	"was verified (name its authority with ?sslrootcert=FILE) or by a socket on this machine " +
+	"(?host=/var/run/postgresql), and stands in ~/.pgpass or $PGPASSWORD")
 
 func (l *Logbook) onServerError(err error) error {
 	if errors.Is(err, ErrNone) || errors.Is(err, errOtherDatabase) || errors.Is(err, errEncoding) {
@@ -243,19 +164,25 @@ func (l *Logbook) beingMade() bool {
 
 // mayChange notes why a logbook can only be read: by its server, or by this account.
 func (l *Logbook) mayChange(made bool) error {
-	var readOnly, may bool
-	query := `SELECT pg_is_in_recovery() OR current_setting('transaction_read_only') = 'on', true`
-	if made {
-		query = `SELECT pg_is_in_recovery() OR current_setting('transaction_read_only') = 'on',
-			has_table_privilege('sessions', 'INSERT')`
-	}
-	if err := l.database.QueryRow(query).Scan(&readOnly, &may); err != nil {
+	var readOnly bool
+	if err := l.database.QueryRow(`SELECT pg_is_in_recovery() OR current_setting('transaction_read_only') =
+		'on'`).Scan(&readOnly); err != nil {
 		return err
 	}
-	switch {
-	case readOnly:
+	if readOnly {
 		l.database.fixed = fmt.Errorf("%w: its server takes no changes", onlyRead(l.place))
-	case !may:
+	}
+	if readOnly || !made {
+		return nil
+	}
+	var may bool
+	// Before layout 10 there were no functions.
+	if err := l.database.QueryRow(`SELECT CASE WHEN to_regnamespace('opengauge_bench') IS NULL
+		THEN has_table_privilege('sessions', 'INSERT') ELSE has_schema_privilege('opengauge_bench', 'USAGE')
+		END`).Scan(&may); err != nil {
+		return err
+	}
+	if !may {
 		l.database.fixed = fmt.Errorf("%w by this account; ask its keepers for the role of a bench", onlyRead(l.place))
 	}
 	return nil
@@ -281,6 +208,16 @@ func othersHold(err error) bool {
 		return true
 	}
 	return false
+}
+
+// madeMeanwhile reports whether an error says that something is there already that was to be made
+// (PostgreSQL, Appendix A): of two programs that prepare a logbook one finds it done.
+func madeMeanwhile(err error) bool {
+	switch stateOf(err) {
+	case "23505", "42P06", "42P07", "42710", "42723", "XX000": // unique, schema, table, object, function, tuple updated
+		return true
+	}
+	return othersHold(err)
 }
 
 // isAway says whether an error means that the server cannot be reached, or is ending, or has
@@ -309,7 +246,7 @@ func notLetThrough(err error) bool {
 
 // advice is what to do about what a server said.
 var advice = map[string]string{
-	"28P01": "the server does not know this account, or its password is another; see ~/.pgpass or $PGPASSWORD",
+	badPassword: "the server does not know this account, or its password is another; see ~/.pgpass or $PGPASSWORD",
 	"28000": "the server does not let this account in from here; ask its keepers",
 	"3D000": "there is no such database; make one with createdb",
 	"42501": "this account may not do that; ask the keepers of the logbook for another role",
@@ -350,17 +287,15 @@ func reasonOf(err error) string {
 	return strings.TrimSpace(lines[len(lines)-1])
 }
 
-// copyRows adds rows by COPY. Row rules do not allow that, so that only owners can, for whom there
-// are none.
-func copyRows(tx transaction, r *rows) (done bool, err error) {
-	var owner bool
-	if err := tx.QueryRow(`SELECT pg_has_role(current_user, relowner, 'USAGE') FROM pg_class
-		WHERE oid = 'sessions'::regclass`).Scan(&owner); err != nil || !owner {
-		return false, err
+// holders names the accounts whose transactions hold rows that others wait for: each of them has locked rows of
+// a table (ROW SHARE or stronger), and does not wait itself.
+func holders(s store) string {
+	names, err := queryTexts(s, `SELECT DISTINCT format('%s (%s, process %s)', a.usename, a.application_name, a.pid)
+		FROM pg_locks l JOIN pg_stat_activity a USING (pid) JOIN pg_class c ON c.oid = l.relation
+		WHERE c.relnamespace = to_regnamespace('opengauge') AND l.granted AND l.pid <> pg_backend_pid()
+		AND l.mode NOT IN ('AccessShareLock') AND a.wait_event_type IS DISTINCT FROM 'Lock'`)
+	if err != nil || len(names) == 0 {
+		return ""
 	}
-	table, columns := r.parts()
-	return true, tx.conn.Raw(func(driver any) error {
-		_, err := driver.(*stdlib.Conn).Conn().CopyFrom(tx.ctx, pgx.Identifier{table}, columns, r)
-		return err
-	})
+	return ", and it is held by " + strings.Join(names, ", ")
 }

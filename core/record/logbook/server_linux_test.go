@@ -49,7 +49,7 @@ func TestAServerInTrouble(t *testing.T) {
 		PERFORM pg_sleep(5); RETURN NEW; END $$`
 	const full = `CREATE FUNCTION trouble() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN
 		RAISE EXCEPTION 'could not extend file' USING ERRCODE = 'disk_full'; END $$`
-	const trigger = `CREATE TRIGGER trouble BEFORE INSERT ON passes FOR EACH ROW EXECUTE FUNCTION trouble()`
+	const trigger = `CREATE TRIGGER trouble BEFORE INSERT ON opengauge.passes FOR EACH ROW EXECUTE FUNCTION trouble()`
 	for name, c := range map[string]struct {
 		begin []string
 		end   string
@@ -57,7 +57,7 @@ func TestAServerInTrouble(t *testing.T) {
 	}{
 		"slow": {[]string{slow, trigger}, `DROP FUNCTION trouble CASCADE`, "waits in"},
 		"full": {[]string{full, trigger}, `DROP FUNCTION trouble CASCADE`, "the disk of the server is full"},
-		"held": {[]string{`ALTER TABLE passes RENAME TO hidden`}, `ALTER TABLE hidden RENAME TO passes`, "waits in"},
+		"held": {[]string{`ALTER TABLE opengauge.passes RENAME TO hidden`}, `ALTER TABLE opengauge.hidden RENAME TO passes`, "waits in"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			book, server, database := onServerOnly(t)

@@ -18,10 +18,14 @@ var inFile = engine{
 	// The index of names is a hundredth of the table.
 	named:   `sessions INDEXED BY sessions_name`,
 	atOnce:  50,
-	copy:    func(transaction, *rows) (bool, error) { return false, nil },
-	clock:   `CAST(unixepoch('subsec') * 1000 AS INTEGER)`,
 	busy:    heldFile,
 	plainer: func(err error) error { return err },
+
+	statements:    fileStatements,
+	add:           addByTuples,
+	sessionValues: fileValues,
+	holders:       func(store) string { return "" },
+	lostRace:      lostRace,
 }
 
 // heldFile says whether an error only means that other programs hold a file.

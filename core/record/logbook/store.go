@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"time"
+
+	"opengauge/core/record/session"
 )
 
 // store is the database within the context of whoever uses it: what waits for it ends
@@ -40,13 +42,15 @@ type engine struct {
 	// atOnce is how many sessions are imported together: where others wait for the whole
 	// logbook meanwhile, few.
 	atOnce int
-	// copy adds rows without a statement, where this account may, and says whether it did.
-	copy func(transaction, *rows) (bool, error)
-	// alone lets one transaction at a time take claims; empty where there is one anyway.
-	alone string
-	// clock is the time of one clock for all benches, in milliseconds since 1970: their own may
-	// be hours apart.
-	clock string
+	// statements are its changes, and add makes those with many rows.
+	statements
+	add func(transaction, bulk, *rows) error
+	// sessionValues returns the arguments by which a session is stored.
+	sessionValues func(s *session.Session, header string) []any
+	// holders names those whose transactions others wait for, or returns "".
+	holders func(store) string
+	// lostRace reports whether an error may come from another program that prepares the same logbook.
+	lostRace func(error) bool
 	// busy says whether an error means only that others hold the database, or that it is away.
 	busy func(error) bool
 	// plainer gives an error of the database in words that say what to do.
@@ -78,8 +82,6 @@ type transaction struct {
 	tx  *sql.Tx
 	ctx context.Context
 	engine
-	// conn is the connection that they are made by.
-	conn *sql.Conn
 }
 
 func (t transaction) Query(query string, arguments ...any) (*sql.Rows, error) {
@@ -120,16 +122,11 @@ func (s store) change(make func(transaction) error) error {
 }
 
 func (s store) changeOnce(make func(transaction) error) error {
-	conn, err := s.Conn(s.ctx)
+	tx, err := s.BeginTx(s.ctx, nil)
 	if err != nil {
 		return err
 	}
-	defer conn.Close() // gives it back
-	tx, err := conn.BeginTx(s.ctx, nil)
-	if err != nil {
-		return err
-	}
-	if err := make(transaction{tx, s.ctx, s.engine, conn}); err != nil {
+	if err := make(transaction{tx, s.ctx, s.engine}); err != nil {
 		_ = tx.Rollback() // what failed says why
 		return err
 	}
@@ -163,7 +160,7 @@ func (s store) patiently(do func() error) error {
 		case s.ctx.Err() != nil:
 			return s.ctx.Err()
 		case time.Since(began) > s.patience:
-			return fmt.Errorf("others have been writing to the logbook for %s: %w", s.patience, err)
+			return fmt.Errorf("others have been writing to the logbook for %s%s: %w", s.patience, s.holders(s), err)
 		}
 		time.Sleep(rand.N(longestPause))
 	}

@@ -42,8 +42,7 @@ func (l *Logbook) Store(id string, records ...spool.Record) error {
 			finished = finished || ready[i].kind == spool.Finish
 		}
 		if passes {
-			if _, err := tx.Exec(`UPDATE sessions SET passes = (SELECT count(*) FROM passes WHERE session = $1)
-					WHERE id = $1`, id); err != nil {
+			if _, err := tx.Exec(tx.countPasses, id); err != nil {
 				return err
 			}
 		}
@@ -99,32 +98,28 @@ func (r *stored) put(tx transaction, id string) error {
 	case spool.Discard:
 		return discard(tx, id)
 	case spool.Pass:
-		_, err := tx.Exec(`INSERT INTO passes (session, position, document, samples) VALUES ($1, $2, $3, $4)
-				ON CONFLICT DO NOTHING`, id, r.number, r.pass.document, r.pass.samples)
-		return err
-	}
-	onConflict := `DO NOTHING`
-	if r.kind == spool.Finish {
-		onConflict = `DO UPDATE SET state = excluded.state, document = excluded.document`
+		var passes rows
+		passes.add(id, r.number, r.pass.document, r.pass.samples)
+		return tx.add(tx, tx.addPasses, &passes)
 	}
 	if err := tx.own(id); err != nil {
 		return err
 	}
-	s := r.session
-	_, err := tx.Exec(
-		`INSERT INTO sessions (id, name, started_ms, state, simulated, plan, target, document)
-			VALUES ($1, $2, $3, $4, $5, $6, $7, $8) ON CONFLICT (id) `+onConflict,
-		id, s.Name, s.Started.UnixMilli(), string(s.State), s.Simulated, s.Plan.Name, s.Target.Address, r.header)
+	statement := tx.beginSession
+	if r.kind == spool.Finish {
+		statement = tx.finishSession
+	}
+	stored := *r.session
+	stored.ID = id
+	_, err := tx.Exec(statement, tx.sessionValues(&stored, r.header)...)
 	if err != nil || r.kind == spool.Finish {
 		return err
 	}
-	for _, mark := range marksOf(s) { // a review knows of visits that never end
-		if _, err := tx.Exec(`INSERT INTO conditions (key, value, session) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`,
-			mark[0], clip(mark[1]), id); err != nil {
-			return err
-		}
+	var conditions rows
+	for _, mark := range marksOf(r.session) { // a review knows of visits that never end
+		conditions.add(mark[0], clip(mark[1]), id)
 	}
-	return nil
+	return tx.add(tx, tx.addConditions, &conditions)
 }
 
 // Amend changes what a session says of itself, as notes do; its passes stay as they are.
@@ -150,7 +145,7 @@ func (l *Logbook) rewrite(tx transaction, s *session.Session) error {
 	if err != nil {
 		return err
 	}
-	if _, err := tx.Exec(`UPDATE sessions SET document = $1 WHERE id = $2`, document, s.ID); err != nil {
+	if _, err := tx.Exec(tx.amendSession, s.ID, document); err != nil {
 		return err
 	}
 	return l.noteAnew(tx, s)
@@ -165,7 +160,7 @@ func discard(tx transaction, id string) error {
 	if err := tx.own(id); err != nil {
 		return err
 	}
-	_, err := tx.Exec(`DELETE FROM sessions WHERE id = $1`, id)
+	_, err := tx.Exec(tx.removeSession, id)
 	return err
 }
 
