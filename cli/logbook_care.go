@@ -176,7 +176,7 @@ func (e *environment) repairLogbook(name string) error {
 		return err
 	}
 	e.screen().Printf("wrote %s to %s\n", unit.Count(done.Added, "session"), screens.Clean(name))
-	return damaged.Err()
+	return e.tellDamaged(damaged)
 }
 
 func (e *environment) checkLogbook() error {

@@ -161,8 +161,8 @@ func (e *environment) exported(ask *exporting, all bool) (*logbook.Logbook, []st
 	return book, ids, nil
 }
 
-// sayExported says how many sessions were written where and how many details replaced; its error
-// names damaged sessions.
+// sayExported says how many sessions were written where, how many details replaced, and which sessions are
+// damaged. Its error says that there may be more.
 func (e *environment) sayExported(ask *exporting, sessions int, to string) error {
 	screen := term.NewScreen(e.stderr)
 	if to != "" && to != toStandardOutput {
@@ -171,7 +171,7 @@ func (e *environment) sayExported(ask *exporting, sessions int, to string) error
 	if ask.anonymous != nil {
 		screen.Println("replaced " + ask.anonymous.Summary())
 	}
-	return ask.damaged.Err()
+	return e.tellDamaged(ask.damaged)
 }
 
 // exportDataset makes a folder of tables, whole or not at all.

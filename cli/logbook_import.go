@@ -64,7 +64,7 @@ func (e *environment) importSessions(names []string) (err error) {
 		if add(merged); err != nil {
 			return e.importFailed(done, err)
 		}
-		lost = errors.Join(lost, damaged.Err())
+		lost = errors.Join(lost, e.tellDamaged(damaged))
 	}
 	counter := term.NewCounter(term.NewScreen(e.stderr), "read", 0)
 	imported, err := book.Import(counted(exchange.Read(files), counter.Tell))

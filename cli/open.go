@@ -49,9 +49,31 @@ func (e *environment) openWith(open func(context.Context, string) (*logbook.Logb
 	}
 	book, err := open(e.ctx, path)
 	if err == nil {
+		book.OnDamage(e.tellDamage())
 		e.tellLeft(errors.Join(e.takeIn(book), e.warnOfExcess(book)))
 	}
 	return book, err
+}
+
+// tellDamage returns a function that names rows of a logbook that cannot be used, each once.
+func (e *environment) tellDamage() func(row string, why error) {
+	named := map[string]bool{}
+	return func(row string, why error) {
+		if !named[row] {
+			term.NewScreen(e.stderr).Paragraph("", term.Clean(row+" is damaged and was left out: "+oneLine(why)))
+		}
+		named[row] = true
+	}
+}
+
+// tellDamaged names sessions that could not be read. Its error says that there may be others, which were not
+// even found.
+func (e *environment) tellDamaged(damaged *logbook.Damaged) error {
+	tell := e.tellDamage()
+	for i, id := range damaged.Sessions {
+		tell("session "+id, errors.New(damaged.Reasons[i]))
+	}
+	return damaged.Unfound()
 }
 
 // warnOfExcess says which privileges of a server are wider than a lab needs, with the statements that take

@@ -5,7 +5,9 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -67,25 +69,36 @@ func TestAnotherDeviceBehindThePath(t *testing.T) {
 			below.Fail(0)
 			relink(disk)
 			d := newProgramDesk(t)
-			command := d.command("measure", link, "--plan", plan, "--json", "--return-within", "6s",
+			command := d.command("measure", link, "--plan", plan, "--json", "--return-within", "1m",
 				"--overwrite", fmt.Sprintf("%s:%d", link, size), "--overwrite-contents")
+			ended := make(chan struct{})
+			var swapping sync.WaitGroup
 			command.Stderr = &trigger{when: "pass 1/3", do: func() {
-				time.AfterFunc(700*time.Millisecond, func() { below.Fail(syscall.EIO) })
-				time.AfterFunc(1200*time.Millisecond, func() {
-					if free, err := os.OpenFile(disk, os.O_RDONLY|unix.O_EXCL, 0); err == nil && c.name == "itself" {
-						_ = free.Close()
+				swapping.Go(func() {
+					waitForWrites(disk, ended)
+					below.Fail(syscall.EIO)
+					time.Sleep(500 * time.Millisecond) // it notices by its own operations
+					if isFree(disk) && c.name == "itself" {
 						t.Error("the device is not claimed while it fails")
 					}
-				})
-				time.AfterFunc(2*time.Second, c.after)
-				time.AfterFunc(4*time.Second, func() {
-					if free, err := os.OpenFile(link, os.O_RDONLY|unix.O_EXCL, 0); err == nil && c.says == "" {
-						_ = free.Close()
+					c.after()
+					if c.says != "" {
+						return
+					}
+					waitForWrites(link, ended)
+					if !isFree(link) {
+						return
+					}
+					select {
+					case <-ended:
+					case <-time.After(time.Second):
 						t.Error("the device that is back is not claimed")
 					}
 				})
 			}}
 			got := d.finish(command)
+			close(ended)
+			swapping.Wait()
 			s := decode[session.Session](t, got.stdout)
 			if s.State != c.state || len(eventsOf(s, event.Dropout)) != 1 {
 				t.Fatalf("exit %d, state %s, events %+v: %s", got.code, s.State, s.Events, got.stderr)
@@ -102,5 +115,36 @@ func TestAnotherDeviceBehindThePath(t *testing.T) {
 				t.Error("the bystander was written")
 			}
 		})
+	}
+}
+
+// isFree reports whether nobody has claimed a device (open(2), O_EXCL).
+func isFree(device string) bool {
+	file, err := os.OpenFile(device, os.O_RDONLY|unix.O_EXCL, 0)
+	if err == nil {
+		_ = file.Close()
+	}
+	return err == nil
+}
+
+// waitForWrites waits until the kernel counts more writes of a device than now, or until the end.
+func waitForWrites(device string, ended <-chan struct{}) {
+	writes := func() int {
+		path, _ := filepath.EvalSymlinks(device)
+		text, _ := os.ReadFile(filepath.Join("/sys/class/block", filepath.Base(path), "stat"))
+		const completed = 4 // writes completed (Documentation/block/stat.rst)
+		if fields := strings.Fields(string(text)); len(fields) > completed {
+			count, _ := strconv.Atoi(fields[completed])
+			return count
+		}
+		return 0
+	}
+	const more = 20
+	for before := writes(); writes() < before+more; {
+		select {
+		case <-ended:
+			return
+		case <-time.After(20 * time.Millisecond):
+		}
 	}
 }

@@ -11,9 +11,9 @@ import (
 	"runtime"
 	"strings"
 
-	fastjson "github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
+	"opengauge/core/record/codec"
 	"opengauge/core/record/session"
 )
 
@@ -60,10 +60,6 @@ func (w *jsonWriter) Close() error {
 	return w.out.Flush()
 }
 
-// largestDocument is the most that one session may take: a week of samples with
-// many sensors takes a tenth.
-const largestDocument = 1 << 30
-
 // bounded is a reader that ends with an error where one session is too large.
 type bounded struct {
 	r    io.Reader
@@ -72,7 +68,7 @@ type bounded struct {
 
 func (b *bounded) Read(p []byte) (int, error) {
 	if b.left <= 0 {
-		return 0, fmt.Errorf("a session of more than %d bytes is not read", largestDocument)
+		return 0, fmt.Errorf("a session of more than %d bytes is not read", codec.LargestDocument)
 	}
 	n, err := b.r.Read(p[:min(len(p), b.left)])
 	b.left -= n
@@ -85,7 +81,7 @@ var formatKey = regexp.MustCompile(`"format"\s*:\s*"([^"]{0,100})"`)
 // documents, or lists of them.
 func readJSON(r io.Reader) iter.Seq2[*session.Session, error] {
 	return inOrder(func(yield func(jsontext.Value, error) bool) {
-		limit := &bounded{r: r, left: largestDocument}
+		limit := &bounded{r: r, left: codec.LargestDocument}
 		buffered := bufio.NewReaderSize(limit, 1<<16)
 		begin, err := buffered.Peek(1 << 16)
 		if err != nil && !errors.Is(err, io.EOF) {
@@ -108,7 +104,7 @@ func readJSON(r io.Reader) iter.Seq2[*session.Session, error] {
 
 func readDocuments(decoder *jsontext.Decoder, limit *bounded, yield func(jsontext.Value, error) bool) {
 	for {
-		limit.left = largestDocument
+		limit.left = codec.LargestDocument
 		document, err := decoder.ReadValue()
 		if errors.Is(err, io.EOF) || !yield(document.Clone(), wrapJSON(err)) || err != nil {
 			return
@@ -122,7 +118,7 @@ func readList(decoder *jsontext.Decoder, limit *bounded, yield func(jsontext.Val
 		return
 	}
 	for decoder.PeekKind() == jsontext.KindBeginObject {
-		limit.left = largestDocument
+		limit.left = codec.LargestDocument
 		document, err := decoder.ReadValue()
 		if !yield(document.Clone(), wrapJSON(err)) || err != nil {
 			return
@@ -176,7 +172,7 @@ func wrapJSON(err error) error {
 // parseSession reads a session's document and checks it.
 func parseSession(document jsontext.Value) (*session.Session, error) {
 	s := &session.Session{}
-	if err := fastjson.Unmarshal(document, s); err != nil {
+	if err := codec.Unmarshal(document, s); err != nil {
 		var head struct {
 			Format string `json:"format"`
 		}

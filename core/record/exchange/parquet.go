@@ -6,6 +6,7 @@ import (
 
 	"github.com/parquet-go/parquet-go"
 
+	"opengauge/core/record/codec"
 	"opengauge/core/record/session"
 )
 
@@ -33,9 +34,14 @@ func (w *parquetWriter[Row]) Add(s *session.Session) error {
 
 func (w *parquetWriter[Row]) Close() error { return w.out.Close() }
 
-// readParquet gives the rows of a Parquet file to a function. Damage of any kind is
-// an error.
-func readParquet[Row any](r io.ReaderAt, size int64, each func(*Row) error) (err error) {
+// The most rows that a table of a size may have: a run of equal rows takes next to nothing in a file, and in
+// memory a pass takes 500 bytes and a sample 150.
+func mostPasses(size int64) int64  { return 1<<14 + size/4 }
+func mostSamples(size int64) int64 { return 1<<16 + 4*size }
+
+// readParquet gives the rows of a Parquet file, of which there may be so many, to a function. Damage of any
+// kind is an error.
+func readParquet[Row any](r io.ReaderAt, size, most int64, each func(*Row) error) (err error) {
 	defer func() { // the library panics on some damaged files
 		if recovered := recover(); recovered != nil {
 			err = fmt.Errorf("the Parquet file is damaged: %v", recovered)
@@ -45,11 +51,17 @@ func readParquet[Row any](r io.ReaderAt, size int64, each func(*Row) error) (err
 	if err != nil {
 		return fmt.Errorf("the Parquet file is damaged: %w", err)
 	}
+	if rows := file.NumRows(); rows > most {
+		return fmt.Errorf("%w: the %d bytes of the Parquet file are %d rows", codec.ErrTooLarge, size, rows)
+	}
 	reader := parquet.NewGenericReader[Row](file)
 	defer reader.Close()
 	rows := make([]Row, 256)
 	for {
 		count, err := reader.Read(rows)
+		if most -= int64(count); most < 0 { // whatever it said before
+			return fmt.Errorf("%w: the Parquet file has more rows than it says", codec.ErrTooLarge)
+		}
 		for i := range rows[:count] {
 			if err := each(&rows[i]); err != nil {
 				return err

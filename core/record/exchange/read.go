@@ -10,6 +10,7 @@ import (
 	"os"
 	"strings"
 
+	"opengauge/core/record/codec"
 	"opengauge/core/record/session"
 )
 
@@ -60,7 +61,7 @@ func readFile(name string, tables *tables) iter.Seq2[*session.Session, error] {
 			}
 			packed, name = bytes.NewReader(enclosed), "" // whatever it is called
 		}
-		plain, err := newDecompressor(packed)
+		plain, err := codec.NewReader(packed)
 		if err != nil {
 			yield(nil, err)
 			return
@@ -106,9 +107,9 @@ func (t *tables) addParquet(file *os.File) error {
 	case err != nil:
 		return err
 	case table == Passes:
-		return readParquet(file, info.Size(), t.addPass)
+		return readParquet(file, info.Size(), mostPasses(info.Size()), t.addPass)
 	default:
-		return readParquet(file, info.Size(), t.addSample)
+		return readParquet(file, info.Size(), mostSamples(info.Size()), t.addSample)
 	}
 }
 

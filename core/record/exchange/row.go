@@ -9,6 +9,7 @@ import (
 
 	"opengauge/core/bench/link"
 	"opengauge/core/load"
+	"opengauge/core/record/codec"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -195,7 +196,7 @@ func chainText(chain link.Chain) string {
 func (r *passRow) session() (*session.Session, error) {
 	s := &session.Session{}
 	if r.SessionDocument != "" {
-		if err := json.Unmarshal([]byte(r.SessionDocument), s); err != nil {
+		if err := codec.Unmarshal([]byte(r.SessionDocument), s); err != nil {
 			return nil, fmt.Errorf("the document of session %q: %w", r.Session, wrapJSON(err))
 		}
 		if s.Format != session.Format {
@@ -235,8 +236,11 @@ func (r *passRow) session() (*session.Session, error) {
 func (r *passRow) pass() (session.Pass, error) {
 	if r.PassDocument != "" {
 		var pass session.Pass
-		err := json.Unmarshal([]byte(r.PassDocument), &pass)
+		err := codec.Unmarshal([]byte(r.PassDocument), &pass)
 		return pass, wrapJSON(err)
+	}
+	if r.BlockBytes <= 0 { // before there are very many of them
+		return session.Pass{}, fmt.Errorf("pass %d of session %q has no block size", r.Index, r.Session)
 	}
 	for _, value := range []float64{r.BytesPerSecond, r.IOPS, r.ElapsedSeconds, r.P99Seconds} {
 		if math.IsNaN(value) || math.IsInf(value, 0) {

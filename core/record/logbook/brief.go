@@ -11,6 +11,7 @@ import (
 
 	fastjson "github.com/go-json-experiment/json"
 
+	"opengauge/core/record/codec"
 	"opengauge/core/record/session"
 )
 
@@ -32,12 +33,11 @@ func (l *Logbook) packPasses(passes []session.Pass) ([]byte, error) {
 }
 
 func (l *Logbook) unpackPasses(packed []byte) ([]session.Pass, error) {
-	plain, err := l.decoder.DecodeAll(packed, nil)
-	if err != nil {
+	passes := []session.Pass{}
+	if err := l.decoder.Decode(packed, &passes); err != nil {
 		return nil, fmt.Errorf("passes: %w", err)
 	}
-	passes := []session.Pass{}
-	return passes, fastjson.Unmarshal(plain, &passes)
+	return passes, nil
 }
 
 // onlySamples takes out of the table of passes what the list of a session's passes has.
@@ -69,7 +69,7 @@ func (l *Logbook) brief(from querier, id string) (*session.Session, error) {
 	if err != nil {
 		return nil, err
 	}
-	return withoutSamples(s), nil
+	return withoutSamples(s), checkRow(s, id)
 }
 
 // outline reads a session with an empty sample where a pass has some.
@@ -101,6 +101,14 @@ func (l *Logbook) outlineOnce(from querier, id string) (*session.Session, error)
 	return s, err
 }
 
+// checkRow fails where a row holds another session than its own, or none that could be imported.
+func checkRow(s *session.Session, id string) error {
+	if s.ID != id {
+		return fmt.Errorf("it says that it is session %q", s.ID)
+	}
+	return s.Check()
+}
+
 // errEnded says that a session ended while it was read: its passes are in a list now.
 var errEnded = errors.New("it ended while it was read")
 
@@ -124,7 +132,7 @@ func (l *Logbook) passesByRow(from querier, id string) ([]session.Pass, error) {
 			return nil, errEnded
 		}
 		var pass session.Pass
-		if err := fastjson.Unmarshal([]byte(document), &pass); err != nil {
+		if err := codec.Unmarshal([]byte(document), &pass); err != nil {
 			return nil, err
 		}
 		pass.Samples = [][]session.Sample{nil, {}, make([]session.Sample, 1)}[samples]
@@ -136,7 +144,7 @@ func (l *Logbook) passesByRow(from querier, id string) ([]session.Pass, error) {
 // unpacked makes a session of its columns; one that has not ended has no packed passes.
 func (l *Logbook) unpacked(document, account string, packed []byte) (*session.Session, error) {
 	s := &session.Session{}
-	if err := fastjson.Unmarshal([]byte(document), s); err != nil {
+	if err := codec.Unmarshal([]byte(document), s); err != nil {
 		return nil, err
 	}
 	s.Recorded(account)
@@ -160,7 +168,7 @@ func (l *Logbook) Briefs(ids []string) iter.Seq2[*session.Session, error] {
 		if err != nil {
 			return nil, err
 		}
-		return withoutSamples(s), nil
+		return withoutSamples(s), checkRow(s, c.id)
 	})
 }
 
@@ -179,7 +187,9 @@ func (l *Logbook) each(ids []string, query string,
 				case errors.Is(each.err, sql.ErrNoRows):
 					continue
 				case each.err != nil:
-					each.err = fmt.Errorf("reading session %s from the logbook %s: %w", some[i], l.place, each.err)
+					if each.err = l.leaveOut("session "+some[i], each.err); each.err == nil {
+						continue
+					}
 				}
 				if !yield(each.session, each.err) {
 					return
@@ -191,7 +201,7 @@ func (l *Logbook) each(ids []string, query string,
 
 // columns are those of a session.
 type columns struct {
-	document, account string
+	id, document, account string
 	packed            []byte
 }
 
@@ -203,12 +213,11 @@ func (l *Logbook) columnsOf(ids []string, query string) (map[string]columns, err
 	defer rows.Close()
 	found := make(map[string]columns, len(ids))
 	for rows.Next() {
-		var id string
 		var each columns
-		if err := rows.Scan(&id, &each.document, &each.account, &each.packed); err != nil {
+		if err := rows.Scan(&each.id, &each.document, &each.account, &each.packed); err != nil {
 			return nil, err
 		}
-		found[id] = each
+		found[each.id] = each
 	}
 	return found, rows.Err()
 }

@@ -79,10 +79,7 @@ func (l *Logbook) Whole(id string) (*session.Session, error) {
 	if counted != len(s.Passes) {
 		return nil, fmt.Errorf("it has %d passes, and should have %d", len(s.Passes), counted)
 	}
-	if s.ID != id {
-		return nil, fmt.Errorf("it says that it is session %q", s.ID)
-	}
-	return s, s.Check()
+	return s, nil
 }
 
 // loadCounted reads a session, and how many passes it ought to have.
@@ -132,17 +129,23 @@ func (d *Damaged) Add(id string, why error) {
 	d.Sessions, d.Reasons = append(d.Sessions, id), append(d.Reasons, why.Error())
 }
 
-// Err gives the damage as an error, or nil where there is none.
-func (d *Damaged) Err() error {
-	var texts []error
+// Unfound returns an error where there may be sessions that were not even found, or nil.
+func (d *Damaged) Unfound() error {
+	if d.Incomplete == nil {
+		return nil
+	}
+	return fmt.Errorf("the logbook is damaged, and there may be sessions that were not found: %w", d.Incomplete)
+}
+
+// tell names damaged sessions to a logbook's owner, and fails where there may be others that were not even
+// found.
+func (d *Damaged) tell(l *Logbook) error {
 	for i, id := range d.Sessions {
-		texts = append(texts, fmt.Errorf("session %s is damaged and was left out: %s", id, d.Reasons[i]))
+		if err := l.leaveOut("session "+id, errors.New(d.Reasons[i])); err != nil {
+			return err
+		}
 	}
-	if d.Incomplete != nil {
-		texts = append(texts, fmt.Errorf("the logbook is damaged, and there may be sessions that were not found: %w",
-			d.Incomplete))
-	}
-	return errors.Join(texts...)
+	return d.Unfound()
 }
 
 // Repair writes all that can be read of the logbook into a new one, and says what is
@@ -207,7 +210,10 @@ func (l *Logbook) Backup(name string) (err error) {
 	defer func() { err = errors.Join(err, home.Close()) }()
 	if Shared(l.place) {
 		_, damaged, err := l.saved(home, name, func(int, int) {})
-		return errors.Join(err, damaged.Err())
+		if err != nil {
+			return err
+		}
+		return damaged.tell(l)
 	}
 	made, err := newFile(home, "backup")
 	if err != nil {

@@ -16,6 +16,7 @@ import (
 	"opengauge/core/bench/book"
 	"opengauge/core/bench/host"
 	"opengauge/core/bench/link"
+	"opengauge/core/record/codec"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 )
@@ -108,9 +109,6 @@ type digests struct {
 	known sync.Map // of passes asked for, by their bytes
 }
 
-// largestAsked bounds what was asked for in a session: ten thousand different passes.
-const largestAsked = 8 << 20
-
 var errDigest = errors.New("the digest of its passes is damaged")
 
 // cut takes what is as long as it says off the front.
@@ -153,12 +151,8 @@ func (d *digests) asked(packed []byte) ([]session.Pass, error) {
 	if known, ok := d.known.Load(string(packed)); ok {
 		return known.([]session.Pass), nil
 	}
-	plain, err := d.small.DecodeAll(packed, nil)
-	if err != nil {
-		return nil, errDigest
-	}
 	var kinds []session.Pass
-	if err := fastjson.Unmarshal(plain, &kinds); err != nil {
+	if err := d.decoder.Decode(packed, &kinds); err != nil {
 		return nil, errDigest
 	}
 	d.known.Store(string(packed), kinds)
@@ -194,7 +188,7 @@ func (d *digests) session(digest []byte) (*session.Session, error) {
 		return nil, err
 	}
 	var h digestHeader
-	if err := fastjson.Unmarshal(header, &h); err != nil {
+	if err := codec.Unmarshal(header, &h); err != nil {
 		return nil, err
 	}
 	s := &session.Session{Format: session.Format, ID: h.ID, Name: h.Name, Started: h.Started, Ended: h.Ended,
@@ -209,7 +203,13 @@ func (d *digests) session(digest []byte) (*session.Session, error) {
 func (l *Logbook) Digests(ids []string) iter.Seq2[*session.Session, error] {
 	d := &digests{Logbook: l}
 	return l.each(ids, `SELECT session, '', '', digest FROM pass_lists WHERE session IN (`+l.database.listed(1)+`)`,
-		func(c columns) (*session.Session, error) { return d.session(c.packed) })
+		func(c columns) (*session.Session, error) {
+			s, err := d.session(c.packed)
+			if err != nil {
+				return nil, err
+			}
+			return s, checkRow(s, c.id)
+		})
 }
 
 // check holds the digest of a session that has ended against the session.

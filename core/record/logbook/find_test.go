@@ -353,10 +353,10 @@ func TestMergeALogbookWhole(t *testing.T) {
 
 func merge(book *Logbook, name string) (Imported, error) {
 	done, damaged, err := book.MergeFrom(name, func(int, int) {})
-	if err == nil {
-		err = damaged.Err()
+	if err == nil && len(damaged.Sessions) > 0 {
+		err = fmt.Errorf("%q are damaged: %q", damaged.Sessions, damaged.Reasons)
 	}
-	return done, err
+	return done, errors.Join(err, damaged.Unfound())
 }
 
 func TestIsLogbook(t *testing.T) {

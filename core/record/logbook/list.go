@@ -290,6 +290,12 @@ func (l *Logbook) summaries(asked *clauses, most int) ([]Summary, error) {
 			&s.Account); err != nil {
 			return nil, err
 		}
+		if !isDate(started) {
+			if err := l.leaveOut("session "+s.ID, fmt.Errorf("it began %d ms after 1970, which is no date", started)); err != nil {
+				return nil, err
+			}
+			continue
+		}
 		s.Started = time.UnixMilli(started).UTC()
 		summaries = append(summaries, s)
 	}
@@ -298,6 +304,10 @@ func (l *Logbook) summaries(asked *clauses, most int) ([]Summary, error) {
 	}
 	return summaries, l.addTags(summaries)
 }
+
+// isDate reports whether milliseconds since 1970 are within the years 1 to 9999, which JSON has dates for
+// (RFC 3339, 5.6).
+func isDate(ms int64) bool { return ms >= -62_135_596_800_000 && ms < 253_402_300_800_000 }
 
 // addTags adds what sessions of a list are tagged.
 func (l *Logbook) addTags(summaries []Summary) error {

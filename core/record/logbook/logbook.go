@@ -13,8 +13,10 @@ import (
 	"runtime"
 	"time"
 
+	"github.com/go-json-experiment/json/jsontext"
 	"github.com/klauspost/compress/zstd"
 
+	"opengauge/core/record/codec"
 	"opengauge/core/storage/scratch"
 )
 
@@ -32,9 +34,9 @@ type Logbook struct {
 	folder *scratch.Folder
 	// Samples are kept compressed. Both may be used by several goroutines.
 	encoder *zstd.Encoder
-	decoder *zstd.Decoder
-	// small reads what is never large, however much a damaged row claims.
-	small *zstd.Decoder
+	decoder *codec.Decoder
+	// leftOut is told of rows that cannot be used, and may be nil.
+	leftOut func(row string, why error)
 }
 
 func (l *Logbook) prepareCompression() (err error) {
@@ -42,11 +44,7 @@ func (l *Logbook) prepareCompression() (err error) {
 		zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithLowerEncoderMem(true)); err != nil {
 		return err
 	}
-	if l.decoder, err = zstd.NewReader(nil, zstd.WithDecoderConcurrency(0),
-		zstd.WithDecoderMaxMemory(largestSamples)); err != nil {
-		return err
-	}
-	l.small, err = zstd.NewReader(nil, zstd.WithDecoderConcurrency(0), zstd.WithDecoderMaxMemory(largestAsked))
+	l.decoder, err = codec.NewDecoder()
 	return err
 }
 
@@ -68,7 +66,6 @@ func (l *Logbook) Place() string { return l.place }
 // Close closes the logbook.
 func (l *Logbook) Close() error {
 	l.decoder.Close()
-	l.small.Close()
 	closed := l.database.Close()
 	if Shared(l.place) {
 		closed = nil // a server that has gone meanwhile took nothing with it
@@ -78,6 +75,20 @@ func (l *Logbook) Close() error {
 		err = errors.Join(err, l.folder.Close())
 	}
 	return err
+}
+
+// OnDamage names a function that is told of each row that cannot be used, and is left out of lists and
+// comparisons for that. Without one such a row is an error.
+func (l *Logbook) OnDamage(leftOut func(row string, why error)) { l.leftOut = leftOut }
+
+// leaveOut leaves out a row that cannot be used, or returns why it is an error.
+func (l *Logbook) leaveOut(row string, why error) error {
+	damage := errors.As(why, new(*jsontext.SyntacticError)) // which may end as connections do
+	if l.leftOut == nil || l.database.ctx.Err() != nil || !damage && Shared(l.place) && isAway(why) {
+		return fmt.Errorf("%s of the logbook %s cannot be used: %w", row, l.place, why)
+	}
+	l.leftOut(row, why)
+	return nil
 }
 
 // Under is the logbook within another context: what waits for it ends with that.

@@ -1,6 +1,7 @@
 package logbook
 
 import (
+	"context"
 	"database/sql"
 	"errors"
 	"fmt"
@@ -22,6 +23,9 @@ func (l *Logbook) MergeFrom(name string, progress func(done, total int)) (done I
 		return done, nil, fmt.Errorf("could not make a copy of %s: %w", name, err)
 	}
 	defer func() { err = errors.Join(err, home.Close()) }()
+	if err := checkForeign(l.database.ctx, name); err != nil {
+		return done, nil, err
+	}
 	copied, err := l.copied(home, name)
 	if err != nil {
 		return done, nil, fmt.Errorf("could not read the logbook %s: %w", name, err)
@@ -32,6 +36,21 @@ func (l *Logbook) MergeFrom(name string, progress func(done, total int)) (done I
 	}
 	defer func() { err = errors.Join(err, other.Close()) }()
 	return l.take(other, progress)
+}
+
+// checkForeign fails where a file that somebody else made has anything but a logbook's tables.
+func checkForeign(ctx context.Context, name string) error {
+	as := reading
+	if !writable(name) && !hasLog(name) {
+		as = frozen
+	}
+	database, err := sql.Open("sqlite", source(name, as))
+	if err != nil {
+		return err
+	}
+	defer database.Close()
+	foreign := &Logbook{database: store{DB: database, engine: inFile, ctx: ctx}, place: name}
+	return foreign.checkExactly()
 }
 
 // besides is a folder for what is there for a while only.

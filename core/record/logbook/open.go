@@ -256,6 +256,9 @@ func openAs(ctx context.Context, path, file string, as mode) (*Logbook, error) {
 	if err := book.prepareCompression(); err != nil {
 		return nil, errors.Join(err, database.Close())
 	}
+	if err := book.checkSchema(); err != nil {
+		return nil, errors.Join(book.notOurs(err), database.Close())
+	}
 	if err := book.prepare(); err != nil {
 		return nil, errors.Join(err, database.Close())
 	}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/record/codec"
 	"opengauge/core/unit"
 )
 
@@ -30,9 +31,12 @@ func (l *Logbook) RemoveQuotes(part, set string) (removed int64, err error) {
 			return err
 		}
 		for i, document := range documents {
-			var q book.Quote
-			if err := json.Unmarshal([]byte(document), &q); err != nil {
-				return fmt.Errorf("quoted figure %d: %w", i+1, err)
+			q, err := parseQuote(document)
+			if err != nil {
+				if err := l.leaveOut(fmt.Sprintf("quoted figure %d", i+1), err); err != nil {
+					return err
+				}
+				continue
 			}
 			if part != "" && q.Part != part || set != "" && q.Set != set {
 				continue
@@ -64,11 +68,20 @@ func (l *Logbook) Quotes() ([]book.Quote, error) {
 	if err != nil {
 		return nil, l.unusable(err)
 	}
-	quotes := make([]book.Quote, len(documents))
+	quotes := make([]book.Quote, 0, len(documents))
 	for i, document := range documents {
-		if err := json.Unmarshal([]byte(document), &quotes[i]); err != nil {
-			return nil, fmt.Errorf("quoted figure %d: %w", i+1, err)
+		quote, err := parseQuote(document)
+		if err == nil {
+			quotes = append(quotes, quote)
+		} else if err := l.leaveOut(fmt.Sprintf("quoted figure %d", i+1), err); err != nil {
+			return nil, err
 		}
 	}
 	return quotes, nil
+}
+
+func parseQuote(document string) (book.Quote, error) {
+	var q book.Quote
+	err := codec.Unmarshal([]byte(document), &q)
+	return q, err
 }

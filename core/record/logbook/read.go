@@ -101,7 +101,10 @@ func (l *Logbook) load(id string) (*session.Session, error) {
 	if err != nil {
 		return nil, err
 	}
-	return s, l.addSamples(s)
+	if err := l.addSamples(s); err != nil {
+		return nil, err
+	}
+	return s, checkRow(s, id)
 }
 
 // addSamples adds what the intervals of a session's passes saw.

@@ -247,13 +247,13 @@ func notLetThrough(err error) bool {
 // advice is what to do about what a server said.
 var advice = map[string]string{
 	badPassword: "the server does not know this account, or its password is another; see ~/.pgpass or $PGPASSWORD",
-	"28000": "the server does not let this account in from here; ask its keepers",
-	"3D000": "there is no such database; make one with createdb",
-	"42501": "this account may not do that; ask the keepers of the logbook for another role",
-	"53100": "the disk of the server is full",
-	"25006": "the server takes no changes now",
-	"42P01": "it lacks a table; it is damaged, or of a newer opengauge",
-	"42703": "it lacks a column; it is damaged, or of a newer opengauge",
+	"28000":     "the server does not let this account in from here; ask its keepers",
+	"3D000":     "there is no such database; make one with createdb",
+	"42501":     "this account may not do that; ask the keepers of the logbook for another role",
+	"53100":     "the disk of the server is full",
+	"25006":     "the server takes no changes now",
+	"42P01":     "it lacks a table; it is damaged, or of a newer opengauge",
+	"42703":     "it lacks a column; it is damaged, or of a newer opengauge",
 }
 
 // plainly gives an error of the server in words that say what to do.

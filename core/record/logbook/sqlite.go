@@ -61,11 +61,13 @@ const (
 
 // source is the database driver's name for the file, with each connection's
 // settings: readers beside one writer, waiting for each other, and every
-// transaction on stable media when it ends.
+// transaction on stable media when it ends. A file that somebody else made is trusted with
+// nothing (SQLite, Defense Against The Dark Arts).
 func source(path string, as mode) string {
 	settings := url.Values{"_pragma": {
 		fmt.Sprintf("busy_timeout(%d)", lockWait.Milliseconds()), "synchronous(FULL)", "foreign_keys(ON)",
-	}, "_txlock": {"immediate"}}
+		"trusted_schema(OFF)", "cell_size_check(ON)",
+	}, "_txlock": {"immediate"}, "_defensive": {"1"}}
 	if as == writing {
 		settings["_pragma"] = append(settings["_pragma"], "journal_mode(WAL)")
 	}

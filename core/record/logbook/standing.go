@@ -97,7 +97,9 @@ func (l *Logbook) standing(s *session.Session, key session.Key, value float64) (
 }
 
 // others are the entries of a ranking but one.
-const others = `ranking = $1 AND setup <> coalesce((SELECT id FROM setups WHERE setups.name = $2), 0)`
+// Rates beyond any storage are damage.
+const others = `ranking = $1 AND setup <> coalesce((SELECT id FROM setups WHERE setups.name = $2), 0)
+	AND mean BETWEEN 0 AND 1e18`
 
 // tie is by how much figures may differ, as a share, and be as good as the same: what runs
 // of the same parts differ by.

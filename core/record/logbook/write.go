@@ -199,15 +199,8 @@ func (l *Logbook) packSamples(samples []session.Sample) ([]byte, error) {
 	return l.encoder.EncodeAll(plain, nil), nil
 }
 
-// largestSamples bounds what a damaged row can make the reader allocate: a
-// week of one-second samples with many sensors.
-const largestSamples = 1 << 30
-
 func (l *Logbook) unpackSamples(packed []byte) ([]session.Sample, error) {
-	plain, err := l.decoder.DecodeAll(packed, nil)
-	if err != nil {
-		return nil, err
-	}
 	var samples []session.Sample
-	return samples, fastjson.Unmarshal(plain, &samples)
+	err := l.decoder.Decode(packed, &samples)
+	return samples, err
 }
