@@ -51,7 +51,9 @@ func (f *togetherFlags) add(set *pflag.FlagSet) {
 		"then those that are there begin")
 }
 
-func (f *togetherFlags) given() bool { return f.name != "" || f.hosts != 0 || len(f.accounts) > 0 || f.sweep || f.aloneFirst }
+func (f *togetherFlags) given() bool {
+	return f.name != "" || f.hosts != 0 || len(f.accounts) > 0 || f.sweep || f.aloneFirst
+}
 
 func (f *togetherFlags) check(p plan.Plan) error {
 	switch {

@@ -97,20 +97,26 @@ func (d *document) addAssets() error {
 	if err != nil {
 		return err
 	}
+	d.library = library.hash
 	d.style = colours() + style[0] + style[1]
 	d.script = string(content)
-	d.payloads = append(d.payloads, payload{chartLibrary, library})
+	d.payloads = append(d.payloads, payload{chartLibrary, library.base64})
 	return nil
 }
 
-// packedChartLibrary returns the payload of the chart library, which a page unpacks only when
-// a figure is touched. Packing takes longer than many a page, so it is done once.
-var packedChartLibrary = sync.OnceValues(func() (string, error) {
+// packedScript is a script that a page unpacks and runs, with the hash by which its policy knows it.
+type packedScript struct{ base64, hash string }
+
+// packedChartLibrary returns the chart library, which a page unpacks only when a figure is
+// touched. Packing takes longer than many a page, so it is done once.
+var packedChartLibrary = sync.OnceValues(func() (packedScript, error) {
 	content, err := files.ReadFile("vendor/uplot.min.js")
 	if err != nil {
-		return "", err
+		return packedScript{}, err
 	}
-	return compress(map[string]string{chartLibrary: string(content)})
+	script := string(content) + ";window.uPlot = uPlot;"
+	packed, err := compress(map[string]string{chartLibrary: script})
+	return packedScript{packed, hashSource(script)}, err
 })
 
 // dataSummary says how many of its sessions the page carries.

@@ -106,7 +106,7 @@
   function library() {
     asked = asked || unpack("chart-library").then(function (source) {
       const script = document.createElement("script");
-      script.textContent = source + ";window.uPlot = uPlot;";
+      script.textContent = source;
       document.head.append(script);
     });
     return asked;

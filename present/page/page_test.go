@@ -2,6 +2,8 @@ package page
 
 import (
 	"bytes"
+	"crypto/sha256"
+	"encoding/base64"
 	"fmt"
 	"html"
 	"math/rand/v2"
@@ -74,6 +76,26 @@ func TestPageRefersToNothingOutside(t *testing.T) {
 	}
 	if !strings.Contains(html.UnescapeString(page), `default-src 'none'`) {
 		t.Error("the page does not forbid loading anything")
+	}
+}
+
+// The page's own script alone may run: its policy knows it by its hash, and any other is refused, wherever it
+// comes from.
+func TestOnlyTheOwnScriptRuns(t *testing.T) {
+	page := html.UnescapeString(written(t, example(), heat))
+	policy := regexp.MustCompile(`script-src ([^;]*);`).FindStringSubmatch(page)
+	script := regexp.MustCompile(`(?s)<script>(.*?)</script>`).FindAllStringSubmatch(written(t, example(), heat), -1)
+	if policy == nil || len(script) != 1 {
+		t.Fatalf("the page has the policy %q and %d scripts that run", policy, len(script))
+	}
+	sum := sha256.Sum256([]byte(script[0][1]))
+	own := "'sha256-" + base64.StdEncoding.EncodeToString(sum[:]) + "'"
+	library, err := packedChartLibrary()
+	if err != nil || policy[1] != own+" "+library.hash {
+		t.Errorf("it lets %s run, and its scripts are %s and %s (%v)", policy[1], own, library.hash, err)
+	}
+	if found := regexp.MustCompile(`(?i)<[a-z][^>]*\son[a-z]+\s*=`).FindString(page); found != "" {
+		t.Errorf("an element has a script of its own, which is refused: %s", found)
 	}
 }
 

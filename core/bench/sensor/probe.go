@@ -233,15 +233,28 @@ func (p *pageProbe) Name() string { return p.title() }
 
 func (p *pageProbe) Figures() []Figure { return p.list() }
 
-// largestPage is far above any page of metrics.
-const largestPage = 8 << 20
+// largestPage is the most that is read of a page, far above any page of metrics.
+const largestPage = 8_000_000
+
+// pages fetches pages from the host that a probe names, and from no other: a page that redirects could have
+// this machine ask a host that only it can reach.
+var pages = &http.Client{CheckRedirect: func(to *http.Request, before []*http.Request) error {
+	if to.URL.Host != before[0].URL.Host || to.URL.Scheme != before[0].URL.Scheme {
+		return fmt.Errorf("it redirects to %s, and another host is not asked; name that page if you mean it", to.URL.Host)
+	}
+	const most = 5
+	if len(before) > most {
+		return errors.New("it redirects without end")
+	}
+	return nil
+}}
 
 func (p *pageProbe) Read(ctx context.Context) (Reading, error) {
 	request, err := http.NewRequestWithContext(ctx, http.MethodGet, p.address, nil)
 	if err != nil {
 		return Reading{}, err
 	}
-	response, err := http.DefaultClient.Do(request)
+	response, err := pages.Do(request)
 	if err != nil {
 		return Reading{}, err
 	}
@@ -249,9 +262,12 @@ func (p *pageProbe) Read(ctx context.Context) (Reading, error) {
 	if response.StatusCode != http.StatusOK {
 		return Reading{}, fmt.Errorf("the server answers %s", response.Status)
 	}
-	content, err := io.ReadAll(io.LimitReader(response.Body, largestPage))
+	content, err := io.ReadAll(io.LimitReader(response.Body, largestPage+1))
 	if err != nil {
 		return Reading{}, err
+	}
+	if len(content) > largestPage {
+		return Reading{}, fmt.Errorf("the page has more than %d MB, which is no page of metrics", largestPage/1_000_000)
 	}
 	return p.reading(func(metric string) (float64, error) { return metricValue(content, metric) })
 }

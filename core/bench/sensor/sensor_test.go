@@ -2,6 +2,7 @@ package sensor
 
 import (
 	"bufio"
+	"bytes"
 	"context"
 	"errors"
 	"net"
@@ -78,6 +79,34 @@ func TestAPageOfMetrics(t *testing.T) {
 	reads(t, "case="+server.URL+"/metrics#plain", "case", 12, "")
 	reads(t, server.URL+"/metrics#none", "", 0, "no metric \"none\"")
 	reads(t, server.URL+"/other#plain", "", 0, "404")
+	other := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		t.Error("another host is asked than was named")
+		_, _ = w.Write([]byte(page))
+	}))
+	defer other.Close()
+	redirecting := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		switch r.URL.Path {
+		case "/away":
+			http.Redirect(w, r, other.URL+"/metrics", http.StatusFound)
+		case "/here":
+			http.Redirect(w, r, "/metrics", http.StatusFound)
+		case "/round":
+			http.Redirect(w, r, "/round", http.StatusFound)
+		case "/endless":
+			for line := bytes.Repeat([]byte("plain 12\n"), 1000); ; {
+				if _, err := w.Write(line); err != nil {
+					return
+				}
+			}
+		default:
+			_, _ = w.Write([]byte(page))
+		}
+	}))
+	defer redirecting.Close()
+	reads(t, redirecting.URL+"/here#plain", "plain", 12, "")
+	reads(t, redirecting.URL+"/away#plain", "", 0, "another host is not asked")
+	reads(t, redirecting.URL+"/round#plain", "", 0, "without end")
+	reads(t, redirecting.URL+"/endless#plain", "", 0, "no page of metrics")
 	page = "no page\x00 of metrics"
 	reads(t, server.URL+"/metrics#plain", "", 0, "cannot be read")
 }

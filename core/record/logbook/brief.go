@@ -202,7 +202,7 @@ func (l *Logbook) each(ids []string, query string,
 // columns are those of a session.
 type columns struct {
 	id, document, account string
-	packed            []byte
+	packed                []byte
 }
 
 func (l *Logbook) columnsOf(ids []string, query string) (map[string]columns, error) {

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"opengauge/core/storage/target"
+	"opengauge/core/unit"
 )
 
 // A server that speaks nonsense is no device that vanished.
@@ -112,7 +113,84 @@ func TestAServersMemoryIsBounded(t *testing.T) {
 	if held := heapOf() - before; held > allMemory+128<<20 {
 		t.Errorf("nine clients make it hold %d MiB", held>>20)
 	}
+	for _, length := range []unit.Bytes{4096, 1 << 20} {
+		volume, queue := openQueue(t, address+"v", Options{}, 1, length)
+		if err := one(t, volume, queue, target.Operation{Action: target.Read, Length: int(length)}); err != nil {
+			t.Errorf("beside nine clients that take nothing another one reads %d bytes: %v", length, err)
+		}
+	}
 	server.Close() // which ends, under load too
+}
+
+// Whoever takes no replies, or stops within a request, is let go of, and what it held is free again. Who
+// waits between requests is not.
+func TestStuckClientsAreLetGoOf(t *testing.T) {
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	server := &Server{Exports: []Served{{Name: "v", Backing: NewMemory(64 << 20)}}, stuckAfter: 200 * time.Millisecond}
+	ended := make(chan error)
+	go func() { ended <- server.Serve(listener) }()
+	address := "nbd://" + listener.Addr().String() + "/v"
+	volume, queue := openQueue(t, address, Options{}, 1, 4096)
+	parsed, err := ParseAddress(address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	stopped, err := connect(t.Context(), parsed, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var head [requestLength]byte
+	header{command: commandWrite, length: 1 << 20}.put(head[:])
+	if _, err := stopped.Write(append(head[:], 1, 2, 3)); err != nil {
+		t.Fatal(err)
+	}
+	for range 8 {
+		defer greedy(t, address, 500).Close()
+	}
+	here := func() int {
+		server.mutex.Lock()
+		defer server.mutex.Unlock()
+		return len(server.connections)
+	}
+	for began := time.Now(); here() > 1; time.Sleep(10 * time.Millisecond) {
+		if time.Since(began) > time.Minute {
+			t.Fatalf("%d clients are there still", here())
+		}
+	}
+	if err := one(t, volume, queue, target.Operation{Action: target.Read, Length: 4096}); err != nil {
+		t.Errorf("the one that waited: %v", err)
+	}
+	server.memory.mutex.Lock()
+	if server.memory.used != 0 || len(server.memory.parts) != 1 {
+		t.Errorf("%d bytes are held by %d", server.memory.used, len(server.memory.parts))
+	}
+	server.memory.mutex.Unlock()
+	_ = listener.Close()
+	server.Close()
+	if err := <-ended; err != nil {
+		t.Error(err)
+	}
+}
+
+// One address does not take the places of all.
+func TestClientsOfOneAddress(t *testing.T) {
+	server := &Server{}
+	var held []net.Conn
+	for i := range mostOfAddress + 1 {
+		one, two := net.Pipe() // whose address is "pipe"
+		defer two.Close()
+		if taken, _ := server.add(one); taken != (i < mostOfAddress) {
+			t.Fatalf("client %d of an address is taken: %v", i, taken)
+		}
+		held = append(held, one)
+	}
+	server.remove(held[0])
+	if taken, _ := server.add(held[mostOfAddress]); !taken {
+		t.Error("a place that is free again is not given")
+	}
 }
 
 // short is a listener that cannot take anybody in for a while.

@@ -2,6 +2,7 @@ package nbd
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -9,8 +10,6 @@ import (
 	"net"
 	"sync"
 	"time"
-
-	"golang.org/x/sync/semaphore"
 )
 
 // Backing holds the bytes of a served volume. Its methods may be called from several
@@ -42,9 +41,12 @@ type Server struct {
 
 	mutex       sync.Mutex
 	connections map[net.Conn]bool
+	addresses   map[string]int // how many come from each
 	closed      bool
-	// memory is what requests of all clients may take together.
-	memory *semaphore.Weighted
+	// memory is for the data of requests of all clients.
+	memory *pool
+	// stuckAfter is that of the package where it is 0; tests have less.
+	stuckAfter time.Duration
 }
 
 const (
@@ -56,6 +58,8 @@ const (
 	allMemory    = 256 << 20
 	// mostClients are served at once; others are turned away.
 	mostClients = 512
+	// mostOfAddress of them come from one address.
+	mostOfAddress = 256
 	// acceptPause is waited when no client can be taken in now, as descriptors are short.
 	acceptPause = 50 * time.Millisecond
 	// largestServed is the largest request that is taken.
@@ -67,7 +71,7 @@ const (
 // Serve takes connections until the listener is closed. Where it cannot take one in now, it
 // goes on with those that it has.
 func (s *Server) Serve(listener net.Listener) error {
-	s.memory = semaphore.NewWeighted(allMemory)
+	s.memory = newPool()
 	short := false
 	for {
 		c, err := listener.Accept()
@@ -88,7 +92,8 @@ func (s *Server) Serve(listener net.Listener) error {
 			if closed {
 				return nil
 			}
-			s.say(fmt.Sprintf("client %s is turned away: there are %d", c.RemoteAddr(), mostClients))
+			s.say(fmt.Sprintf("client %s is turned away: there are %d, or %d of its address", c.RemoteAddr(), mostClients,
+				mostOfAddress))
 			continue
 		}
 		go func() {
@@ -111,21 +116,37 @@ func (s *Server) say(text string) {
 func (s *Server) add(c net.Conn) (taken, closed bool) {
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
-	if s.closed || len(s.connections) >= mostClients {
+	address := addressOf(c)
+	if s.closed || len(s.connections) >= mostClients || s.addresses[address] >= mostOfAddress {
 		return false, s.closed
 	}
 	if s.connections == nil {
 		s.connections = map[net.Conn]bool{}
+		s.addresses = map[string]int{}
 	}
 	s.connections[c] = true
+	s.addresses[address]++
 	return true, false
+}
+
+// addressOf returns the address of a client without its port.
+func addressOf(c net.Conn) string {
+	host, _, err := net.SplitHostPort(c.RemoteAddr().String())
+	if err != nil {
+		return c.RemoteAddr().String()
+	}
+	return host
 }
 
 func (s *Server) remove(c net.Conn) {
 	_ = c.Close()
 	s.mutex.Lock()
+	defer s.mutex.Unlock()
 	delete(s.connections, c)
-	s.mutex.Unlock()
+	address := addressOf(c)
+	if s.addresses[address]--; s.addresses[address] <= 0 {
+		delete(s.addresses, address)
+	}
 }
 
 // Disconnect ends every connection.
@@ -156,8 +177,14 @@ func (s *Server) handle(c net.Conn) error {
 	_ = c.SetDeadline(time.Time{})
 	ctx, gone := context.WithCancel(context.Background())
 	defer gone()
-	t := &transmission{ctx: ctx, own: semaphore.NewWeighted(clientMemory), all: s.memory, export: export, conn: c,
-		reader: h.reader, writer: bufio.NewWriterSize(c, readAhead),
+	line := steady{c, cmp.Or(s.stuckAfter, stuckAfter)}
+	t := &transmission{ctx: ctx, memory: s.memory, export: export, conn: line,
+		reader: h.reader, writer: bufio.NewWriterSize(line, readAhead),
 		structured: h.structured, room: make(chan struct{}, atOnce)}
-	return t.run()
+	defer s.memory.join(ctx, t)()
+	err = t.run()
+	if t.failed != nil {
+		return fmt.Errorf("it takes no replies: %w", t.failed)
+	}
+	return err
 }

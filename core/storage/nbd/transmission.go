@@ -6,18 +6,15 @@ import (
 	"encoding/binary"
 	"errors"
 	"io"
-	"net"
 	"sync"
-
-	"golang.org/x/sync/semaphore"
 )
 
 // transmission is the exchange of requests and replies with a client.
 type transmission struct {
 	ctx        context.Context // ends with the connection
-	own, all   *semaphore.Weighted
+	memory     *pool
 	export     *Served
-	conn       net.Conn
+	conn       steady
 	reader     *bufio.Reader
 	structured bool
 	room       chan struct{}
@@ -37,27 +34,10 @@ func (t *transmission) run() error {
 			return err
 		}
 		group.Go(func() {
-			defer func() { t.giveBack(r); <-t.room }()
+			defer func() { t.memory.give(t, r.memory()); <-t.room }()
 			t.serve(r)
 		})
 	}
-}
-
-// take waits until there is memory for a request's data.
-func (t *transmission) take(r request) error {
-	if err := t.own.Acquire(t.ctx, r.memory()); err != nil {
-		return err
-	}
-	if err := t.all.Acquire(t.ctx, r.memory()); err != nil {
-		t.own.Release(r.memory())
-		return err
-	}
-	return nil
-}
-
-func (t *transmission) giveBack(r request) {
-	t.own.Release(r.memory())
-	t.all.Release(r.memory())
 }
 
 // request is what a client asks for.
@@ -93,13 +73,13 @@ func (t *transmission) request() (request, error) {
 	if r.command == commandWrite && r.length > largestServed {
 		return r, errors.New("it sends a request that is too large")
 	}
-	if err := t.take(r); err != nil {
+	if err := t.memory.take(t.ctx, t, r.memory()); err != nil {
 		return r, err
 	}
 	if r.command == commandWrite {
 		r.data = make([]byte, r.length)
-		if _, err := io.ReadFull(t.reader, r.data); err != nil {
-			t.giveBack(r)
+		if err := t.conn.readBody(t.reader, r.data); err != nil {
+			t.memory.give(t, r.memory())
 			return r, err
 		}
 	}
