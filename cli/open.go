@@ -110,7 +110,7 @@ func (e *environment) keeping(name string) (keeper *logbook.Keeper, end func() e
 	book, err := e.createLogbook()
 	switch {
 	case err == nil:
-		if err := mayBeNamed(book, name); err != nil {
+		if err := mayBeNamed(book, name); err != nil && !logbook.Waits(err) {
 			return nil, nil, errors.Join(err, book.Close())
 		}
 		if warning, err := book.Enlist(host.BenchName(), host.Machine()); err == nil && warning != "" {
@@ -119,7 +119,7 @@ func (e *environment) keeping(name string) (keeper *logbook.Keeper, end func() e
 	case !logbook.Waits(err):
 		return nil, nil, err
 	}
-	if errors.Is(err, logbook.ErrAway) || errors.Is(err, logbook.ErrNewer) {
+	if err != nil {
 		term.NewScreen(e.stderr).Paragraph("", term.Clean(oneLine(err))+"; what is measured waits on this machine")
 	}
 	keeper = logbook.Keep(path, book)

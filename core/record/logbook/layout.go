@@ -1,6 +1,7 @@
 package logbook
 
 import (
+	"database/sql"
 	"embed"
 	"errors"
 	"fmt"
@@ -46,8 +47,14 @@ func (l *Logbook) bringUpToDate() error {
 		return err
 	}
 	known := newest(provider)
+	readable := true
+	if held > known {
+		if readable, err = l.readableFrom(known); err != nil {
+			return err
+		}
+	}
 	switch {
-	case held > known && !l.readableFrom(known):
+	case held > known && !readable:
 		return fmt.Errorf("the logbook %s was written by a newer opengauge (layout %d, this program knows up to "+
 			"%d); use that program, or name another logbook with --logbook", l.place, held, known)
 	case held > known:
@@ -75,14 +82,19 @@ func (l *Logbook) heldLayout() (held int64, err error) {
 	return held, err
 }
 
-// readableFrom says whether a program that knows layouts up to one can read this newer one.
-func (l *Logbook) readableFrom(known int64) bool {
-	var text string
-	if err := l.database.QueryRow(`SELECT value FROM settings WHERE key = 'readable_from'`).Scan(&text); err != nil {
-		return false
+// readableFrom reports whether a program that knows layouts up to one can read this newer one.
+func (l *Logbook) readableFrom(known int64) (bool, error) {
+	var made int
+	if err := l.database.QueryRow(l.database.has, "settings").Scan(&made); err != nil || made == 0 {
+		return false, err
 	}
-	from, err := strconv.ParseInt(text, 10, 64)
-	return err == nil && from <= known
+	var text string
+	err := l.database.QueryRow(`SELECT value FROM settings WHERE key = 'readable_from'`).Scan(&text)
+	if errors.Is(err, sql.ErrNoRows) {
+		return false, nil
+	}
+	from, wrong := strconv.ParseInt(text, 10, 64)
+	return wrong == nil && from <= known, err
 }
 
 // errOlder says that a logbook that cannot be written has a layout of an older program.

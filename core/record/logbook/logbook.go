@@ -53,7 +53,7 @@ func (l *Logbook) unusable(err error) error {
 	if err == nil {
 		return nil
 	}
-	if plain := l.database.plainer(err); plain != err || errors.Is(err, ErrAway) {
+	if plain := l.database.plainer(err); plain != err || errors.Is(err, ErrAway) || Shared(l.place) {
 		return fmt.Errorf("the logbook %s: %w", l.place, plain)
 	}
 	return fmt.Errorf("the logbook %s cannot be used (%w); if it is damaged, move it away or name another with "+

@@ -44,7 +44,7 @@ func (l *Logbook) Resolve(reference string) (string, error) { return l.resolve(r
 func (l *Logbook) HasName(name string) (bool, error) {
 	var count int
 	err := l.database.QueryRow(`SELECT count(*) FROM sessions WHERE name = $1`, name).Scan(&count)
-	return count > 0, err
+	return count > 0, l.unusable(err)
 }
 
 func (l *Logbook) resolve(reference string) (string, error) {

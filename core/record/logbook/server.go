@@ -5,10 +5,13 @@ import (
 	"context"
 	"crypto/x509"
 	"database/sql"
+	"database/sql/driver"
 	"errors"
 	"fmt"
+	"io"
 	"net"
 	"net/url"
+	"slices"
 	"strings"
 	"syscall"
 
@@ -116,13 +119,20 @@ func (l *Logbook) lookAtServer(toMake bool) error {
 	if marked {
 		var application string
 		err := l.database.QueryRow(`SELECT value FROM settings WHERE key = 'application'`).Scan(&application)
-		if code := stateOf(err); code == "42501" { // it may be a logbook, but not for this account
-			return err
+		if err != nil && !errors.Is(err, sql.ErrNoRows) && stateOf(err) != undefinedColumn {
+			return err // it may be a logbook
 		}
 		marked = application == "opengauge"
 	}
+	beingMade := false
+	if !marked && tables > 0 {
+		var err error
+		if beingMade, err = l.beingMade(); err != nil {
+			return err
+		}
+	}
 	switch {
-	case !marked && tables > 0 && !l.beingMade():
+	case !marked && tables > 0 && !beingMade:
 		return fmt.Errorf("the logbook %s: %w; name an empty database, or make one with createdb", l.place, errOtherDatabase)
 	case !marked && !toMake:
 		return fmt.Errorf("%w at %s yet; measure something first, or name another place with --logbook", ErrNone, l.place)
@@ -154,12 +164,15 @@ func (l *Logbook) takesText() error {
 		"--template template0", l.place, errEncoding, encoding)
 }
 
-// beingMade says whether another program is making this logbook: its first table alone is there.
-func (l *Logbook) beingMade() bool {
+// undefinedColumn is the state of a question about another table than it was meant for.
+const undefinedColumn = "42703"
+
+// beingMade reports whether another program is making this logbook: its first table alone is there.
+func (l *Logbook) beingMade() (bool, error) {
 	var others int
 	err := l.database.QueryRow(`SELECT count(*) FROM pg_class WHERE relnamespace = current_schema()::regnamespace
 		AND relkind IN ('r', 'v', 'p', 'm', 'f') AND relname <> 'goose_db_version'`).Scan(&others)
-	return err == nil && others == 0
+	return others == 0, err
 }
 
 // mayChange notes why a logbook can only be read: by its server, or by this account.
@@ -235,8 +248,18 @@ func isAway(err error) bool {
 	network, refused := net.Error(nil), new(pgconn.ConnectError)
 	return errors.As(err, &network) || errors.As(err, &refused) && !strings.Contains(err.Error(), "tls") ||
 		errors.Is(err, syscall.ECONNRESET) || errors.Is(err, syscall.EPIPE) || errors.Is(err, sql.ErrConnDone) ||
-		errors.Is(err, context.DeadlineExceeded) || errors.Is(err, net.ErrClosed) ||
+		errors.Is(err, context.DeadlineExceeded) || errors.Is(err, net.ErrClosed) || errors.Is(err, driver.ErrBadConn) ||
 		strings.Contains(err.Error(), "unexpected EOF") || strings.Contains(err.Error(), "conn closed")
+}
+
+// serverTrouble reports whether a server is short of something, ends a connection or fails by itself, so that
+// the same may go through later (PostgreSQL, Appendix A, by classes).
+func serverTrouble(err error) bool {
+	if errors.Is(err, driver.ErrBadConn) || errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) {
+		return true
+	}
+	code := stateOf(err)
+	return len(code) == 5 && slices.Contains([]string{"08", "25", "40", "53", "55", "57", "58", "XX"}, code[:2])
 }
 
 // notLetThrough says whether a pooler refused a setting of the address, which it will do again.
@@ -251,6 +274,12 @@ var advice = map[string]string{
 	"3D000":     "there is no such database; make one with createdb",
 	"42501":     "this account may not do that; ask the keepers of the logbook for another role",
 	"53100":     "the disk of the server is full",
+	"53200":     "the server is short of memory",
+	"58030":     "the server cannot read or write its files; its keepers look at its log",
+	"57014":     "the server ended a question that took too long",
+	"XX000":     "the server failed by itself; its keepers look at its log",
+	"XX001":     "the data of the server are damaged; its keepers look at its log",
+	"XX002":     "an index of the server is damaged; its keepers look at its log",
 	"25006":     "the server takes no changes now",
 	"42P01":     "it lacks a table; it is damaged, or of a newer opengauge",
 	"42703":     "it lacks a column; it is damaged, or of a newer opengauge",

@@ -19,7 +19,7 @@ var inFile = engine{
 	named:   `sessions INDEXED BY sessions_name`,
 	atOnce:  50,
 	busy:    heldFile,
-	plainer: func(err error) error { return err },
+	plainer: explainFile,
 
 	statements:    fileStatements,
 	add:           addByTuples,
@@ -36,6 +36,23 @@ func heldFile(err error) bool {
 	}
 	primary := cause.Code() & 0xff
 	return primary == sqlite3.SQLITE_BUSY || primary == sqlite3.SQLITE_LOCKED
+}
+
+// explainFile gives an error of a file's disk in words that say what to do.
+func explainFile(err error) error {
+	cause := new(sqlite.Error)
+	if !errors.As(err, &cause) {
+		return err
+	}
+	switch cause.Code() & 0xff {
+	case sqlite3.SQLITE_FULL:
+		return fmt.Errorf("its disk is full; make room, or name a logbook elsewhere with --logbook (%w)", err)
+	case sqlite3.SQLITE_IOERR:
+		return fmt.Errorf("its disk gives errors; save what can be read with opengauge logbook check --repair (%w)", err)
+	case sqlite3.SQLITE_READONLY, sqlite3.SQLITE_PERM:
+		return fmt.Errorf("it can only be read (%w)", err)
+	}
+	return err
 }
 
 // lostRace is whether an error may come from another program that is preparing the

@@ -8,7 +8,11 @@ import (
 	"math/rand/v2"
 	"time"
 
+	"modernc.org/sqlite"
+	sqlite3 "modernc.org/sqlite/lib"
+
 	"opengauge/core/record/session"
+	"opengauge/core/storage/fault"
 )
 
 // store is the database within the context of whoever uses it: what waits for it ends
@@ -166,8 +170,23 @@ func (s store) patiently(do func() error) error {
 	}
 }
 
-// Waits says whether an error only means that other programs hold the logbook, that its
-// server is away, or that its layout is another program's: what is measured meanwhile waits in a spool.
+// Waits reports whether what is measured may wait in a spool although a logbook gave an error: other programs
+// hold it, its disk is full or fails, its server is away or in trouble, or its layout is another program's. It
+// is false where somebody has to mend something before, as an address or a password.
 func Waits(err error) bool {
-	return heldFile(err) || errors.Is(err, ErrAway) || errors.Is(err, ErrNewer) || errors.Is(err, errOlder)
+	return heldFile(err) || diskTrouble(err) || serverTrouble(err) || errors.Is(err, ErrAway) ||
+		errors.Is(err, ErrNewer) || errors.Is(err, errOlder)
+}
+
+// diskTrouble reports whether the disk of a file is full or fails.
+func diskTrouble(err error) bool {
+	if kind := fault.Of(err); kind == fault.Full || kind == fault.Failed {
+		return true
+	}
+	cause := new(sqlite.Error)
+	if !errors.As(err, &cause) {
+		return false
+	}
+	primary := cause.Code() & 0xff
+	return primary == sqlite3.SQLITE_FULL || primary == sqlite3.SQLITE_IOERR
 }
