@@ -13,6 +13,7 @@ import (
 	"opengauge/core/record/session"
 	"opengauge/core/storage/address"
 	"opengauge/core/storage/sim"
+	"opengauge/core/storage/target"
 )
 
 // SimulatedEnd is a simulated part, opened by its address, as an end.
@@ -40,6 +41,9 @@ func FolderEnd(named, own string, chain *book.Setup) (Endpoint, func(), error) {
 		return Endpoint{}, nil, fmt.Errorf("could not look at %s: %w", named, errors.Unwrap(err))
 	}
 	path := named
+	if err := target.CheckMounted(named); err != nil {
+		return Endpoint{}, nil, err
+	}
 	if !info.IsDir() {
 		if own != named {
 			return Endpoint{}, nil, address.Misused{

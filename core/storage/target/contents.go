@@ -174,8 +174,11 @@ func place(offset, align, size int64) int64 {
 	return size + offset
 }
 
-// contents says what a device of a size holds: the first signature that is found, or
-// nothing.
+// label is at the beginning of a device that a run wrote to: what is on it is nobody's.
+const label = "Written by opengauge to measure this device. There is nothing else on it.\n"
+
+// contents says what a device of a size holds: the first signature that is found, data of no known form, or
+// nothing. What a run wrote is nothing.
 func contents(device io.ReaderAt, size unit.Bytes) (string, error) {
 	const head, tail = 1<<20 + 4096, 1 << 20
 	begin, err := stretch(device, 0, min(head, int64(size)))
@@ -201,7 +204,40 @@ func contents(device io.ReaderAt, size unit.Bytes) (string, error) {
 			}
 		}
 	}
+	if holds(begin, 0, label) {
+		return "", nil
+	}
+	if !isBlank(begin) || !isBlank(end) {
+		return unknownData, nil
+	}
+	return unrecognised(device, from)
+}
+
+// unknownData is what a device holds that is not blank, and has no known form.
+const unknownData = "data of a form that is not known"
+
+// unrecognised looks for data here and there before the end of a device.
+func unrecognised(device io.ReaderAt, before int64) (string, error) {
+	const places, length = 64, 64 << 10
+	for i := range int64(places) {
+		at := before / places * i / direct.Align * direct.Align
+		data, err := stretch(device, at, min(length, before-at))
+		if err != nil {
+			return "", err
+		}
+		if !isBlank(data) {
+			return unknownData, nil
+		}
+	}
 	return "", nil
+}
+
+// isBlank reports whether data are all zeros, or all ones as erased flash has them.
+func isBlank(data []byte) bool {
+	if len(data) == 0 {
+		return true
+	}
+	return (data[0] == 0 || data[0] == 0xff) && bytes.Equal(data[1:], data[:len(data)-1])
 }
 
 func holds(data []byte, at int64, magic string) bool {

@@ -38,7 +38,7 @@ func TestContentsAtTheEnd(t *testing.T) {
 		{4<<20 + 36*4096 + 60, "\x83\x74\x02\x6b", "a replicated device"},          // 4 KiB before, at 4 KiB
 		{4<<20 - 100<<10, "\x0c\xb1\xba\x00\x00\x00\x00\x00", "a ZFS pool member"}, // in the last label's ring
 		{131 << 10, "\x00\x00\x00\x00\x00\xba\xb1\x0c", "a ZFS pool member"},       // in the first label's
-		{4<<20 + 64<<10 + 64, "\xa9\x2b\x4e\xfc", ""},                              // beside its place
+		{4<<20 + 64<<10 + 64, "\xa9\x2b\x4e\xfc", unknownData},                     // beside its place
 		{contentsSize - 63*512, "Promise Technology, Inc.", "a firmware RAID member"},
 	} {
 		device := make([]byte, contentsSize)

@@ -75,6 +75,8 @@ func openDevice(path string, options PathOptions) (Target, error) {
 	if opened.file, err = writableBy(opened.claimed); err != nil {
 		return nil, errors.Join(explain("open", path, err), opened.release())
 	}
+	before, _ := counters(opened.statistics)
+	opened.writtenBefore = before.Written
 	return opened, nil
 }
 
@@ -252,11 +254,18 @@ func (d blockDevice) whole() string {
 	return d.folder
 }
 
-// guarded is what keeps the device from being overwritten.
+// guarded looks at all that keeps the device from being overwritten.
 func (d blockDevice) guarded() (guarded, error) {
-	g := guarded{path: d.path, serial: d.serial, size: d.size, holder: d.holder(), parts: len(d.parts()) - 1}
+	affected := d.affected()
+	numbers := make([]string, len(affected))
+	for i, each := range affected {
+		numbers[i] = each.number
+	}
+	g := guarded{path: d.path, serial: d.serial, size: d.size, parts: len(d.parts()) - 1}
 	var err error
-	g.places, err = mountedOn(d.touching())
+	if g.places, err = mountedOn(numbers); err == nil && len(g.places) == 0 {
+		g.holder = d.standsOn(affected)
+	}
 	g.system = slices.Contains(g.places, "/")
 	return g, err
 }
@@ -309,55 +318,6 @@ func (d blockDevice) parts() []string {
 		numbers = append(numbers, readWord(filepath.Dir(entry), "dev"))
 	}
 	return numbers
-}
-
-// touching are the numbers of all that writing to the device changes: its own, those of its
-// partitions, and that of the device that it is a partition of.
-func (d blockDevice) touching() []string {
-	numbers := d.parts()
-	if whole := d.whole(); whole != d.folder {
-		numbers = append(numbers, readWord(whole, "dev"))
-	}
-	return numbers
-}
-
-// holder is a device that stands on this one or on a partition of it: a mapped
-// or encrypted volume, a RAID, or a loop, of which the kernel keeps no list.
-func (d blockDevice) holder() string {
-	for _, pattern := range []string{"holders/*", "*/holders/*"} {
-		if found, _ := filepath.Glob(filepath.Join(d.folder, pattern)); len(found) > 0 {
-			return filepath.Base(found[0])
-		}
-	}
-	return loopOn(d.touching())
-}
-
-// loopOn is a loop device over one of the devices of those numbers, or empty. The kernel
-// says what a loop is over by path, and when asked, by number (loop(4), LOOP_GET_STATUS64).
-func loopOn(numbers []string) string {
-	loops, _ := filepath.Glob("/sys/block/loop*/loop/backing_file")
-	for _, loop := range loops {
-		name := filepath.Base(filepath.Dir(filepath.Dir(loop)))
-		if slices.Contains(numbers, loopOver("/dev/"+name, readWord(filepath.Dir(loop), "backing_file"))) {
-			return name
-		}
-	}
-	return ""
-}
-
-// loopOver is the number of the device that a loop is over, or empty if it is over a file.
-func loopOver(loop, backing string) string {
-	if file, err := os.Open(loop); err == nil {
-		defer file.Close()
-		if status, err := unix.IoctlLoopGetStatus64(int(file.Fd())); err == nil && status.Rdevice != 0 {
-			return fmt.Sprintf("%d:%d", unix.Major(status.Rdevice), unix.Minor(status.Rdevice))
-		}
-	}
-	var status unix.Stat_t
-	if unix.Stat(backing, &status) != nil || status.Mode&unix.S_IFMT != unix.S_IFBLK {
-		return ""
-	}
-	return fmt.Sprintf("%d:%d", unix.Major(status.Rdev), unix.Minor(status.Rdev))
 }
 
 // mountedOn gives the mount points and swap uses of devices by their numbers,

@@ -60,6 +60,9 @@ func OpenPath(path string, options PathOptions) (Target, error) {
 	}
 	switch mode := info.Mode(); {
 	case mode.IsDir():
+		if err := CheckMounted(path); err != nil {
+			return nil, err
+		}
 		return openFolder(path, options)
 	case mode.IsRegular():
 		return openFile(path, info, options)
@@ -85,6 +88,8 @@ type kernelFile struct {
 	// fillers are files that fill the file system.
 	home    *scratch.Folder
 	fillers []*os.File
+	// writtenBefore is how much was written to the device before this run.
+	writtenBefore unit.Bytes
 	// freeing is how many bytes of them are not given back yet, once that has begun.
 	freeing atomic.Int64
 }
@@ -288,6 +293,7 @@ func (k *kernelFile) Open(shape Shape) (Queue, error) {
 }
 
 func (k *kernelFile) Close() error {
+	k.label()
 	closed := k.release()
 	if k.home != nil {
 		k.shrink()
