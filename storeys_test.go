@@ -39,7 +39,7 @@ var storeys = [][]string{
 	{"core/bench/"},
 	{"core/plan"},
 	{"core/load", "core/load/"},
-	{"core/unit", "core/stat", "core/document", "core/clock"},
+	{"core/unit", "core/stat", "core/document", "core/clock", "core/input"},
 }
 
 // aside are rooms beside the house: the tests that look at all of it, and data that anybody

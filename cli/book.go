@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/input"
 	"opengauge/examples"
 )
 
@@ -49,7 +50,7 @@ func (e *environment) book() (book.Book, error) {
 // bookSource is the text of the bench book that book reads, and its name.
 func (e *environment) bookSource() (name string, source []byte, err error) {
 	name = cmp.Or(e.benchPath, os.Getenv("OPENGAUGE_BENCH"), bookName)
-	source, err = os.ReadFile(name)
+	source, err = input.ReadFile(name, input.Text)
 	if errors.Is(err, os.ErrNotExist) && name == bookName {
 		return examples.BenchName, examples.Bench, nil
 	}

@@ -211,7 +211,7 @@ func (e *environment) demoHeat(about figure.Subject, folder string) error {
 			for _, drawn := range kind.Of(alone) {
 				screen.Figure(drawn)
 				file := filepath.Join(folder, "heat-trace.png")
-				return e.writeFile(file, func(w io.Writer) error { return image.Write(w, image.PNG, drawn) })
+				return e.publishFile(file, func(w io.Writer) error { return image.Write(w, image.PNG, drawn) })
 			}
 		}
 	}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"io/fs"
@@ -15,8 +16,8 @@ import (
 // toStandardOutput is how standard output is named where a file is asked for.
 const toStandardOutput = "-"
 
-// writeFile writes a file whole or not at all. Standard output, pipes and devices are written
-// into; a logbook is never overwritten.
+// writeFile writes a file, which this user alone may read where it is new, whole or not at all.
+// Standard output, pipes and devices are written into; a logbook is never overwritten.
 func (e *environment) writeFile(name string, write func(io.Writer) error) error {
 	if name == toStandardOutput {
 		return write(e.stdout)
@@ -81,23 +82,18 @@ func writeInto(name string, write func(io.Writer) error) error {
 	return file.Close()
 }
 
-// replace puts a new file in the place of one that may be there.
+// replace puts a new file in the place of one that may be there, whose rights it keeps.
 func (e *environment) replace(name string, before fs.FileInfo, write func(io.Writer) error) (err error) {
-	e.sweep(filepath.Dir(name))
-	home, err := scratch.In(filepath.Dir(name))
+	out, err := scratch.NewOutput(name, "output", e.tellSwept)
 	if err != nil {
 		return err
 	}
 	defer func() {
-		if closed := home.Close(); err == nil {
+		if closed := out.Close(); err == nil {
 			err = closed
 		}
 	}()
-	made, err := home.Name("output")
-	if err != nil {
-		return err
-	}
-	file, err := os.OpenFile(made, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	file, err := out.Create()
 	if err != nil {
 		return err
 	}
@@ -108,26 +104,39 @@ func (e *environment) replace(name string, before fs.FileInfo, write func(io.Wri
 	if err := file.Sync(); err != nil {
 		return err
 	}
-	mode := fs.FileMode(0o644)
 	if before != nil {
-		mode = before.Mode().Perm()
-	}
-	if err := file.Chmod(mode); err != nil {
-		return err
+		if err := file.Chmod(before.Mode().Perm()); err != nil {
+			return err
+		}
 	}
 	if err := file.Close(); err != nil {
 		return err
 	}
-	return home.Give(made, name)
+	return out.Replace()
+}
+
+// publishFile writes a file that everybody may read.
+func (e *environment) publishFile(name string, write func(io.Writer) error) error {
+	_, err := os.Stat(name)
+	isNew := errors.Is(err, fs.ErrNotExist)
+	if err := e.writeFile(name, write); err != nil {
+		return err
+	}
+	if !isNew || name == toStandardOutput {
+		return nil
+	}
+	return os.Chmod(name, 0o644)
 }
 
 // sweep removes the leftovers of this user's killed runs from a folder, and says so.
 func (e *environment) sweep(folder string) {
-	screen := term.NewScreen(e.stderr)
-	if err := scratch.Sweep(folder, func(left scratch.Leftover) {
-		screen.Printf("removed what a run that was killed had left: %s (%s)\n", term.Clean(left.Path),
-			left.Size.Capacity())
-	}); err != nil {
-		screen.Printf("%s\n", term.Clean(err.Error()))
+	if err := scratch.Sweep(folder, e.tellSwept); err != nil {
+		term.NewScreen(e.stderr).Printf("%s\n", term.Clean(err.Error()))
 	}
+}
+
+// tellSwept says that a leftover was removed.
+func (e *environment) tellSwept(left scratch.Leftover) {
+	term.NewScreen(e.stderr).Printf("removed what a run that was killed had left: %s (%s)\n", term.Clean(left.Path),
+		left.Size.Capacity())
 }

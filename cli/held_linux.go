@@ -34,6 +34,8 @@ func heldByKernel() string {
 		status, _ := os.ReadFile(filepath.Join(task, "stat"))
 		_, state, _ := strings.Cut(string(status), ") ")
 		switch deep := strings.HasPrefix(state, "D"); {
+		case err == nil && known && !deep && waitsForPartner(task): // a pipe that nobody opens at its other end
+			continue
 		case err == nil && known:
 		case deep:
 			what = "a call"
@@ -43,6 +45,12 @@ func heldByKernel() string {
 		return fmt.Sprintf("the kernel holds a thread until %s is over%s", what, waitingIn(task))
 	}
 	return ""
+}
+
+// waitsForPartner reports whether a thread opens a pipe and waits for somebody at its other end (fifo(7)).
+func waitsForPartner(task string) bool {
+	in, _ := os.ReadFile(filepath.Join(task, "wchan"))
+	return strings.TrimSpace(string(in)) == "wait_for_partner"
 }
 
 // waitingIn is the place in the kernel at which a thread waits, where that is known.

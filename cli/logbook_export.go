@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -191,25 +190,28 @@ func (e *environment) exportDataset(references []string, flags *exportFlags) (er
 		return err
 	}
 	defer book.Close()
-	home, err := scratch.In(filepath.Dir(filepath.Clean(flags.dataset)))
-	if err != nil {
-		return fmt.Errorf("could not make %s: %w", flags.dataset, err)
-	}
-	defer func() { err = errors.Join(err, home.Close()) }()
-	made, err := home.Name("dataset")
-	if err == nil {
-		err = os.Mkdir(made, 0o755)
-	}
-	if err == nil {
-		err = e.fillDataset(made, book, ids, ask)
-	}
-	if err == nil {
-		err = home.Give(made, flags.dataset)
-	}
-	if err != nil {
+	if err := e.makeDataset(flags.dataset, book, ids, ask); err != nil {
 		return fmt.Errorf("could not make %s: %w", flags.dataset, err)
 	}
 	return e.sayExported(&ask, len(ids), flags.dataset)
+}
+
+func (e *environment) makeDataset(name string, book *logbook.Logbook, ids []string, ask exporting) (err error) {
+	out, err := scratch.NewOutput(name, "dataset", e.tellSwept)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, out.Close()) }()
+	if err := out.Mkdir(); err != nil {
+		return err
+	}
+	if err := e.fillDataset(out.Path(), book, ids, ask); err != nil {
+		return err
+	}
+	if err := out.Publish(); err != nil {
+		return err
+	}
+	return out.Finish()
 }
 
 func (e *environment) fillDataset(folder string, book *logbook.Logbook, ids []string, ask exporting) error {

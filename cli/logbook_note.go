@@ -3,7 +3,6 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"os"
 	"os/user"
 	"path/filepath"
 	"strings"
@@ -12,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/input"
 	"opengauge/core/record/session"
 )
 
@@ -73,7 +73,7 @@ func (e *environment) amendment(text string, f *noteFlags) (session.Amendment, e
 		}
 	}
 	if f.photo != "" {
-		data, err := os.ReadFile(f.photo)
+		data, err := input.ReadFile(f.photo, input.Photo)
 		if err != nil {
 			return a, fmt.Errorf("could not read the photo: %w", err)
 		}

@@ -208,7 +208,7 @@ func (e *environment) writePicture(flags *reportFlags, format image.Format, abou
 	for _, name := range names {
 		kind, _ := figure.FormOf(name)
 		if drawn := drawnOf(kind, about); len(drawn) > 0 {
-			return e.writeFile(flags.picture, func(w io.Writer) error {
+			return e.publishFile(flags.picture, func(w io.Writer) error {
 				return image.Write(w, format, figure.Stacked(drawn))
 			})
 		}

@@ -149,7 +149,7 @@ func (e *environment) reviewCheck(file, sheet string) error {
 	d := design.New(r.Review)
 	check := d.Check()
 	if sheet != "" {
-		err := e.writeFile(sheet, func(w io.Writer) error { return term.Sheet(w, d, check) })
+		err := e.publishFile(sheet, func(w io.Writer) error { return term.Sheet(w, d, check) })
 		if err == nil && sheet != toStandardOutput {
 			term.NewScreen(e.stderr).Println("wrote " + sheet)
 		}

@@ -13,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"opengauge/core/input"
 	"opengauge/core/record/session"
 	"opengauge/core/unit"
 	"opengauge/present/term"
@@ -68,7 +69,7 @@ func (e *environment) reviewPack(file, out string) error {
 		if !filepath.IsLocal(name) {
 			return fmt.Errorf("the review names %s, which does not lie beside it; put it there, so that it can be packed", name)
 		}
-		source, err := os.ReadFile(filepath.Join(filepath.Dir(file), name))
+		source, err := input.ReadFile(filepath.Join(filepath.Dir(file), name), input.Text)
 		if err != nil {
 			return err
 		}
@@ -161,7 +162,7 @@ func (e *environment) reviewTake(name, folder string) error {
 	screen := e.screen()
 	for each, source := range pack.Files {
 		to := filepath.Join(folder, filepath.FromSlash(each))
-		there, err := os.ReadFile(to)
+		there, err := input.ReadFile(to, input.Text)
 		switch {
 		case err == nil && string(there) == source:
 			continue

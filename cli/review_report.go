@@ -143,7 +143,7 @@ func reportOfReview(r *reviewed, st *reading.State, flags *publishFlags, notatio
 func (e *environment) publish(report article.Report, flags *publishFlags) error {
 	made := article.New(report)
 	if flags.out != "" {
-		if err := e.writeFile(flags.out, func(w io.Writer) error { return page.Write(w, made) }); err != nil {
+		if err := e.publishFile(flags.out, func(w io.Writer) error { return page.Write(w, made) }); err != nil {
 			return err
 		}
 		e.wrote(flags.out)

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"opengauge/core/input"
 	"opengauge/core/judge/explain"
 	"opengauge/core/load"
 	"opengauge/core/record/series"
@@ -65,7 +66,7 @@ func (f *seriesFlags) read() (*session.Session, error) {
 		return nil, fmt.Errorf("could not read the recording: %w", err)
 	}
 	defer file.Close()
-	s, err := series.Read(filepath.Base(f.file), file, about)
+	s, err := series.Read(filepath.Base(f.file), input.Lines(file), about)
 	if err == nil && f.storage != "" {
 		s.Conditions[explain.StorageCondition] = f.storage
 	}

@@ -6,9 +6,9 @@ import (
 	"crypto/x509"
 	"errors"
 	"fmt"
-	"os"
 
 	"opengauge/core/bench/book"
+	"opengauge/core/input"
 	"opengauge/core/storage/address"
 	"opengauge/examples"
 )
@@ -35,7 +35,7 @@ func authorityFrom(file string) (*tls.Config, error) {
 	if file == "" {
 		return nil, nil
 	}
-	source, err := os.ReadFile(file)
+	source, err := input.ReadFile(file, input.Text)
 	if err != nil {
 		return nil, fmt.Errorf("--authority: %w", err)
 	}

@@ -8,6 +8,8 @@ import (
 	"path"
 	"slices"
 	"strings"
+
+	"opengauge/core/input"
 )
 
 //go:embed builtin/*.yaml
@@ -48,7 +50,7 @@ func Load(nameOrFile string) (Plan, error) {
 		}
 		names[i] = known.Name
 	}
-	source, err := os.ReadFile(nameOrFile)
+	source, err := input.ReadFile(nameOrFile, input.Text)
 	if errors.Is(err, os.ErrNotExist) {
 		return Plan{}, fmt.Errorf("unknown plan %q: not built in (%s), and no such file", nameOrFile,
 			strings.Join(names, ", "))

@@ -8,12 +8,12 @@ package review
 
 import (
 	"fmt"
-	"os"
 	"path/filepath"
 	"strings"
 
 	"opengauge/core/bench/book"
 	"opengauge/core/document"
+	"opengauge/core/input"
 	"opengauge/core/load"
 	"opengauge/core/record/session"
 )
@@ -65,7 +65,7 @@ type Candidate struct {
 
 // Load reads a review from a file. A bench book that it names is looked for beside it.
 func Load(file string, bench book.Book) (Review, error) {
-	source, err := os.ReadFile(file)
+	source, err := input.ReadFile(file, input.Text)
 	if err != nil {
 		return Review{}, fmt.Errorf("could not read the review: %w", err)
 	}
@@ -74,7 +74,7 @@ func Load(file string, bench book.Book) (Review, error) {
 
 // BenchOf says which bench book a review's file names, as a path, or nothing.
 func BenchOf(file string) string {
-	source, err := os.ReadFile(file)
+	source, err := input.ReadFile(file, input.Text)
 	if err != nil {
 		return ""
 	}

@@ -3,13 +3,13 @@ package standin
 import (
 	"errors"
 	"fmt"
-	"os"
 	"sort"
 	"strconv"
 	"strings"
 	"time"
 
 	"opengauge/core/document"
+	"opengauge/core/input"
 	"opengauge/core/unit"
 )
 
@@ -71,7 +71,7 @@ func (a Act) does() string {
 
 // LoadScript reads a script from a file.
 func LoadScript(file string) ([]Act, error) {
-	source, err := os.ReadFile(file)
+	source, err := input.ReadFile(file, input.Text)
 	if err != nil {
 		return nil, fmt.Errorf("could not read the script: %w", err)
 	}

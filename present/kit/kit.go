@@ -42,19 +42,15 @@ func Write(folder string, a article.Article) (err error) {
 			err = fmt.Errorf("could not write the kit %s: %w", folder, err)
 		}
 	}()
-	home, err := scratch.In(filepath.Dir(filepath.Clean(folder)))
+	out, err := scratch.NewOutput(folder, "kit", nil)
 	if err != nil {
 		return err
 	}
-	defer func() { err = errors.Join(err, home.Close()) }()
-	made, err := home.Name("kit")
-	if err != nil {
+	defer func() { err = errors.Join(err, out.Close()) }()
+	if err := out.Mkdir(); err != nil {
 		return err
 	}
-	if err := os.Mkdir(made, 0o700); err != nil {
-		return err
-	}
-	w := &writer{folder: made, taken: map[string]bool{}}
+	w := &writer{folder: out.Path(), taken: map[string]bool{}}
 	w.article(a)
 	w.draw()
 	w.writeCaptions()
@@ -65,10 +61,10 @@ func Write(folder string, a article.Article) (err error) {
 	if w.err != nil {
 		return w.err
 	}
-	if err := os.Chmod(made, 0o755); err != nil {
+	if err := out.Publish(); err != nil {
 		return err
 	}
-	return home.Give(made, folder)
+	return out.Finish()
 }
 
 // writer is a folder being written, with the text of its article. The first error

@@ -7,12 +7,12 @@ package book
 
 import (
 	"fmt"
-	"os"
 	"strconv"
 	"strings"
 
 	"opengauge/core/bench/link"
 	"opengauge/core/document"
+	"opengauge/core/input"
 	"opengauge/core/unit"
 )
 
@@ -116,7 +116,7 @@ type NamedChain struct {
 
 // Load reads a bench book from a file.
 func Load(file string) (Book, error) {
-	source, err := os.ReadFile(file)
+	source, err := input.ReadFile(file, input.Text)
 	if err != nil {
 		return Book{}, fmt.Errorf("could not read the bench book: %w", err)
 	}

@@ -4,12 +4,12 @@ import (
 	"embed"
 	"errors"
 	"fmt"
-	"os"
 	"path"
 	"strconv"
 	"strings"
 
 	"opengauge/core/document"
+	"opengauge/core/input"
 	"opengauge/core/unit"
 )
 
@@ -37,7 +37,7 @@ func Set(name string) ([]Stream, error) {
 
 // Load reads a list of streams from a file.
 func Load(file string) ([]Stream, error) {
-	source, err := os.ReadFile(file)
+	source, err := input.ReadFile(file, input.Text)
 	if err != nil {
 		return nil, fmt.Errorf("could not read the list of streams: %w", err)
 	}

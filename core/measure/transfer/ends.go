@@ -12,6 +12,7 @@ import (
 	"opengauge/core/bench/survey"
 	"opengauge/core/record/session"
 	"opengauge/core/storage/address"
+	"opengauge/core/storage/scratch"
 	"opengauge/core/storage/sim"
 	"opengauge/core/storage/target"
 )
@@ -55,6 +56,7 @@ func FolderEnd(named, own string, chain *book.Setup) (Endpoint, func(), error) {
 	if path, err = filepath.Abs(path); err != nil {
 		return Endpoint{}, nil, err
 	}
+	_ = scratch.Sweep(path, func(scratch.Leftover) {}) // what killed copies left
 	end := Endpoint{End: session.End{Address: named, Kind: "folder", Path: path, Chain: link.NewChain()}}
 	machine := survey.Here()
 	var stop func()

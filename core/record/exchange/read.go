@@ -10,6 +10,7 @@ import (
 	"os"
 	"strings"
 
+	"opengauge/core/input"
 	"opengauge/core/record/codec"
 	"opengauge/core/record/session"
 )
@@ -67,7 +68,7 @@ func readFile(name string, tables *tables) iter.Seq2[*session.Session, error] {
 			return
 		}
 		if format, _, err := FormatOf(name); err == nil && format == CSV {
-			if err := tables.addCSV(plain); err != nil {
+			if err := tables.addCSV(input.Lines(plain)); err != nil {
 				yield(nil, err)
 			}
 			return

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"path/filepath"
 	"slices"
 	"time"
 
@@ -154,24 +153,24 @@ func (l *Logbook) Repair(name string, progress func(done, total int)) (Imported,
 	if _, err := os.Lstat(name); err == nil {
 		return Imported{}, nil, fmt.Errorf("%s is there already; name a new file", name)
 	}
-	home, err := scratch.In(filepath.Dir(name))
+	out, err := scratch.NewOutput(name, "repair", nil)
 	if err != nil {
 		return Imported{}, nil, fmt.Errorf("could not write %s: %w", name, err)
 	}
-	done, damaged, err := l.saved(home, name, progress)
-	return done, damaged, errors.Join(err, home.Close())
+	done, damaged, err := l.saved(out, name, progress)
+	return done, damaged, errors.Join(err, out.Close())
 }
 
 // saved fills a new logbook, and gives it its name once it is whole.
-func (l *Logbook) saved(home *scratch.Folder, name string, progress func(done, total int)) (Imported, *Damaged, error) {
-	made, err := newFile(home, "repair")
+func (l *Logbook) saved(out *scratch.Output, name string, progress func(done, total int)) (Imported, *Damaged, error) {
+	err := noteBeside(out.Home(), out.Path())
 	if err == nil {
-		err = makeAt(l.database.ctx, made)
+		err = makeAt(l.database.ctx, out.Path())
 	}
 	if err != nil {
 		return Imported{}, nil, fmt.Errorf("could not write %s: %w", name, err)
 	}
-	into, err := openAs(l.database.ctx, name, made, writing)
+	into, err := openAs(l.database.ctx, name, out.Path(), writing)
 	if err != nil {
 		return Imported{}, nil, err
 	}
@@ -179,7 +178,7 @@ func (l *Logbook) saved(home *scratch.Folder, name string, progress func(done, t
 	if err = errors.Join(err, into.Close()); err != nil {
 		return done, damaged, err
 	}
-	return done, damaged, home.GiveNew(made, name)
+	return done, damaged, out.Finish()
 }
 
 // newFile is the path of a database that is made and removed again, with what is beside it
@@ -189,7 +188,12 @@ func newFile(home *scratch.Folder, of string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return made, errors.Join(home.Also(made+"-wal"), home.Also(made+"-shm"), home.Also(made+"-journal"))
+	return made, noteBeside(home, made)
+}
+
+// noteBeside notes the files that SQLite makes beside a database while it is open.
+func noteBeside(home *scratch.Folder, made string) error {
+	return errors.Join(home.Also(made+"-wal"), home.Also(made+"-shm"), home.Also(made+"-journal"))
 }
 
 // Backup writes a copy of the logbook, whole or not at all, while others may use it.
@@ -203,31 +207,31 @@ func (l *Logbook) Backup(name string) (err error) {
 	if _, err := os.Lstat(name); err == nil {
 		return errors.New("it is there already; name a new file")
 	}
-	home, err := scratch.In(filepath.Dir(name))
+	out, err := scratch.NewOutput(name, "backup", nil)
 	if err != nil {
 		return err
 	}
-	defer func() { err = errors.Join(err, home.Close()) }()
+	defer func() { err = errors.Join(err, out.Close()) }()
 	if Shared(l.place) {
-		_, damaged, err := l.saved(home, name, func(int, int) {})
+		_, damaged, err := l.saved(out, name, func(int, int) {})
 		if err != nil {
 			return err
 		}
 		return damaged.tell(l)
 	}
-	made, err := newFile(home, "backup")
+	if err := noteBeside(out.Home(), out.Path()); err != nil {
+		return err
+	}
+	file, err := out.Create() // which this user alone may read
 	if err != nil {
 		return err
 	}
-	if _, err := l.database.ExecContext(l.database.ctx, `VACUUM INTO $1`, made); err != nil {
+	defer file.Close()
+	if _, err := l.database.ExecContext(l.database.ctx, `VACUUM INTO $1`, out.Path()); err != nil {
 		return err
 	}
-	file, err := os.OpenFile(made, os.O_RDWR, 0)
-	if err != nil {
+	if err := file.Sync(); err != nil {
 		return err
 	}
-	if err := errors.Join(file.Sync(), file.Close()); err != nil {
-		return err
-	}
-	return home.GiveNew(made, name)
+	return out.Finish()
 }

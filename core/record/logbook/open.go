@@ -65,10 +65,19 @@ func openFile(ctx context.Context, path string) (*Logbook, error) {
 	if err := looksLikeOne(ctx, path); err != nil {
 		return nil, err
 	}
-	if writable(path) {
-		return openAs(ctx, path, path, writing)
+	if !writable(path) {
+		return openToRead(ctx, path)
 	}
-	return openToRead(ctx, path)
+	book, err := openAs(ctx, path, path, writing)
+	if !diskTrouble(err) {
+		return book, err
+	}
+	// Where there is no room for what is beside a logbook while it is written, it can be read still.
+	if read, wrong := openToRead(ctx, path); wrong == nil {
+		read.database.fixed = fmt.Errorf("%w: %w", onlyRead(path), err)
+		return read, nil
+	}
+	return nil, err
 }
 
 // makeNew makes an empty logbook, whole before it has its name: nobody meets half of one.

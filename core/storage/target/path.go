@@ -95,6 +95,8 @@ type kernelFile struct {
 }
 
 func openFolder(path string, options PathOptions) (Target, error) {
+	// What killed runs left takes the room that this one needs; whoever wants to hear of it sweeps before.
+	_ = scratch.Sweep(path, func(scratch.Leftover) {})
 	usage, err := space.Of(path)
 	if err != nil {
 		return nil, explain("read the free space of", path, err)
