@@ -138,7 +138,7 @@ FUZZED = core/document:FuzzParse core/plan:FuzzParse core/load:FuzzParse core/un
 	core/bench/survey:FuzzWindowsCapture core/bench/survey:FuzzMacosRegistry core/bench/network:FuzzWhatProtocolsCount \
 	core/bench/sensor:FuzzParseProbe core/bench/sensor:FuzzMetricValue \
 	core/storage/nbd:FuzzReplies core/standin:FuzzParseScript core/judge/stream:FuzzParse core/record/series:FuzzRead \
-	core/storage/sim:FuzzParseBench core/review:FuzzParse core/record/exchange:FuzzRead core/record/spool:FuzzRead core/record/logbook:FuzzDigest present/page:FuzzTextStaysText
+	core/storage/sim:FuzzParseBench core/review:FuzzParse core/record/exchange:FuzzRead core/record/spool:FuzzRead core/record/logbook:FuzzDigest core/record/codec:FuzzDecode present/page:FuzzTextStaysText
 
 # A list of packages and their fuzz tests; a test says when one is missing. Of PARTS, each
 # commit has its turn with one.

@@ -101,7 +101,8 @@ func TestAServerThatDiesAnywhere(t *testing.T) {
 	for i := range tries {
 		at := 1 + i*whole.served/tries
 		cut, got, c := measured(fmt.Sprint("cut-", i), at)
-		if said := words(got.stderr); got.code != 0 || strings.Contains(said, "driver:") || strings.Contains(said, "damaged") {
+		if said := words(got.stderr); got.code != 0 || strings.Contains(said, "driver:") ||
+			strings.Contains(said, "damaged") {
 			t.Errorf("after %d of %d bytes: exit %d: %s", at, whole.served, got.code, got.stderr)
 		}
 		c.mutex.Lock()

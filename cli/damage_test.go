@@ -117,7 +117,8 @@ func TestADamagedRowCostsItself(t *testing.T) {
 			if err := database.Close(); err != nil {
 				t.Fatal(err)
 			}
-			for _, line := range []string{"logbook list --json", "logbook list", "logbook list --name o", "logbook list --plan quick",
+			for _, line := range []string{"logbook list --json", "logbook list", "logbook list --name o",
+				"logbook list --plan quick",
 				"logbook export --all", "logbook quote", "rank one", "rank one --json", "compare one three", "compare --by deck",
 				"report one three --out " + filepath.Join(t.TempDir(), "page.html"), "explain three", "value one three",
 				"logbook backup " + filepath.Join(t.TempDir(), "copy.db"), "logbook retention",
@@ -135,7 +136,8 @@ func TestADamagedRowCostsItself(t *testing.T) {
 				}
 				reads := strings.HasPrefix(line, "logbook export") || line == "compare --by deck" && name == "a bomb"
 				if reads && c.named == "session" && !strings.Contains(words(got.stderr), "is damaged and was left out") ||
-					line == "logbook quote" && c.named == "quoted figure" && !strings.Contains(words(got.stderr), "quoted figure 1 is damaged") ||
+					line == "logbook quote" && c.named == "quoted figure" &&
+						!strings.Contains(words(got.stderr), "quoted figure 1 is damaged") ||
 					line == "logbook list --json" && c.unlisted && !strings.Contains(words(got.stderr), "which is no date") {
 					t.Errorf("%s: it is not named: %s", line, got.stderr)
 				}

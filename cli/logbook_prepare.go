@@ -20,7 +20,8 @@ which roles of the server read the logbook, and which are benches.`,
 		RunE: func(*cobra.Command, []string) error { return env.prepareLogbook(readers, benches) },
 	}
 	command.Flags().StringSliceVar(&readers, "readers", nil, "roles of the server that may read the logbook")
-	command.Flags().StringSliceVar(&benches, "benches", nil, "roles of the server that may keep sessions of their own in it")
+	command.Flags().StringSliceVar(&benches, "benches", nil, "roles of the server that may keep sessions of "+
+		"their own in it")
 	return command
 }
 

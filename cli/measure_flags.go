@@ -171,7 +171,7 @@ func (f *measureFlags) apply(p plan.Plan) (plan.Plan, error) {
 	case f.repeat < 1 || f.repeat > plan.MostRepeats:
 		return p, fmt.Errorf("--repeat %d is not a number from 1 to %d", f.repeat, plan.MostRepeats)
 	case f.repeat > 1:
-		p = p.Repeated(f.repeat)
+		p = p.WithRepeats(f.repeat)
 	}
 	return p, nil
 }

@@ -41,8 +41,8 @@ func (f *togetherFlags) add(set *pflag.FlagSet) {
 	set.StringVar(&f.name, "together", "", "measure at once with other hosts that give the same NAME; they meet in the "+
 		"logbook that they share")
 	set.IntVar(&f.hosts, "hosts", 0, "with --together: how many hosts there are")
-	set.StringSliceVar(&f.accounts, "accounts", nil, "with --together: the accounts of the logbook that may take part besides "+
-		"this one, where hosts have several")
+	set.StringSliceVar(&f.accounts, "accounts", nil, "with --together: the accounts of the logbook that may take "+
+		"part besides this one, where hosts have several")
 	set.BoolVar(&f.sweep, "sweep-hosts", false, "with --together: measure with 1, 2, 4 hosts and so on, up to all, "+
 		"and at last with the first alone again")
 	set.BoolVar(&f.aloneFirst, "alone-first", false, "with --together: let each host measure by itself before, in turns, "+

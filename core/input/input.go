@@ -12,7 +12,7 @@ import (
 	"os"
 )
 
-// The most bytes that files of a kind may have. What people write by hand takes a thousandth.
+// The most bytes that files of a kind may have. People write a thousandth of it by hand.
 const (
 	Text  = 4_000_000
 	Photo = 40_000_000

@@ -8,11 +8,11 @@ import (
 	"opengauge/core/load"
 )
 
-// asked is what a step with one load asks of it besides operation, access, block and
-// depth: by the dimension's key, in the words of a plan.
+// asked holds the dimensions of a load besides operation, access, block and depth, for a step with one load:
+// values in the words of a plan, by the dimension's key.
 type asked map[string]string
 
-// keys are those of the dimensions that a load of one operation may have.
+// keys returns the keys of the dimensions that a load of one operation may have.
 func (a *asked) keys() []document.Key {
 	var keys []document.Key
 	for _, d := range load.Dimensions {
@@ -34,7 +34,7 @@ func (a *asked) keys() []document.Key {
 	return keys
 }
 
-// with gives what is asked with one dimension more, and leaves the former as it is.
+// with returns a copy with one dimension more.
 func (a asked) with(d load.Dimension, text string) asked {
 	made := asked{}
 	maps.Copy(made, a)
@@ -42,7 +42,7 @@ func (a asked) with(d load.Dimension, text string) asked {
 	return made
 }
 
-// of a load sets what is asked.
+// of applies the dimensions to a load.
 func (a asked) of(l load.Load) load.Load {
 	for _, d := range load.Dimensions {
 		if text, ok := a[d.Key]; ok {

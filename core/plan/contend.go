@@ -28,7 +28,7 @@ type Contend struct {
 	Block       unit.Bytes     `json:"block_bytes"`
 	Depth       int            `json:"depth"`
 	HoldSeconds float64        `json:"hold_seconds,omitempty"`
-	// Asked is what else is asked of the load, by the keys of its dimensions.
+	// Asked holds further dimensions of the load, by their keys.
 	Asked asked `json:"asked,omitempty"`
 }
 
@@ -85,7 +85,7 @@ func (c Contending) Does() string { return "contend" }
 // Writes reports whether its pass does.
 func (c Contending) Writes() bool { return c.Pass.Writes() }
 
-func (c Contending) asked() []Pass { return nil }
+func (c Contending) allPasses() []Pass { return nil }
 
 func (c Contending) estimate(total *tally) {
 	runs := len(c.With) + 2 // each alone, and all at once

@@ -7,8 +7,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// Estimate is what running a plan will take. Filling a test file and flushing
-// come on top.
+// Estimate is the expected cost of running a plan. Filling a test file and flushing come on top.
 type Estimate struct {
 	// Passes is how many are measured at the most.
 	Passes int
@@ -24,10 +23,10 @@ type Estimate struct {
 	// Open says that passes end at a number of bytes alone, so that more time goes
 	// by than Elapsed.
 	Open bool
-	// FillShare is how full the target is brought, and Over how often all of it is
-	// written besides; what that is in bytes depends on the target.
+	// FillShare is how full the target is brought, and Over how often all of it is written besides; the bytes
+	// depend on the target.
 	FillShare, Over float64
-	// BoundedBytes is what those write that end at a number of bytes.
+	// BoundedBytes is the bytes of passes that end at a number of bytes.
 	BoundedBytes unit.Bytes
 }
 
@@ -39,7 +38,7 @@ type tally struct {
 	measured, writing float64
 }
 
-// Estimate adds up what the items take.
+// Estimate adds up the items.
 func (p Plan) Estimate(hold time.Duration) Estimate {
 	var total tally
 	for _, item := range p.Program(hold) {
@@ -103,7 +102,7 @@ func (p Plan) CheckSpan(span, smallest unit.Bytes) error {
 	return nil
 }
 
-// mostMemory is what the buffers of one pass may take.
+// mostMemory is the most memory of the buffers of one pass.
 const mostMemory = 4 * unit.GiB
 
 // SpanError says that the part of the target to be touched is smaller than a

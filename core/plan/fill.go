@@ -48,7 +48,7 @@ func (f *Fill) Kind() string { return fillKind.Name }
 
 func (f *Fill) passes() int { return len(f.Levels) * count(f.Steps) }
 
-func (f *Fill) held() []Step { return f.Steps }
+func (f *Fill) inner() []Step { return f.Steps }
 
 func (f *Fill) holding(steps []Step) Work {
 	changed := *f
@@ -80,7 +80,7 @@ func (f FillTo) Writes() bool { return true }
 
 func (f FillTo) estimate(total *tally) { total.FillShare = max(total.FillShare, f.Share) }
 
-// Free gives back what filling took.
+// Free gives back the space that filling took.
 type Free struct{ still }
 
 // Does says "free".

@@ -41,8 +41,7 @@ type End struct {
 	// Round is the length of the rounds over which a steady state is judged; 0 is
 	// not judged.
 	Round time.Duration
-	// Explained ends it once a cause of what it shows is settled with that probability;
-	// 0 does not.
+	// Explained ends it once a cause of its course is settled with that probability; 0 does not.
 	Explained float64
 }
 
@@ -60,7 +59,7 @@ const (
 // Label names the pass for people: "read random 4 KiB, depth 32, 50 % full".
 func (p Pass) Label() string { return p.Load.String() + p.Place.suffix() }
 
-// Besides is what sets a pass apart besides the usual four of its load.
+// Besides describes a pass beyond the usual four dimensions of its load.
 func (p Pass) Besides() string {
 	if besides := p.Load.Besides(); besides != "" {
 		return besides + p.Place.suffix()

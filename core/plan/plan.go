@@ -1,6 +1,5 @@
-// Package plan holds plans: what to measure, as a list of steps. It loads and
-// checks them, expands them into items to be done one after the other, and
-// estimates what they take. How an item is done is measure's business.
+// Package plan holds plans: measurements as lists of steps. It loads and checks them, expands them into items
+// to be done one after the other, and estimates their cost. How an item is done is measure's business.
 //
 // Plans are values: once made they are only read, and may be shared by goroutines.
 package plan
@@ -23,8 +22,8 @@ type Plan struct {
 // maxPasses keeps a crossed list with a slip in it from asking for a year.
 const maxPasses = 10_000
 
-// Parse reads a plan written in YAML. The file name is for messages, which
-// name the line and column and say what was expected.
+// Parse reads a plan written in YAML. The file name is for messages, which name the line and column and the
+// expected value.
 func Parse(file string, source []byte) (Plan, error) {
 	root, err := document.Parse(file, source)
 	if err != nil {
@@ -48,8 +47,8 @@ func Parse(file string, source []byte) (Plan, error) {
 	return p, nil
 }
 
-// Repeated gives the plan with all of its steps run that many times.
-func (p Plan) Repeated(times int) Plan {
+// WithRepeats gives the plan with all of its steps run that many times.
+func (p Plan) WithRepeats(times int) Plan {
 	p.Steps = []Step{{&Repeat{Times: times, Steps: p.Steps}}}
 	return p
 }
@@ -68,15 +67,15 @@ func (p Plan) EachSweep(change func(*Sweep)) Plan {
 	return p
 }
 
-// eachWork gives a copy of steps in which each work that holds no other is what change
-// makes of it, inside of those that do too.
+// eachWork returns a copy of steps in which each work that holds no other was changed by a function, inside
+// of works that do too.
 func eachWork(steps []Step, change func(Work) (Work, error)) ([]Step, error) {
 	changed := slices.Clone(steps)
 	for i, step := range steps {
 		var err error
 		if outer, ok := step.Work.(holder); ok {
 			var inside []Step
-			inside, err = eachWork(outer.held(), change)
+			inside, err = eachWork(outer.inner(), change)
 			changed[i].Work = outer.holding(inside)
 		} else {
 			changed[i].Work, err = change(step.Work)
@@ -93,7 +92,7 @@ func eachWork(steps []Step, change func(Work) (Work, error)) ([]Step, error) {
 func (p Plan) Passes(hold time.Duration) []Pass {
 	var passes []Pass
 	for _, item := range p.Program(hold) {
-		passes = append(passes, item.asked()...)
+		passes = append(passes, item.allPasses()...)
 	}
 	return passes
 }

@@ -339,7 +339,7 @@ steps:
 	}
 	seen := 0
 	for _, item := range changed.Program(DefaultHold) {
-		passes := item.asked()
+		passes := item.allPasses()
 		if c, ok := item.(Contending); ok {
 			passes = []Pass{c.Pass}
 			if c.Pass.Rate != 100 {

@@ -7,18 +7,17 @@ import (
 // Item is one thing to do, in the order in which a plan is run. Which items a kind
 // of step makes is in its file; how each is done is registered in measure/run.
 type Item interface {
-	// Does names what is done: "pass", "rest". Runners are registered by it.
+	// Does names the kind of item: "pass", "rest". Runners are registered by it.
 	Does() string
 	// Writes reports whether doing it changes the storage.
 	Writes() bool
 	// asked are the passes that it is made of.
-	asked() []Pass
-	// estimate adds what doing it takes.
+	allPasses() []Pass
+	// estimate adds the item's cost.
 	estimate(total *tally)
 }
 
-// Program expands the plan into what is done one after the other. A pass without a
-// time of its own gets hold.
+// Program expands the plan into its items, in order. A pass without a time of its own gets hold.
 func (p Plan) Program(hold time.Duration) []Item {
 	e := expansion{hold: hold}
 	e.steps(p.Steps, Place{})
@@ -53,11 +52,11 @@ func (e *expansion) addPass(pass Pass) { e.add(e.next(pass)) }
 // Does says "pass".
 func (p Pass) Does() string { return "pass" }
 
-func (p Pass) asked() []Pass { return []Pass{p} }
+func (p Pass) allPasses() []Pass { return []Pass{p} }
 
 // Still is an item without passes that changes nothing.
 type still struct{}
 
 func (still) Writes() bool { return false }
 
-func (still) asked() []Pass { return nil }
+func (still) allPasses() []Pass { return nil }

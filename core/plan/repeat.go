@@ -50,7 +50,7 @@ func (r *Repeat) Kind() string { return repeatKind.Name }
 
 func (r *Repeat) passes() int { return r.Times * count(r.Steps) }
 
-func (r *Repeat) held() []Step { return r.Steps }
+func (r *Repeat) inner() []Step { return r.Steps }
 
 func (r *Repeat) holding(steps []Step) Work {
 	changed := *r

@@ -22,9 +22,8 @@ var startKind = StepKind{
 	blank:   func() Work { return &Start{} },
 }
 
-// Start reads as a program does that starts: small pieces from all over, each read
-// only once the one before it is there, several such chains at once. What counts is
-// when it is finished.
+// Start reads as a program does that starts: small pieces from all over, each read only once the one before
+// it is there, several such chains at once. The time until it is finished counts.
 type Start struct {
 	Reads  int        `json:"reads"`
 	Block  unit.Bytes `json:"block_bytes"`

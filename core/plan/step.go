@@ -11,27 +11,27 @@ import (
 // object of one key, the kind's name.
 type Step struct{ Work }
 
-// Work is what a step of a kind asks for.
+// Work is the content of a step of a kind.
 type Work interface {
 	// Kind is the name of the step's kind.
 	Kind() string
 	// passes is how many passes it asks for, found without making them.
 	passes() int
-	// expand adds what is done to an expansion, in order.
+	// expand adds its items to an expansion, in order.
 	expand(e *expansion, at Place)
 }
 
 // holder is work that holds steps of its own.
 type holder interface {
 	Work
-	held() []Step
+	inner() []Step
 	holding(steps []Step) Work
 }
 
-// StepKind is a kind of step with what plans, documents and docs say of it.
+// StepKind is a kind of step with its words in plans, documents and docs.
 type StepKind struct {
 	Name, About string
-	// Items are what its steps expand into, besides the steps that they hold.
+	// Items are the items that its steps expand into, besides the steps that they hold.
 	Items []Item
 	// Example is a step of it, as a plan has it.
 	Example string
@@ -90,8 +90,8 @@ func (s Step) MarshalJSON() ([]byte, error) {
 	return json.Marshal(map[string]Work{s.Kind(): s.Work})
 }
 
-// UnmarshalJSON reads what MarshalJSON writes. A step of a kind that this program
-// does not know, of a newer one, is kept as it stands.
+// UnmarshalJSON reads the output of MarshalJSON. A step of a kind unknown to this program, of a newer one, is
+// kept as it stands.
 func (s *Step) UnmarshalJSON(data []byte) error {
 	var fields map[string]json.RawMessage
 	if err := json.Unmarshal(data, &fields); err != nil {

@@ -26,7 +26,7 @@ type Sustain struct {
 	Access    load.Access    `json:"access"`
 	Block     unit.Bytes     `json:"block_bytes"`
 	Depth     int            `json:"depth"`
-	// Asked is what else is asked of the load, by the keys of its dimensions.
+	// Asked holds further dimensions of the load, by their keys.
 	Asked asked `json:"asked,omitempty"`
 	// It ends after a time, a number of bytes, or once the target was gone over
 	// Times times, whichever is first; 0 is none of them.
@@ -36,8 +36,7 @@ type Sustain struct {
 	// RoundSeconds asks it to end in a steady state, judged over rounds of that
 	// length; 0 does not.
 	RoundSeconds float64 `json:"steady_round_seconds,omitempty"`
-	// Explained asks it to end once a cause of what it shows is settled with that
-	// probability; 0 does not.
+	// Explained asks it to end once a cause of its course is settled with that probability; 0 does not.
 	Explained float64 `json:"until_explained,omitempty"`
 }
 

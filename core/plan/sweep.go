@@ -59,8 +59,8 @@ type Ending struct {
 const (
 	// AdaptiveShare is the most of an adaptive grid's passes that is measured.
 	AdaptiveShare = 0.4
-	// fewestAdaptive is how many depths a grid has at the least: below that,
-	// what is measured of each block size is more than the share.
+	// fewestAdaptive is the fewest depths of a grid: below that, more of each block size is measured than the
+	// share.
 	fewestAdaptive = 7
 )
 
@@ -173,15 +173,15 @@ func (s *Sweep) variants(hold time.Duration) []load.Load {
 	for _, d := range slices.Backward(load.Dimensions) {
 		for _, ask := range s.Asks {
 			if ask.Dimension.Key == d.Key {
-				made = crossed(made, ask)
+				made = cross(made, ask)
 			}
 		}
 	}
 	return made
 }
 
-// crossed gives every load with every value that is asked for.
-func crossed(loads []load.Load, ask Ask) []load.Load {
+// cross gives every load with every value that is asked for.
+func cross(loads []load.Load, ask Ask) []load.Load {
 	var all []load.Load
 	for _, l := range loads {
 		for _, text := range ask.Values {
@@ -204,7 +204,7 @@ func (g Grid) Does() string { return "grid" }
 // Writes reports whether its passes do.
 func (g Grid) Writes() bool { return slices.ContainsFunc(g.Passes, Pass.Writes) }
 
-func (g Grid) asked() []Pass { return g.Passes }
+func (g Grid) allPasses() []Pass { return g.Passes }
 
 func (g Grid) estimate(total *tally) {
 	for _, pass := range g.Passes {
@@ -212,7 +212,7 @@ func (g Grid) estimate(total *tally) {
 	}
 }
 
-// MarshalJSON writes the lists and, by the dimension's column, what else is asked.
+// MarshalJSON writes the lists and further dimensions, by their columns.
 func (s *Sweep) MarshalJSON() ([]byte, error) {
 	text, err := json.Marshal(s.sweepLists)
 	if err != nil {
@@ -248,9 +248,8 @@ func (a Ask) values() (any, error) {
 	return all, nil
 }
 
-// UnmarshalJSON reads what MarshalJSON writes. A value that its dimension does not
-// understand is left out: the record of a plan is read even where a newer program
-// made it.
+// UnmarshalJSON reads the output of MarshalJSON. A value that its dimension does not understand is left out:
+// the record of a plan is read even where a newer program made it.
 func (s *Sweep) UnmarshalJSON(data []byte) error {
 	if err := json.Unmarshal(data, &s.sweepLists); err != nil {
 		return err

@@ -18,9 +18,9 @@ type Cell struct {
 	Name string
 	// Levels are of the factors that it has, in their order; of a candidate, its bundle.
 	Levels []Level
-	// All are the levels together with what is the same for all.
+	// All are the levels together with those that all cells have.
 	All []Level
-	// Setup is what the bench book makes of the parts.
+	// Setup is the set-up that the parts make by the bench book.
 	Setup book.Setup
 	// Price is of all its parts that are not owned, and Unpriced those whose price is not
 	// known.
@@ -43,10 +43,10 @@ var roles = []string{string(book.Host), string(book.Cable), string(book.Enclosur
 // IsPart reports whether a factor is a part on the bench; others are conditions.
 func IsPart(key string) bool { return slices.Contains(roles, key) }
 
-// Of is a cell's level of a factor, with what is the same for all, or empty.
-func (c *Cell) Of(key string) string { return named(c.All, key) }
+// Of returns a cell's level of a factor, its own or one that all cells have, or "".
+func (c *Cell) Of(key string) string { return levelOf(c.All, key) }
 
-func named(levels []Level, key string) string {
+func levelOf(levels []Level, key string) string {
 	for _, l := range levels {
 		if l.Factor == key {
 			return l.Name
@@ -71,7 +71,7 @@ func (c *Cell) Parts() []string {
 	return names
 }
 
-// Conditions are what a session of the cell says of its circumstances besides parts.
+// Conditions are the conditions of a session of the cell besides parts.
 func (c *Cell) Conditions() map[string]string {
 	conditions := map[string]string{}
 	for _, l := range c.All {
@@ -112,7 +112,7 @@ func cross(factors []Factor) [][]Level {
 	for _, f := range factors {
 		var next [][]Level
 		for _, before := range combinations {
-			if slices.ContainsFunc(f.In, func(l Level) bool { return named(before, l.Factor) != l.Name }) {
+			if slices.ContainsFunc(f.In, func(l Level) bool { return levelOf(before, l.Factor) != l.Name }) {
 				next = append(next, before)
 				continue
 			}
@@ -163,7 +163,7 @@ func (r *Review) build(bench book.Book) error {
 	return nil
 }
 
-// excludes says why a cell cannot be the answer, by what the bench book says of it alone.
+// excludes says why a cell cannot be the answer, by the bench book alone.
 func (r *Review) excludes(c *Cell) string {
 	most := r.PriceMost()
 	capacity := c.Capacity()
@@ -176,7 +176,7 @@ func (r *Review) excludes(c *Cell) string {
 	return ""
 }
 
-// PriceMost is what an option may cost, or 0 where nothing bounds it.
+// PriceMost is the most that an option may cost, or 0 where nothing bounds it.
 func (r *Review) PriceMost() float64 {
 	must, budget := r.Decide.Must.PriceMost, r.Budget.PriceMost
 	if must > 0 && budget > 0 {
@@ -274,8 +274,8 @@ func (r *Review) possible(c *Cell) error {
 	return connects(c.Setup.Parts, c.Of(string(book.Host)))
 }
 
-// connects says where plugs from the host to the enclosure do not fit. A slower link is
-// none of that, and what an enclosure takes inside is its own affair.
+// connects reports an error where plugs from the host to the enclosure do not fit. A slower link does, and
+// the drive in an enclosure is its own affair.
 func connects(parts []book.Part, host string) error {
 	var before book.Part
 	var by link.Standard
@@ -295,7 +295,7 @@ func connects(parts []book.Part, host string) error {
 	return nil
 }
 
-// portOf is what a host connects by at the port that is named, or at its first.
+// portOf returns the standard of a host's port of a name, or of its first.
 func portOf(part book.Part, host string) link.Standard {
 	_, name, _ := strings.Cut(host, ".")
 	for _, port := range part.Ports {

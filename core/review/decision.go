@@ -15,7 +15,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// Decision is what the answer is judged by.
+// Decision is how the answer is judged.
 type Decision struct {
 	Figure Figure
 	Of     Subject
@@ -29,7 +29,7 @@ type Decision struct {
 	Choose, Over, Worst, Given []string
 }
 
-// Must is what an option has to do besides; what is zero is not asked.
+// Must is a requirement of an option; zero fields ask for nothing.
 type Must struct {
 	// Carries is a list of streams, as the review names it, and List where that is found.
 	Carries   string
@@ -40,7 +40,7 @@ type Must struct {
 	Warmest   unit.Celsius
 }
 
-// Budget bounds the experiment and what is bought; what is zero does not.
+// Budget bounds the experiment and the purchase; zero fields do not.
 type Budget struct {
 	PriceMost   float64
 	HoursMost   float64
@@ -161,7 +161,7 @@ func (b *Budget) read(n document.Node) error {
 	return err
 }
 
-// check completes the review and says what cannot be.
+// check completes the review and reports contradictions.
 func (r *Review) check(bench book.Book) error {
 	if len(r.Candidates) == 1 || len(r.Factors)+len(r.Candidates) == 0 {
 		return errors.New("there is nothing to choose between; name two candidates, or factors with two levels each")
@@ -217,7 +217,7 @@ func sameSerial(bench book.Book) error {
 	return nil
 }
 
-// checkFactors says what is wrong with factors, and says of each what is done with it.
+// checkFactors reports mistakes in factors, and completes each.
 func (r *Review) checkFactors() error {
 	oneWay := 0
 	for i, f := range r.Factors {
@@ -283,7 +283,7 @@ func (r *Review) roles() error {
 	return nil
 }
 
-// checkFigure says whether what is measured tells what is asked.
+// checkFigure reports an error unless the measurements tell the figure.
 func (r *Review) checkFigure() error {
 	d := &r.Decide
 	if d.Of.Text != "" && !slices.ContainsFunc(r.Measure, func(m Measurement) bool { return d.Of.MeasuredBy(&m) }) {
@@ -315,7 +315,7 @@ func (r *Review) checkFigure() error {
 	return nil
 }
 
-// tellsStreams reports whether long writes of large blocks are among what is measured.
+// tellsStreams reports whether the measurement has long writes of large blocks.
 func (m *Measurement) tellsStreams() bool {
 	for _, l := range m.loads() {
 		if l.Bulk() && l.Sustained {

@@ -7,9 +7,8 @@ import (
 	"strings"
 )
 
-// Definition is what a session remembers of the review that it was measured for: what was
-// compared, how it was measured, and how it was to be decided, each as a digest, with
-// hyphens between. A review that is changed half-way is told by it.
+// Definition returns digests of the comparison, the measurements and the decision, with hyphens between. A
+// session remembers the definition of its review, so that a review that was changed half-way is noticed.
 func (r *Review) Definition() string { return r.definition }
 
 func (r *Review) define() string {
@@ -32,8 +31,8 @@ func digest(of any) string {
 	return hex.EncodeToString(sum[:bytes])
 }
 
-// Changed says what of a review is not as it was when something was measured for it:
-// "cells", "measure", "decide".
+// Changed lists the parts of a review that were changed since a session was measured for it: "cells",
+// "measure", "decide".
 func Changed(before, now string) []string {
 	if before == "" || before == now {
 		return nil

@@ -13,11 +13,11 @@ import (
 // Figure is a kind of figure that a review may decide by.
 type Figure struct {
 	Name string
-	// Says is what it is, and Unit what it is in where it is shown.
+	// Says names the figure, and Unit the unit in which it is shown.
 	Says, Unit string
 	// Larger says that more of it is better.
 	Larger bool
-	// Amount and Priced say what it needs: an amount of data, a price.
+	// Amount and Priced say that it needs an amount of data, or a price.
 	Amount, Priced bool
 	// ofAll says that it is known of all of a session too. It is no part of a review's
 	// definition.
@@ -52,7 +52,7 @@ func FindFigure(name string) (Figure, error) {
 	return Figure{}, fmt.Errorf("unknown figure %q; there are %s", name, strings.Join(names, ", "))
 }
 
-// Subject is of what the figure is: a load, all that is read or written, or copies of a set.
+// Subject is the subject of the figure: a load, everything that is read or written, or copies of a set.
 type Subject struct {
 	// Text is as the review says it.
 	Text string
@@ -85,8 +85,8 @@ func parseSubject(text string) (Subject, error) {
 	return s, nil
 }
 
-// Matches reports whether a load is what the figure is of. Where only the operation is
-// said it is one that moves data as large files are moved.
+// Matches reports whether a load is the figure's subject. Where only the operation is given it is a load that
+// moves data as large files are moved.
 func (s *Subject) Matches(l load.Load) bool {
 	l = l.Identity()
 	if s.Load == nil {

@@ -1,7 +1,7 @@
 package review
 
-// Form is review.yaml as a document: what the schema of it is made from. [Parse] reads it
-// with the places of mistakes; a test holds the two together.
+// Form is review.yaml as a document, from which its schema is made. [Parse] reads it with the places of
+// mistakes; a test holds the two together.
 type Form struct {
 	Review   string `json:"review" jsonschema:"description=the name of the review"`
 	Question string `json:"question" jsonschema:"description=the question in words"`
@@ -32,7 +32,7 @@ type FormMeasurement struct {
 	Times   FormScalar `json:"times,omitempty" jsonschema:"description=how often at each visit (default 1)"`
 }
 
-// FormDecision is what the answer is judged by.
+// FormDecision is how the answer is judged.
 type FormDecision struct {
 	Smallest string     `json:"smallest,omitempty" jsonschema:"description=a figure of which less is better"`
 	Largest  string     `json:"largest,omitempty" jsonschema:"description=a figure of which more is better"`
@@ -47,7 +47,7 @@ type FormDecision struct {
 	Given    any        `json:"given,omitempty" jsonschema:"description=factors that get an answer a level"`
 }
 
-// FormMust is what an option has to do besides.
+// FormMust is a requirement of an option.
 type FormMust struct {
 	Carries         string     `json:"carries,omitempty" jsonschema:"description=a list of streams"`
 	PriceAtMost     FormScalar `json:"price-at-most,omitempty"`
@@ -56,7 +56,7 @@ type FormMust struct {
 	WarmestAtMost   string     `json:"warmest-at-most,omitempty"`
 }
 
-// FormBudget bounds the experiment and what is bought.
+// FormBudget bounds the experiment and the purchase.
 type FormBudget struct {
 	PriceAtMost   FormScalar `json:"price-at-most,omitempty"`
 	HoursAtMost   FormScalar `json:"hours-at-most,omitempty"`

@@ -22,10 +22,10 @@ import (
 type Measurement struct {
 	// Name tells it from the others of the review.
 	Name string
-	// Plan is what runs; of copies it has no steps.
+	// Plan is the plan that runs; for copies it has no steps.
 	Plan plan.Plan
 	Hold time.Duration
-	// Size is that of the test file, or of the file set; 0 is as usual.
+	// Size is the size of the test file, or of the file set; 0 is as usual.
 	Size unit.Bytes
 	// Copy is the file set that is copied, or empty. Other is the other end, and Out says
 	// that the copy goes there, from the cell's storage.
@@ -66,7 +66,7 @@ const (
 	mostTimes = 100
 	// streamed is for how long streams are written where nobody says.
 	streamed = 5 * time.Minute
-	// defaultSet is what a set of files holds where nobody says.
+	// defaultSet is the size of a set of files where nobody gives one.
 	defaultSet = unit.GiB
 )
 
@@ -95,9 +95,9 @@ func (r *Review) addMeasurement(n document.Node, p *places) error {
 	case given["plan"]:
 		m.Plan, err = plan.Load(p.beside(named))
 	case given["copy"]:
-		err = m.copied(from, to)
+		err = m.parseCopies(from, to)
 	default:
-		err = m.streamed(p.beside(m.Streams), span)
+		err = m.parseStreams(p.beside(m.Streams), span)
 	}
 	if err != nil {
 		return n.Errorf("%s", err)
@@ -124,8 +124,8 @@ func count(what string, most int) func(string) (int, error) {
 	}
 }
 
-// copied reads what is copied between a cell's storage and another end.
-func (m *Measurement) copied(from, to string) error {
+// parseCopies reads the set that is parseCopies between a cell's storage and another end.
+func (m *Measurement) parseCopies(from, to string) error {
 	if (from == "") == (to == "") {
 		return fmt.Errorf(`a copy needs the other end: "from" where it comes, or "to" where it goes; one of the two`)
 	}
@@ -137,9 +137,9 @@ func (m *Measurement) copied(from, to string) error {
 	return err
 }
 
-// streamed makes the plan that tells how long streams are carried: large blocks in order,
+// parseStreams makes the plan that tells how long streams are carried: large blocks in order,
 // as fast as the storage takes them.
-func (m *Measurement) streamed(list string, span time.Duration) error {
+func (m *Measurement) parseStreams(list string, span time.Duration) error {
 	if _, err := stream.Named(list); err != nil {
 		return err
 	}

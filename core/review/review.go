@@ -1,7 +1,6 @@
-// Package review holds reviews: a question about parts, the combinations of them that
-// answer it, what is measured of each, and how it is decided. It reads review.yaml and
-// says what cannot be. In which order combinations are visited, what was measured and
-// what that answers are in the packages below it.
+// Package review holds reviews: a question about parts, the combinations of them that answer it, the
+// measurements of each, and how it is decided. It reads review.yaml and reports contradictions. The order of
+// visits, their sessions and the answer are in the packages below it.
 //
 // Reviews are values: once read they are only looked at, and may be shared by goroutines.
 package review
@@ -24,10 +23,10 @@ type Review struct {
 	Question string
 	// Bench is the bench book that the file names, or empty.
 	Bench string
-	// Factors are what is compared, or Candidates which bundles are.
+	// Factors are the factors that are compared, or Candidates the bundles.
 	Factors    []Factor
 	Candidates []Candidate
-	// With is what is the same for all.
+	// With are the levels that all cells have.
 	With    []Level
 	Measure []Measurement
 	Decide  Decision
@@ -99,8 +98,8 @@ func BenchOf(file string) string {
 	return ""
 }
 
-// Parse reads a review written in YAML, about parts of a bench book. Errors name file,
-// line and column, and say what was expected.
+// Parse reads a review written in YAML, about parts of a bench book. Errors name file, line and column, and
+// the expected value.
 func Parse(file string, source []byte, bench book.Book) (Review, error) {
 	root, err := document.Parse(file, source)
 	if err != nil {

@@ -27,13 +27,13 @@ type Act struct {
 	For       time.Duration
 	// Restore ends a neighbour's spell.
 	Restore bool
-	// What changes for good; 0 stays as it is.
+	// Limits from now on; 0 leaves one as it is.
 	IOPS       float64
 	Throughput unit.BytesPerSecond
 	Latency    time.Duration
 }
 
-// String says what an act does.
+// String describes an act.
 func (a Act) String() string {
 	if a.Restore {
 		return "the neighbour is gone"
@@ -41,7 +41,7 @@ func (a Act) String() string {
 	return a.does()
 }
 
-// does says what an act of a script does, or nothing where it changes nothing.
+// does describes the changes of an act, or returns "".
 func (a Act) does() string {
 	switch {
 	case a.Pause > 0:

@@ -34,8 +34,7 @@ type Volume struct {
 // errnoIO is the number of the protocol for a failed request.
 const errnoIO = 5
 
-// NewVolume starts a volume with a full bucket of credits; tell is told what the
-// script does.
+// NewVolume starts a volume with a full bucket of credits. Each act of the script is told.
 func NewVolume(limits sim.Volume, script []Act, tell func(text string)) *Volume {
 	return &Volume{
 		pace: sim.NewPace(limits), limits: limits, usual: limits, began: time.Now(), script: script, tell: tell,
@@ -90,7 +89,7 @@ func (v *Volume) Run(stop <-chan struct{}) {
 	}
 }
 
-// act does what the script has come to. The mutex is held.
+// act carries out the acts of the script that are due. The mutex is held.
 func (v *Volume) act(now time.Duration) {
 	for len(v.script) > 0 && v.script[0].At <= now {
 		a := v.script[0]
@@ -123,7 +122,7 @@ func (v *Volume) insert(a Act) {
 	v.script = append(v.script[:at], append([]Act{a}, v.script[at:]...)...)
 }
 
-// change sets what an act names.
+// change applies the limits of an act.
 func (v *Volume) change(a Act) {
 	if a.IOPS > 0 {
 		v.usual.IOPS = a.IOPS

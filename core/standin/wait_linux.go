@@ -7,7 +7,7 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// timers are those of the kernel that nobody waits for now.
+// timers holds kernel timers that nobody waits for now.
 var timers = make(chan *timer, 256)
 
 // timer is one of the kernel's. It is waited for as a connection is, so that no

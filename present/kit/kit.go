@@ -76,7 +76,7 @@ type writer struct {
 	// figures are drawn once the text is there, and captions are told of each.
 	figures  []drawing
 	captions [][]string
-	// folded says that it writes what is there for checking: tables, and no figures.
+	// folded means that tables are written and no figures, for sections that are there for checking.
 	folded bool
 	err    error
 }
@@ -194,7 +194,7 @@ func (w *writer) figure(f article.Shown) {
 	w.captions = append(w.captions, []string{name, message, below, f.Summary()})
 }
 
-// Sheets are how each figure is drawn, by what is put behind its name.
+// Sheets are the sizes and papers in which each figure is drawn, by the suffix of its file.
 var Sheets = map[string]image.Sheet{
 	"":            image.Plain,
 	"-dark":       {Width: image.Plain.Width, Height: image.Plain.Height, Scale: 1, Dark: true},

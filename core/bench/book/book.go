@@ -1,6 +1,5 @@
-// Package book holds the bench book: the parts on the bench that no machine
-// reports, what their makers rate them at, what they cost, and the chains that
-// they make.
+// Package book holds the bench book: the parts on the bench that no machine reports, their makers' ratings,
+// their prices, and the chains that they make.
 //
 // A book is only read once it was parsed, and may be shared by goroutines.
 package book
@@ -16,7 +15,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// Role is what a part is, in the order in which a chain has them.
+// Role is the kind of a part, in the order in which a chain has them.
 type Role string
 
 // The kinds of parts.
@@ -35,14 +34,13 @@ type Part struct {
 	Kind  Role   `json:"kind"`
 	Name  string `json:"name"`
 	About string `json:"about,omitempty"`
-	// Link is what the part connects by, towards the host. A host has ports
-	// instead.
+	// Link is the standard by which the part connects, towards the host. A host has ports instead.
 	Link link.Standard `json:"-"`
 	// Standard is the name of Link.
 	Standard string `json:"standard,omitempty"`
 	// Ports of a host, by name.
 	Ports []Port `json:"-"`
-	// Inside is what an enclosure connects its drive by.
+	// Inside is the standard by which an enclosure connects its drive.
 	Inside   link.Standard `json:"-"`
 	Bridge   string        `json:"bridge,omitempty"`
 	Firmware string        `json:"firmware,omitempty"`
@@ -51,24 +49,23 @@ type Part struct {
 	NotWith  []string   `json:"not_with,omitempty"`
 	Serial   string     `json:"serial,omitempty"`
 	Capacity unit.Bytes `json:"capacity_bytes,omitempty"`
-	// Price is in the currency that the book uses throughout. PriceDate is when it was
-	// that, and PriceKind what kind of price it is: list, street, used.
+	// Price is in the currency that the book uses throughout. PriceDate is its date, and PriceKind its kind:
+	// list, street, used.
 	Price     float64 `json:"price,omitempty"`
 	PriceDate string  `json:"price_date,omitempty"`
 	PriceKind string  `json:"price_kind,omitempty"`
-	// Extras are what one has to buy with it.
+	// Extras are further things that one has to buy with it.
 	Extras  []Extra `json:"extras,omitempty"`
 	Notes   string  `json:"notes,omitempty"`
 	Ratings Ratings `json:"ratings,omitzero"`
-	// PriceMonth is what a volume costs a month.
+	// PriceMonth is the price of a volume per month.
 	PriceMonth float64 `json:"price_month,omitempty"`
-	// Limits are a volume's own, and Instance those of the machine that it is
-	// attached to.
+	// Limits are a volume's own, and Instance the limits of the machine that it is attached to.
 	Limits   Limits `json:"limits,omitzero"`
 	Instance Limits `json:"instance_limits,omitzero"`
 }
 
-// Limits are what is provisioned of a volume or an instance; zero where nothing is.
+// Limits are the provisioned limits of a volume or an instance; zero where nothing is.
 type Limits struct {
 	IOPS       float64             `json:"iops,omitempty"`
 	Throughput unit.BytesPerSecond `json:"bytes_per_second,omitempty"`
@@ -87,7 +84,7 @@ type Port struct {
 	Link link.Standard
 }
 
-// Ratings are what a maker states; zero where it states nothing.
+// Ratings are a maker's statements; zero where it states nothing.
 type Ratings struct {
 	SequentialRead  unit.BytesPerSecond `json:"sequential_read_bytes_per_second,omitempty"`
 	SequentialWrite unit.BytesPerSecond `json:"sequential_write_bytes_per_second,omitempty"`
@@ -99,7 +96,7 @@ type Ratings struct {
 // Book is a bench book.
 type Book struct {
 	Parts []Part
-	// Currency is that of all prices, or empty.
+	// Currency is the currency of all prices, or empty.
 	Currency string
 	// Quoted are figures of parts that others published.
 	Quoted []Quote
@@ -226,7 +223,7 @@ func parsePart(kind Role, entry document.Entry) (Part, error) {
 	return part, err
 }
 
-// parseLink reads what the part connects by.
+// parseLink reads the standard by which the part connects.
 func (p *Part) parseLink(n document.Node) (err error) {
 	p.Link, err = document.Value(n, link.Find)
 	p.Standard = p.Link.Name

@@ -15,7 +15,7 @@ type Extra struct {
 	Price float64 `json:"price"`
 }
 
-// PriceKinds are what a price may be.
+// PriceKinds are the kinds of prices.
 var PriceKinds = []string{"list", "street", "offer", "used", "paid"}
 
 // Costs is the price of a part with its extras.

@@ -11,10 +11,10 @@ import (
 	"opengauge/core/unit"
 )
 
-// Quote is a figure of a part that somebody else published. It is never mixed with what was
-// measured: it stands beside it, marked.
+// Quote is a figure of a part that somebody else published. It is never mixed with measurements: it stands
+// beside them, marked.
 type Quote struct {
-	// Part is a part of the bench book, or what others call it.
+	// Part is a part of the bench book, or a name that others use.
 	Part string    `json:"part"`
 	Load load.Load `json:"load"`
 	// One of these is set.

@@ -17,8 +17,8 @@ type Setup struct {
 	Chain link.Chain
 }
 
-// Resolve gives what a text names: a chain of the book, or parts of it with
-// commas between them, in any order.
+// Resolve returns the set-up that a text names: a chain of the book, or parts of it with commas between them,
+// in any order.
 func (b Book) Resolve(text string) (Setup, error) {
 	names, named := b.namesIn(text)
 	setup, err := b.resolve(names)
@@ -121,9 +121,8 @@ func (b Book) choose(name string) (chosen, error) {
 	return chosen{}, fmt.Errorf("%s has no port %q", host, portName)
 }
 
-// hopsOf gives the links that parts make, from the host on: its port, the cable,
-// the enclosure's bridge, and the lesser of what the enclosure and the drive
-// connect to each other by.
+// hopsOf returns the links that parts make, from the host on: its port, the cable, the enclosure's bridge,
+// and the lesser of the standards by which the enclosure and the drive connect to each other.
 func hopsOf(parts []chosen) []link.Hop {
 	var hops []link.Hop
 	add := func(standard link.Standard, name string) {
@@ -177,11 +176,9 @@ func limitHop(standard, name string, limits Limits) []link.Hop {
 	return []link.Hop{{Name: name, Source: link.FromBook, State: link.State{Standard: standard, Ceiling: ceiling}}}
 }
 
-// Merge puts what the book says and what the machine reports of the same chain
-// together: the machine's hops, with the book's parts that no machine reports.
-// Where both speak of links of one family and the machine's carries less than
-// every part of the book, that is a contradiction, and the hop could be what the
-// book says.
+// Merge combines the book's chain with the machine's report of the same chain: the machine's hops, with the
+// book's parts that no machine reports. Where both speak of links of one family and the machine's carries
+// less than every part of the book, they contradict each other, and the hop's capable state is the book's.
 func (s Setup) Merge(surveyed link.Chain) link.Chain {
 	if len(surveyed.Hops) == 0 {
 		return s.Chain
@@ -236,7 +233,7 @@ func (s Setup) narrowest(standard string) (link.State, string) {
 	return least, strings.Join(names, ", ")
 }
 
-// family is what a standard belongs to, or its own name where it is not known.
+// family returns the family of a standard, or its own name where it is not known.
 func family(standard string) string {
 	if found, err := link.Find(standard); err == nil {
 		return found.Family

@@ -44,7 +44,7 @@ type AmountOf struct {
 // TooLarge is of more than the storage holds.
 const TooLarge Held = "more than it holds"
 
-// Ends says what ended the streams, in either direction.
+// Ends names the end of the streams, in either direction.
 func (a Answer) Ends() string {
 	var reading, writing string
 	if a.Reading != nil {
@@ -75,13 +75,14 @@ func (r recording) seconds() float64 {
 // fewestSamples make a recording.
 const fewestSamples = 2
 
-// Answers says of each stream whether a session's storage carries it, and amounts of it.
-// It follows the longest recording in order of each direction, of large blocks where
-// there is one; findings say what ended them.
+// Answers says of each stream whether a session's storage carries it, and amounts of it. It follows the
+// longest recording in order of each direction, of large blocks where there is one; findings name the cause
+// of an end.
 func Answers(s *session.Session, findings []session.Finding, streams []Stream, amounts ...unit.Bytes) ([]Answer,
 	error) {
 	curves := move.Of(s)
-	reads, writes := recordingOf(curves, false), recordingOf(curves, true)
+	reads := recordingOf(curves, false)
+	writes := recordingOf(curves, true)
 	if len(reads.series.Recorded) < fewestSamples && len(writes.series.Recorded) < fewestSamples {
 		return nil, errors.New("the session has no sequential pass or copy of two samples or more; measure with " +
 			"--plan warm-up, or long-write")
@@ -94,8 +95,8 @@ func Answers(s *session.Session, findings []session.Finding, streams []Stream, a
 	return answers, nil
 }
 
-// recordingOf is the longest recording of a direction: of passes in order and of the work
-// of single ends, those of large blocks first.
+// recordingOf returns the longest recording of a direction: of passes in order and of the work of single
+// ends, large blocks first.
 func recordingOf(curves []move.Curve, writes bool) recording {
 	var best *move.Curve
 	for i := range curves {
@@ -121,7 +122,7 @@ func recordingOf(curves []move.Curve, writes bool) recording {
 	return r
 }
 
-// streams says whether a curve is of what media streams are like.
+// streams reports whether a curve's load resembles media streams.
 func streams(c *move.Curve) bool {
 	if c.Key.IsCopy() {
 		return !c.Key.IsWholeCopy()

@@ -6,17 +6,16 @@ import (
 	"opengauge/core/unit"
 )
 
-// Stretch is what the storage moved in a stretch of a recorded series.
+// Stretch is the data moved in a stretch of a recorded series.
 type Stretch struct {
 	Seconds float64
 	Rate    unit.BytesPerSecond
 }
 
-// Series is what the storage did, and how it goes on.
+// Series is a recorded series, and how it goes on.
 type Series struct {
 	Recorded []Stretch
-	// Onward is what comes again and again after the recording, where something settles
-	// that; else it is empty.
+	// Onward is the cycle that follows the recording, where something settles that; else it is empty.
 	Onward []Stretch
 }
 
@@ -55,7 +54,8 @@ func (b *bufferAt) over(s Stretch) (ended float64, over bool) {
 	lacking := b.need - float64(s.Rate)
 	after := max(b.behind+lacking*s.Seconds, 0)
 	if after > b.size {
-		ended, over = b.now+max((b.size-b.behind)/lacking, 0), true
+		ended = b.now + max((b.size-b.behind)/lacking, 0)
+		over = true
 	}
 	if lacking > 0 {
 		b.stall += s.Seconds
@@ -63,60 +63,69 @@ func (b *bufferAt) over(s Stretch) (ended float64, over bool) {
 	} else {
 		b.stall = 0
 	}
-	b.behind, b.most, b.now = after, max(b.most, after), b.now+s.Seconds
+	b.behind = after
+	b.most = max(b.most, after)
+	b.now = b.now + s.Seconds
 	return ended, over
 }
 
-// Carry follows a buffer over a series. A stream that is written fills it at its own
-// rate, and the storage empties it as fast as it did in the series; what is in it
-// may not exceed the buffer. A stream that is read empties a full buffer, and the
-// storage fills it: what is missing obeys the same sum. What a buffer alone carries ends
-// when it is full, if not in the recording then after it.
+// Carry follows a buffer over a series. A stream that is written fills it at its own rate, and the storage
+// empties it as fast as it did in the series; the buffer must not overflow. A stream that is read empties a
+// full buffer, and the storage fills it: the missing data obey the same sum. A stream that a buffer alone
+// carries ends when it is full, if not in the recording then after it.
 func Carry(series Series, s Stream, atOnce int) Outcome {
 	v := Outcome{AtOnce: atOnce, Carried: true}
 	b := &bufferAt{need: float64(s.Rate) * float64(atOnce), size: float64(s.Buffer) * float64(atOnce)}
 	for _, each := range series.Recorded {
 		if ended, over := b.over(each); over && v.Carried {
-			v.Carried, v.UntilSeconds = false, ended
+			v.Carried = false
+			v.UntilSeconds = ended
 		}
 	}
-	v.LongestStallSeconds, v.BufferNeeded = b.longest, unit.Bytes(b.most/float64(atOnce)+0.5)
+	v.LongestStallSeconds = b.longest
+	v.BufferNeeded = unit.Bytes(b.most/float64(atOnce) + 0.5)
 	if !v.Carried {
 		return v
 	}
 	v.UntilSeconds = b.now
-	onward, settled := series.Onward, len(series.Onward) > 0
+	onward := series.Onward
+	settled := len(series.Onward) > 0
 	if !settled {
 		onward = []Stretch{{1, lastRate(series.Recorded)}}
 	}
 	if ended, over := b.onward(onward); over {
-		v.Carried, v.UntilSeconds, v.Extrapolated = false, ended, true
+		v.Carried = false
+		v.UntilSeconds = ended
+		v.Extrapolated = true
 		return v
 	}
 	v.Lasting = settled
 	return v
 }
 
-// onward follows the buffer over what comes again and again, and says when it is at its
-// end, if ever.
+// onward follows the buffer over the cycle, and returns when it is at its end, if ever.
 func (b *bufferAt) onward(turn []Stretch) (ended float64, over bool) {
 	// The first turn may begin with less behind than it ends with; from the second on each
 	// leaves as much more.
 	if ended, over := b.round(turn); over {
 		return ended, true
 	}
-	behind, began := b.behind, b.now
+	behind := b.behind
+	began := b.now
 	b.most = b.behind
 	if ended, over := b.round(turn); over {
 		return ended, true
 	}
-	grown, length, peak := b.behind-behind, b.now-began, b.most-behind
+	grown := b.behind - behind
+	length := b.now - began
+	peak := b.most - behind
 	if grown <= 1e-9*b.need*length {
 		return 0, false
 	}
 	// As many as leave room for one more are jumped over.
 	turns := math.Floor(max((b.size-b.behind-peak)/grown, 0))
-	b.behind, b.now = b.behind+turns*grown, b.now+turns*length
+	b.behind = b.behind + turns*grown
+	b.now = b.now + turns*length
 	for {
 		if ended, over := b.round(turn); over {
 			return ended, true
@@ -134,18 +143,21 @@ func (b *bufferAt) round(turn []Stretch) (ended float64, over bool) {
 	return 0, false
 }
 
-// lastRate is the mean rate of the last quarter of a recording: what the storage gives in
-// the long run, as far as anybody saw.
+// lastRate returns the mean rate of the last quarter of a recording: the rate in the long run, as far as
+// anybody saw.
 func lastRate(recorded []Stretch) unit.BytesPerSecond {
 	whole := 0.0
 	for _, each := range recorded {
 		whole += each.Seconds
 	}
-	bytes, seconds, now := 0.0, 0.0, 0.0
+	bytes := 0.0
+	seconds := 0.0
+	now := 0.0
 	for i, each := range recorded {
 		now += each.Seconds
 		if now > whole*3/4 || i == len(recorded)-1 {
-			bytes, seconds = bytes+float64(each.Rate)*each.Seconds, seconds+each.Seconds
+			bytes = bytes + float64(each.Rate)*each.Seconds
+			seconds = seconds + each.Seconds
 		}
 	}
 	return unit.BytesPerSecond(bytes / seconds)
@@ -160,7 +172,8 @@ func Most(series Series, s Stream) int {
 	if s.Rate <= 0 || !Carry(series, s, 1).Carried {
 		return 0
 	}
-	low, high := 1, MostAtOnce+1
+	low := 1
+	high := MostAtOnce + 1
 	for high-low > 1 {
 		middle := (low + high) / 2
 		if Carry(series, s, middle).Carried {

@@ -107,11 +107,13 @@ func parseVideo(n document.Node, s *Stream) error {
 	if err != nil {
 		return err
 	}
-	v.Width, v.Height = frame[0], frame[1]
+	v.Width = frame[0]
+	v.Height = frame[1]
 	if v.Width == 0 || v.FramesPerSecond == 0 {
 		return n.Errorf("expected a \"frame\", like 1920x1080, and \"fps\"")
 	}
-	s.Rate, s.Formula = v.Rate(), v.Formula()
+	s.Rate = v.Rate()
+	s.Formula = v.Formula()
 	return nil
 }
 
@@ -128,7 +130,8 @@ func parseAudio(n document.Node, s *Stream) error {
 	if a.SampleRate == 0 {
 		return n.Errorf("expected a \"rate\", like 96kHz")
 	}
-	s.Rate, s.Formula = a.Rate(), a.Formula()
+	s.Rate = a.Rate()
+	s.Formula = a.Formula()
 	return nil
 }
 
@@ -192,9 +195,11 @@ func parseCount(text string) (int, error) {
 
 // parseHertz reads "44100Hz" or "96kHz".
 func parseHertz(text string) (float64, error) {
-	number, factor := strings.TrimSuffix(text, "Hz"), 1.0
+	number := strings.TrimSuffix(text, "Hz")
+	factor := 1.0
 	if kilo, ok := strings.CutSuffix(number, "k"); ok {
-		number, factor = kilo, 1000
+		number = kilo
+		factor = 1000
 	}
 	value, err := strconv.ParseFloat(number, 64)
 	if err != nil || !strings.HasSuffix(text, "Hz") || !(value > 0 && value < 1e9) {

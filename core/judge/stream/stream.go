@@ -16,7 +16,7 @@ type Stream struct {
 	Name string `json:"name"`
 	// Rate is of one of it.
 	Rate unit.BytesPerSecond `json:"bytes_per_second"`
-	// Formula is what the rate follows from, with its figures.
+	// Formula is the derivation of the rate, with its figures.
 	Formula string `json:"formula"`
 	// AtOnce is how many of it are wanted at once.
 	AtOnce int `json:"at_once"`
@@ -32,10 +32,9 @@ type Video struct {
 	// Bits of a sample.
 	Bits   int
 	Chroma Chroma
-	// BitsPerPixel is what a pixel takes where samples are padded; 0 is Bits for
-	// each of its samples.
+	// BitsPerPixel is the size of a pixel where samples are padded; 0 is Bits for each of its samples.
 	BitsPerPixel float64
-	// Header is what each frame takes besides: a file's header and padding.
+	// Header is the size of each frame's header and padding.
 	Header unit.Bytes
 }
 

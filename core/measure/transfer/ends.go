@@ -32,10 +32,9 @@ func SimulatedEnd(named string, opened address.Opened) (Endpoint, error) {
 	}, nil
 }
 
-// FolderEnd looks at a folder, and reads the sensors of the device that it is on until
-// the returned function is called; that is nil where there are none. A single file is
-// an end only if it is the one that is copied, own. The chain is what the bench book
-// says of it, or nil. A name that cannot be an end is [address.Misused].
+// FolderEnd looks at a folder, and reads the sensors of its device until the returned function is called; the
+// function is nil where there are none. A single file is an end only if it is the one that is copied, own.
+// The chain comes from the bench book, or is nil. A name that cannot be an end is [address.Misused].
 func FolderEnd(named, own string, chain *book.Setup) (Endpoint, func(), error) {
 	info, err := os.Stat(named)
 	if err != nil {
@@ -68,7 +67,8 @@ func FolderEnd(named, own string, chain *book.Setup) (Endpoint, func(), error) {
 		end.Temperatures = poller.Temperatures
 	}
 	if chain != nil {
-		end.Chain, end.Parts = chain.Merge(end.Chain), append([]book.Part{}, chain.Parts...)
+		end.Chain = chain.Merge(end.Chain)
+		end.Parts = append([]book.Part{}, chain.Parts...)
 	}
 	return end, stop, nil
 }

@@ -9,16 +9,16 @@ import (
 // GuessedRate is how fast copies are taken to be before one is measured.
 const GuessedRate = unit.BytesPerSecond(500e6)
 
-// Estimate is what a request will take, verifying aside.
+// Estimate is the expected work of a request, verifying aside.
 type Estimate struct {
-	// Moved is what is copied in all, and Made what file sets are made of first.
+	// Moved is the bytes copied in all, and Made the bytes of file sets that are made first.
 	Moved, Made unit.Bytes
 	// Elapsed is at the guessed rate, reading and writing one after the other.
 	Elapsed time.Duration
 }
 
-// Estimate adds up what the request asks for. Simulated ends keep no data, and a set
-// of one's own is there already, so that nothing is made for them.
+// Estimate adds up the work of the request. Simulated ends keep no data, and a set of one's own is there
+// already, so that nothing is made for them.
 func (r Request) Estimate() Estimate {
 	var e Estimate
 	sources := map[int]bool{}

@@ -30,8 +30,8 @@ const (
 	largeFrom = 32 * block
 )
 
-// Folders copies between two folders of this machine. What it makes at the
-// destination is in a folder of its own, Made, which [Folders.Clean] removes.
+// Folders copies between two folders of this machine. Its copies are in a folder of their own at the
+// destination, Made, which [Folders.Clean] removes.
 type Folders struct {
 	// Source is the folder that the set's paths are in, and Made where copies go.
 	Source, Made string
@@ -46,7 +46,7 @@ func NewFolders(source, made string) *Folders {
 // Now is the time since the ends were opened.
 func (f *Folders) Now() time.Duration { return time.Since(f.began) }
 
-// Clean removes what was made at the destination.
+// Clean removes the copies at the destination.
 func (f *Folders) Clean() error {
 	if err := scratch.RemoveAll(f.Made); err != nil {
 		return fmt.Errorf("what was copied could not be removed, remove it by hand: %w", err)
@@ -85,8 +85,9 @@ func (f *Folders) Do(ctx context.Context, kind Work, set fileset.Set, options Op
 		payload.Compressible(0) // making it ready is no work of the destination's
 	}
 	began := time.Now()
-	err := w.sampled(ctx, m, began)
-	elapsed, flush := time.Since(began), time.Duration(0)
+	err := w.reportSamples(ctx, m, began)
+	elapsed := time.Since(began)
+	flush := time.Duration(0)
 	if kind != Reading && err == nil {
 		err = direct.FlushFolder(f.Made)
 		flush = time.Since(began) - elapsed
@@ -101,7 +102,8 @@ func (f *Folders) Do(ctx context.Context, kind Work, set fileset.Set, options Op
 		err = w.verify(ctx, &made)
 	}
 	if err != nil {
-		made.CutShort, made.Failure = true, err.Error()
+		made.CutShort = true
+		made.Failure = err.Error()
 	}
 	return made, err
 }
@@ -125,9 +127,10 @@ func (w *work) makeFolders() error {
 	return nil
 }
 
-// sampled moves all files, while samples are taken beside it.
-func (w *work) sampled(ctx context.Context, m *meter, began time.Time) error {
-	stop, stopped := make(chan struct{}), make(chan struct{})
+// reportSamples moves all files, while samples are taken beside it.
+func (w *work) reportSamples(ctx context.Context, m *meter, began time.Time) error {
+	stop := make(chan struct{})
+	stopped := make(chan struct{})
 	go func() {
 		defer close(stopped)
 		ticker := time.NewTicker(w.options.Sample)
@@ -204,13 +207,13 @@ func (w *work) move(ctx context.Context, number int) (err error) {
 		err = w.moveInOrder(entry, from, to)
 	}
 	if err == nil && from != nil {
-		err = unchanged(from, entry)
+		err = checkUnchanged(from, entry)
 	}
 	return err
 }
 
-// unchanged says whether a file still is what the set says of it.
-func unchanged(from *os.File, entry fileset.Entry) error {
+// checkUnchanged reports an error unless a file still is as the set says.
+func checkUnchanged(from *os.File, entry fileset.Entry) error {
 	info, err := from.Stat()
 	if err == nil && unit.Bytes(info.Size()) != entry.Size {
 		err = fmt.Errorf("%s: %w: it had %d bytes and has %d; copy when nobody writes to it", entry.Path, ErrChanged,

@@ -16,14 +16,14 @@ import (
 	"opengauge/core/unit"
 )
 
-// SetFolder is what the folder of a set is called that is laid out to be copied by hand:
-// what it holds follows from its name.
+// SetFolder returns the name of the folder of a set that is laid out to be copied by hand: its contents
+// follow from its name.
 func SetFolder(set fileset.Set) string {
 	return fmt.Sprintf("%s-%d-bytes-seed-%d", set.Name, set.Bytes(), set.Seed)
 }
 
-// LayOut writes a set's files into a new folder in a folder, to be copied by hand, and gives
-// where that is. What could not be finished is removed again.
+// LayOut writes a set's files into a new folder in a folder, to be copied by hand, and returns its path. An
+// unfinished one is removed again.
 func LayOut(ctx context.Context, in string, set fileset.Set, progress func(unit.Bytes)) (folder string, err error) {
 	if room, err := space.Of(in); err == nil && room.Free < set.Bytes() {
 		return "", fmt.Errorf("%s has %s free, and the set takes %s", in, room.Free.Decimal(), set.Bytes().Decimal())
@@ -41,23 +41,23 @@ func LayOut(ctx context.Context, in string, set fileset.Set, progress func(unit.
 	return folder, nil
 }
 
-// Arrived is what became of a set that was copied by hand.
+// Arrived is the result of comparing a set with a copy made by hand.
 type Arrived struct {
 	// Whole is how many files are as they were laid out.
 	Whole int `json:"whole_files"`
-	// Missing, Shorter and Differing are files that are not, by their places in the set, and
-	// Strange what is there besides.
+	// Missing, Shorter and Differing are files that are not, by their places in the set, and Strange are
+	// files beyond the set.
 	Missing   []string `json:"missing"`
 	Shorter   []string `json:"wrong_size"`
 	Differing []string `json:"differing"`
 	Strange   []string `json:"also_there"`
 }
 
-// OK says whether all of it arrived whole. What is there besides does not matter.
+// OK reports whether all of it arrived whole. Further files do not matter.
 func (a Arrived) OK() bool { return len(a.Missing)+len(a.Shorter)+len(a.Differing) == 0 }
 
-// CheckLaidOut compares what is in a folder with the set, byte for byte. The folder is that
-// of the set, or the one that it is in. Progress is told how many bytes are compared.
+// CheckLaidOut compares a folder with the set, byte for byte. The folder is the set's own, or the one that it
+// is in. Progress is called with the bytes compared so far.
 func CheckLaidOut(ctx context.Context, folder string, set fileset.Set, progress func(unit.Bytes)) (Arrived, error) {
 	a := Arrived{Missing: []string{}, Shorter: []string{}, Differing: []string{}, Strange: []string{}}
 	if info, err := os.Stat(filepath.Join(folder, SetFolder(set))); err == nil && info.IsDir() {
@@ -66,7 +66,8 @@ func CheckLaidOut(ctx context.Context, folder string, set fileset.Set, progress 
 	if info, err := os.Stat(folder); err != nil || !info.IsDir() {
 		return a, fmt.Errorf("there is no folder %s", folder)
 	}
-	known, done := map[string]bool{}, unit.Bytes(0)
+	known := map[string]bool{}
+	done := unit.Bytes(0)
 	for number, entry := range set.Entries {
 		known[entry.Path] = true
 		if err := a.compare(ctx, folder, set, number); err != nil {
@@ -111,14 +112,15 @@ func (a *Arrived) compare(ctx context.Context, folder string, set fileset.Set, n
 	return nil
 }
 
-// holds says whether a file holds what a reader gives, for as long as the file is.
+// holds reports whether a file begins with the content of a reader, and is as long.
 func holds(path string, content io.Reader) (bool, error) {
 	file, err := os.Open(path)
 	if err != nil {
 		return false, err
 	}
 	defer file.Close()
-	found, wanted := make([]byte, block), make([]byte, block)
+	found := make([]byte, block)
+	wanted := make([]byte, block)
 	for {
 		n, err := io.ReadFull(file, found)
 		if n > 0 {
@@ -141,7 +143,7 @@ func holds(path string, content io.Reader) (bool, error) {
 // mostStrange of the files that are there besides are named.
 const mostStrange = 100
 
-// lookAround finds what is there and not of the set.
+// lookAround finds files beyond the set.
 func (a *Arrived) lookAround(folder string, known map[string]bool) error {
 	return filepath.WalkDir(folder, func(path string, entry fs.DirEntry, err error) error {
 		if err != nil || entry.IsDir() || len(a.Strange) >= mostStrange {

@@ -71,8 +71,7 @@ func makeFile(path string, content io.Reader, size unit.Bytes) error {
 	return file.Close()
 }
 
-// dropSource forgets what the system has cached of the source; false where it
-// cannot.
+// dropSource drops the system's cache of the source; false where it cannot.
 func (w *work) dropSource() bool {
 	for _, entry := range w.set.Entries {
 		if direct.Forget(filepath.Join(w.Source, filepath.FromSlash(entry.Path))) != nil {
@@ -123,7 +122,8 @@ func sameContent(source, copied string) (same, cached bool, err error) {
 	}
 	defer second.Close()
 	cached = !past
-	a, b := make([]byte, block), direct.Buffer(int(block))
+	a := make([]byte, block)
+	b := direct.Buffer(int(block))
 	for offset := int64(0); ; offset += int64(block) {
 		n, errA := first.ReadAt(a, offset)
 		m, errB := direct.ReadAt(second, b, offset)

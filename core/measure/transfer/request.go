@@ -18,23 +18,23 @@ import (
 	"opengauge/core/unit"
 )
 
-// Endpoint is one end of copies, with what is needed to work at it.
+// Endpoint is one end of copies, with everything needed to work at it.
 type Endpoint struct {
 	session.End
-	// Temperatures gives those of its drive now, or is nil.
+	// Temperatures returns the temperatures of its drive now, or is nil.
 	Temperatures func() map[string]unit.Celsius
 	// Simulated is nil for a folder of this machine.
 	Simulated Part
 }
 
-// Keeper keeps a session while it runs: the same as that of passes.
+// Keeper keeps a session while it runs, as the keeper of passes does.
 type Keeper interface {
 	Begin(*session.Session) error
 	Finish(*session.Session) error
 	Discard(id string) error
 }
 
-// Request says what to copy.
+// Request describes the copies to make.
 type Request struct {
 	ID, Name string
 	Ends     []Endpoint
@@ -46,13 +46,13 @@ type Request struct {
 	Own              string
 	Repeat, Parallel int
 	Verify, Keep     bool
-	// Removing is set while what was made is being removed; it may be nil.
+	// Removing is set while copies are being removed; it may be nil.
 	Removing *atomic.Bool
 	// Alone does the work of each end alone besides, after the copies.
 	Alone bool
-	// Rest is for how long nothing is done before each piece of work but the first, so
-	// that the ends can look after themselves once what was written is freed.
-	// [AsLongAsBefore] is as long as the work before it took, at most [LongestRest].
+	// Rest is the pause before each piece of work but the first, so that the ends can look after themselves
+	// once written data are freed. [AsLongAsBefore] is as long as the work before it took, at most
+	// [LongestRest].
 	Rest        time.Duration
 	Sample      time.Duration
 	Conditions  map[string]string
@@ -61,7 +61,7 @@ type Request struct {
 	Visit *session.Visit
 }
 
-// What a rest may be besides a time.
+// Values of a rest that are no time.
 const (
 	AsLongAsBefore time.Duration = -1
 	LongestRest                  = time.Minute
@@ -75,13 +75,13 @@ type job struct {
 	repeat   int
 }
 
-// jobs lists what a request asks for: the copies first, while nothing was written yet,
-// then each end alone. Every other repeat goes backwards, so that none of the ways is
-// always the one that comes later.
+// jobs lists the work of a request: the copies first, while nothing was written yet, then each end alone.
+// Every other repeat goes backwards, so that none of the ways is always the one that comes later.
 func (r *Request) jobs() []job {
 	var once, alone, all []job
 	for set := range r.Sets {
-		read, written := map[int]bool{}, map[int]bool{}
+		read := map[int]bool{}
+		written := map[int]bool{}
 		for _, pair := range r.Pairs {
 			once = append(once, job{Copying, pair[0], pair[1], set, 0})
 			if r.Alone && !read[pair[0]] {
@@ -124,7 +124,8 @@ func (r *Request) begin() *session.Session {
 		s.Simulated = s.Simulated || end.Simulated != nil
 	}
 	source := r.Ends[r.Pairs[0][0]]
-	s.Chain, s.Parts = source.Chain, source.Parts
+	s.Chain = source.Chain
+	s.Parts = source.Parts
 	s.Target = session.Target{Address: source.Address, Kind: "copy", Path: source.Path, FileSystem: source.FileSystem,
 		CapacityBytes: source.CapacityBytes}
 	for _, pair := range r.Pairs {

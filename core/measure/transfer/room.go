@@ -12,7 +12,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// What is made has these in its names.
+// Parts of the names of scratch files.
 const (
 	Sets   = "set"
 	Copies = "copy"
@@ -53,8 +53,7 @@ func (u *underWay) place(ctx context.Context, j job) (string, error) {
 	return folder, Make(ctx, folder, set, func(done unit.Bytes) { step.Bytes = done; u.tell(step) })
 }
 
-// cleanCopy removes what a piece of work made, but for the last copy of each way
-// where copies are kept.
+// cleanCopy removes the result of a piece of work, but for the last copy of each way where copies are kept.
 func (u *underWay) cleanCopy(mover Mover, j job, last bool) error {
 	folders, real := mover.(*Folders)
 	if !real || j.to < 0 {
@@ -69,7 +68,7 @@ func (u *underWay) cleanCopy(mover Mover, j job, last bool) error {
 	return nil
 }
 
-// KeptName is what a copy is called that is kept.
+// KeptName returns the name of a copy that is kept.
 func KeptName(made string) string { return strings.TrimSuffix(made, filepath.Ext(made)) }
 
 // clean removes everything that was made and is not kept.

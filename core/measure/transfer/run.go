@@ -13,16 +13,15 @@ import (
 	"opengauge/core/unit"
 )
 
-// Step says what a run is doing now.
+// Step is the progress of a run.
 type Step struct {
 	Number, Count int
 	Label         string
 	Progress
 }
 
-// Run does what a request asks for and keeps the session. What was measured before
-// an error, or an interrupt, is in the session; what was made is removed, but for
-// the copies where they are to be kept.
+// Run does the work of a request and keeps the session. Everything measured before an error, or an interrupt,
+// is in the session; copies are removed, unless they are to be kept.
 func Run(ctx context.Context, r Request, keeper Keeper, tell func(Step)) (s *session.Session, err error) {
 	s = r.begin()
 	if err := r.checkRoom(); err != nil {
@@ -40,11 +39,13 @@ func Run(ctx context.Context, r Request, keeper Keeper, tell func(Step)) (s *ses
 	}
 	s.State = session.Complete
 	if ctx.Err() != nil {
-		s.State, err = session.Interrupted, nil
+		s.State = session.Interrupted
+		err = nil
 	} else if err != nil {
-		s.State, s.Failure = session.Failed, err.Error()
+		s.State = session.Failed
+		s.Failure = err.Error()
 	}
-	s.Ended = s.Started.Add(u.elapsed())
+	s.Ended = s.Started.Add(u.sinceStart())
 	return s, errors.Join(err, keeper.Finish(s))
 }
 
@@ -55,15 +56,15 @@ type underWay struct {
 	began   time.Time
 	// made are the folders of sets, by end and set.
 	made map[[2]int]string
-	// homes are where what was made is marked, and removed with, by end.
+	// homes are the folders, by end, in which copies are marked, and removed with.
 	homes map[int]*scratch.Folder
 	tell  func(Step)
 	// written is how much each end was written so far.
 	written map[int]unit.Bytes
 }
 
-// elapsed is the time since the run began, on the ends' clock.
-func (u *underWay) elapsed() time.Duration {
+// sinceStart is the time since the run began, on the ends' clock.
+func (u *underWay) sinceStart() time.Duration {
 	if part := u.Ends[0].Simulated; part != nil {
 		now := time.Duration(0)
 		for _, end := range u.Ends {
@@ -91,7 +92,7 @@ func (u *underWay) all(ctx context.Context, keeper Keeper) error {
 			return err
 		}
 		step := Step{Number: number + 1, Count: len(jobs), Label: u.label(each)}
-		started := u.elapsed()
+		started := u.sinceStart()
 		made, err := mover.Do(ctx, each.work, u.Sets[each.set], Options{
 			Parallel: u.Parallel, Verify: u.Verify, Sample: u.Sample, Temperatures: u.temperatures(each),
 			Progress: func(p Progress) { step.Progress = p; u.tell(step) },
@@ -105,7 +106,7 @@ func (u *underWay) all(ctx context.Context, keeper Keeper) error {
 		}
 		if made.Bytes > 0 {
 			u.session.Copies = append(u.session.Copies, made)
-			u.session.Ended = u.session.Started.Add(u.elapsed())
+			u.session.Ended = u.session.Started.Add(u.sinceStart())
 		}
 		if ctx.Err() != nil {
 			return nil
@@ -131,8 +132,7 @@ func (u *underWay) restBefore() time.Duration {
 	return min(unit.Duration(u.session.Copies[len(u.session.Copies)-1].ElapsedSeconds), LongestRest)
 }
 
-// rest frees what simulated ends hold, as removing does at folders, and waits. It says for
-// how long.
+// rest frees the data of simulated ends, as removing does at folders, and waits. It returns for how long.
 func (u *underWay) rest(ctx context.Context, wanted time.Duration) time.Duration {
 	for _, end := range u.Ends {
 		if freed, can := end.Simulated.(target.Discarder); can && end.Simulated != nil {
@@ -180,7 +180,8 @@ func (u *underWay) label(j job) string {
 
 // mover prepares a piece of work, and makes its set where it is not there yet.
 func (u *underWay) mover(ctx context.Context, j job) (Mover, error) {
-	from, to := max(j.from, 0), max(j.to, 0)
+	from := max(j.from, 0)
+	to := max(j.to, 0)
 	u.sameTime()
 	if source := u.Ends[from].Simulated; source != nil {
 		if j.from < 0 {
@@ -192,7 +193,8 @@ func (u *underWay) mover(ctx context.Context, j job) (Mover, error) {
 		}
 		return NewSimulated(source, destination), nil
 	}
-	source, destination := "", ""
+	source := ""
+	destination := ""
 	if j.from >= 0 {
 		made, err := u.place(ctx, j)
 		if err != nil {
@@ -210,7 +212,7 @@ func (u *underWay) mover(ctx context.Context, j job) (Mover, error) {
 	return NewFolders(source, destination), nil
 }
 
-// temperatures gives those of both ends, each sensor with its end's role.
+// temperatures returns a function of the temperatures of both ends, each sensor with its end's role.
 func (u *underWay) temperatures(j job) func() map[string]unit.Celsius {
 	return func() map[string]unit.Celsius {
 		all := map[string]unit.Celsius{}
@@ -226,12 +228,12 @@ func (u *underWay) temperatures(j job) func() map[string]unit.Celsius {
 	}
 }
 
-// sameTime brings the clocks of simulated ends together, so that none finds a shared
-// hop busy with what another did in its future.
+// sameTime brings the clocks of simulated ends together, so that none finds a shared hop busy with the work
+// of another in its future.
 func (u *underWay) sameTime() {
 	for _, end := range u.Ends {
 		if end.Simulated != nil {
-			end.Simulated.Sleep(u.elapsed() - end.Simulated.Now())
+			end.Simulated.Sleep(u.sinceStart() - end.Simulated.Now())
 		}
 	}
 }

@@ -72,7 +72,8 @@ func (s *Simulated) Do(ctx context.Context, kind Work, set fileset.Set, options 
 	}
 	made := m.finish(end-began+flush, flush, p.bytes, p.times)
 	if err != nil {
-		made.CutShort, made.Failure = true, err.Error()
+		made.CutShort = true
+		made.Failure = err.Error()
 	}
 	return made, err
 }
@@ -165,10 +166,10 @@ func (p *pump) run(ctx context.Context) error {
 	}
 }
 
-// page is what the beginning of a file takes, and of what a file takes whole ones.
+// page is the size of a file's first write; files take whole pages.
 const page = 4096
 
-// feed begins files and submits what may go on now.
+// feed begins files and submits the operations that are due.
 func (p *pump) feed() error {
 	for len(p.open) < p.parallel && p.next < len(p.set.Entries) {
 		size := int64(p.set.Entries[p.next].Size)
@@ -201,7 +202,7 @@ func (p *pump) feed() error {
 	return nil
 }
 
-// first is the end that pieces go to first, and action what it does.
+// first returns the end that pieces go to first, and its action.
 func (p *pump) first() *side {
 	if p.read.part != nil {
 		return &p.read
@@ -268,13 +269,13 @@ func (p *pump) wait(s *side, until time.Duration) error {
 			return fmt.Errorf("%s at %d: %w", p.set.Entries[made.file].Path, made.offset, completion.Err)
 		}
 		made.ready = completion.Completed
-		p.arrived(s, made)
+		p.arrive(s, made)
 	}
 	return nil
 }
 
-// arrived passes a piece on, or counts it where it has come to its end.
-func (p *pump) arrived(s *side, made piece) {
+// arrive passes a piece on, or counts it where it has come to its end.
+func (p *pump) arrive(s *side, made piece) {
 	last := s == &p.write || p.write.part == nil
 	if !last {
 		p.ready = append(p.ready, made)
@@ -313,7 +314,7 @@ func (p *pump) flowOf(file int) int {
 	return -1
 }
 
-// flush makes what was written stable, and says how long that took.
+// flush makes written data stable, and returns how long it took.
 func (p *pump) flush() (time.Duration, error) {
 	w := &p.write
 	began := p.now()

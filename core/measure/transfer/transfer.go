@@ -16,11 +16,10 @@ import (
 	"opengauge/core/unit"
 )
 
-// Work is what is done with a set.
+// Work is a kind of work with a set.
 type Work string
 
-// The kinds of work. Reading and writing alone do what a copy does at that end, and
-// nothing at the other.
+// The kinds of work. Reading and writing alone do the part of a copy at that end, and nothing at the other.
 const (
 	Copying Work = session.CopyWhole
 	Reading Work = session.CopySource
@@ -50,8 +49,7 @@ type Progress struct {
 
 // Mover does work with sets between two ends.
 type Mover interface {
-	// Do does a piece of work with a set. What was measured until an error is in
-	// the copy.
+	// Do does a piece of work with a set. Everything measured until an error is in the copy.
 	Do(ctx context.Context, work Work, set fileset.Set, options Options) (session.Copy, error)
 	// Now is the time on the ends' clock.
 	Now() time.Duration
@@ -60,8 +58,8 @@ type Mover interface {
 // ErrChanged says that a file of the source changed while it was read.
 var ErrChanged = errors.New("it changed while it was read")
 
-// meter counts what has been moved and cuts it into samples. Its methods that count
-// may be called from several goroutines.
+// meter counts moved data and cuts them into samples. Its methods that count may be called from several
+// goroutines.
 type meter struct {
 	made    session.Copy
 	options Options
@@ -91,7 +89,9 @@ func (m *meter) sample(at time.Duration, bytes unit.Bytes, count int) {
 		}
 	}
 	m.made.Samples = append(m.made.Samples, made)
-	m.last.at, m.last.bytes, m.last.files = at, bytes, count
+	m.last.at = at
+	m.last.bytes = bytes
+	m.last.files = count
 	if m.options.Progress != nil {
 		m.options.Progress(Progress{Bytes: bytes, Total: m.total, Files: count, Elapsed: at})
 	}
@@ -100,8 +100,10 @@ func (m *meter) sample(at time.Duration, bytes unit.Bytes, count int) {
 // finish puts the figures of the whole together.
 func (m *meter) finish(elapsed, flush time.Duration, bytes unit.Bytes, fileTimes []time.Duration) session.Copy {
 	m.sample(elapsed, bytes, len(fileTimes))
-	m.made.ElapsedSeconds, m.made.FlushSeconds = elapsed.Seconds(), flush.Seconds()
-	m.made.Bytes, m.made.Files = bytes, len(fileTimes)
+	m.made.ElapsedSeconds = elapsed.Seconds()
+	m.made.FlushSeconds = flush.Seconds()
+	m.made.Bytes = bytes
+	m.made.Files = len(fileTimes)
 	if elapsed > 0 {
 		m.made.BytesPerSecond = unit.BytesPerSecond(float64(bytes) / elapsed.Seconds())
 		m.made.FilesPerSecond = float64(len(fileTimes)) / elapsed.Seconds()

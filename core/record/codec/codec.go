@@ -44,7 +44,7 @@ func Unmarshal(document []byte, into any) error {
 	return fastjson.Unmarshal(document, into)
 }
 
-// checkDensity counts what becomes an object in memory. Braces within texts count too: no text has as many.
+// checkDensity counts the objects of a document. Braces within texts count too: no text has as many.
 func checkDensity(document []byte) error {
 	if len(document) > LargestDocument {
 		return fmt.Errorf("%w: it has %d bytes", ErrTooLarge, len(document))

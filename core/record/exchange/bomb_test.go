@@ -50,7 +50,8 @@ func TestFilesThatExpandWithoutEnd(t *testing.T) {
 		for _, err := range Read([]string{path}) {
 			failed = err
 		}
-		if failed == nil || !strings.Contains(failed.Error(), "expand to more than") && !strings.Contains(failed.Error(), "no table has") {
+		if failed == nil || !strings.Contains(failed.Error(), "expand to more than") &&
+			!strings.Contains(failed.Error(), "no table has") {
 			t.Errorf("%s, %d bytes: %v", name, packed.Len(), failed)
 		}
 	}

@@ -27,7 +27,8 @@ type board struct {
 	mutex sync.Mutex
 }
 
-// listenersSettings are those of connections that listen: a host that dies is to be noticed within a few seconds.
+// listenersSettings configure connections that listen: a host that dies is to be noticed within a few
+// seconds.
 var listenersSettings = settings{"lock_timeout": "'250ms'", "idle_in_transaction_session_timeout": "'0'",
 	"tcp_keepalives_idle": "'2'", "tcp_keepalives_interval": "'2'", "tcp_keepalives_count": "'2'"}
 
@@ -91,7 +92,7 @@ func (b *board) enter(ctx context.Context, name string, accounts []string) error
 	return err
 }
 
-// notification is the payload of a word; that of a notice is empty.
+// notification is the payload of a word. A notice has an empty one.
 type notification struct {
 	Host string          `json:"host,omitempty"`
 	Word json.RawMessage `json:"word,omitempty"`

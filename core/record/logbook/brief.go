@@ -15,9 +15,9 @@ import (
 	"opengauge/core/record/session"
 )
 
-// packPasses writes passes together, without their samples: an empty one stands for those that
-// a pass has. What is zero is left out, and passes resemble each other, so that they take a
-// quarter of what they take apart.
+// packPasses writes passes together, without their samples: an empty sample stands for those of a pass that
+// has some. Zero fields are left out, and passes resemble each other, so that together they take a quarter of
+// their size apart.
 func (l *Logbook) packPasses(passes []session.Pass) ([]byte, error) {
 	bare := slices.Clone(passes)
 	for i := range bare {
@@ -40,7 +40,7 @@ func (l *Logbook) unpackPasses(packed []byte) ([]session.Pass, error) {
 	return passes, nil
 }
 
-// onlySamples takes out of the table of passes what the list of a session's passes has.
+// onlySamples removes from the table of passes everything that the list of a session's passes has too.
 func (l *Logbook) onlySamples(tx transaction, id string) error {
 	none := l.nothing()
 	if _, err := tx.Exec(tx.removeEmptySamples, id, none[0], none[1]); err != nil {
@@ -55,7 +55,7 @@ func (l *Logbook) nothing() [2][]byte {
 	return [2][]byte{l.encoder.EncodeAll([]byte("null"), nil), l.encoder.EncodeAll([]byte("[]"), nil)}
 }
 
-// withoutSamples lets go of what stands for samples.
+// withoutSamples removes the placeholders of samples.
 func withoutSamples(s *session.Session) *session.Session {
 	for i := range s.Passes {
 		s.Passes[i].Samples = nil
@@ -90,7 +90,7 @@ func (l *Logbook) outlineOnce(from querier, id string) (*session.Session, error)
 		LEFT JOIN pass_lists ON session = id WHERE id = $1`, id).Scan(&document, &account, &packed); err != nil {
 		return nil, err
 	}
-	s, err := l.unpacked(document, account, packed)
+	s, err := l.unpackSession(document, account, packed)
 	if err != nil {
 		return nil, err
 	}
@@ -141,8 +141,8 @@ func (l *Logbook) passesByRow(from querier, id string) ([]session.Pass, error) {
 	return passes, rows.Err()
 }
 
-// unpacked makes a session of its columns; one that has not ended has no packed passes.
-func (l *Logbook) unpacked(document, account string, packed []byte) (*session.Session, error) {
+// unpackSession makes a session of its columns; one that has not ended has no packed passes.
+func (l *Logbook) unpackSession(document, account string, packed []byte) (*session.Session, error) {
 	s := &session.Session{}
 	if err := codec.Unmarshal([]byte(document), s); err != nil {
 		return nil, err
@@ -163,8 +163,8 @@ const briefsAtOnce = 250
 // removed meanwhile are left out.
 func (l *Logbook) Briefs(ids []string) iter.Seq2[*session.Session, error] {
 	return l.each(ids, `SELECT id, sessions.document, recorder, pass_lists.document FROM sessions LEFT JOIN pass_lists
-		ON session = id WHERE id IN (`+l.database.listed(1)+`)`, func(c columns) (*session.Session, error) {
-		s, err := l.unpacked(c.document, c.account, c.packed)
+		ON session = id WHERE id IN (`+l.database.listQuery(1)+`)`, func(c columns) (*session.Session, error) {
+		s, err := l.unpackSession(c.document, c.account, c.packed)
 		if err != nil {
 			return nil, err
 		}
@@ -172,7 +172,7 @@ func (l *Logbook) Briefs(ids []string) iter.Seq2[*session.Session, error] {
 	})
 }
 
-// each gives sessions by their ids, made of what a query gives of each.
+// each returns sessions by their ids, made from the rows of a query.
 func (l *Logbook) each(ids []string, query string,
 	of func(columns) (*session.Session, error)) iter.Seq2[*session.Session, error] {
 	return func(yield func(*session.Session, error) bool) {
@@ -199,7 +199,7 @@ func (l *Logbook) each(ids []string, query string,
 	}
 }
 
-// columns are those of a session.
+// columns holds the columns of one session.
 type columns struct {
 	id, document, account string
 	packed                []byte

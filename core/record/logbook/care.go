@@ -12,9 +12,8 @@ import (
 	"opengauge/core/storage/scratch"
 )
 
-// Check looks for damage: the database's own structure, references, and whether
-// every session can be read. It gives what is wrong, a sentence each, and how many
-// sessions it read.
+// Check looks for damage: in the database's own structure, in references, and in every session. It returns
+// the faults, a sentence each, and the number of sessions it read.
 func (l *Logbook) Check(progress func(done, total int)) ([]string, int, error) {
 	faults := l.structure()
 	ids, incomplete := l.Salvage()
@@ -40,7 +39,7 @@ func (l *Logbook) Check(progress func(done, total int)) ([]string, int, error) {
 	return faults, len(ids), l.database.ctx.Err()
 }
 
-// structure is what is wrong with the database itself.
+// structure returns the faults of the database itself.
 func (l *Logbook) structure() []string {
 	if Shared(l.place) {
 		return nil // servers check references as they change, and their own files by their own tools
@@ -147,7 +146,7 @@ func (d *Damaged) tell(l *Logbook) error {
 	return d.Unfound()
 }
 
-// Repair writes all that can be read of the logbook into a new one, and says what is
+// Repair writes every readable session of the logbook into a new one, and returns the sessions that are
 // missing there.
 func (l *Logbook) Repair(name string, progress func(done, total int)) (Imported, *Damaged, error) {
 	if _, err := os.Lstat(name); err == nil {
@@ -157,12 +156,12 @@ func (l *Logbook) Repair(name string, progress func(done, total int)) (Imported,
 	if err != nil {
 		return Imported{}, nil, fmt.Errorf("could not write %s: %w", name, err)
 	}
-	done, damaged, err := l.saved(out, name, progress)
+	done, damaged, err := l.saveTo(out, name, progress)
 	return done, damaged, errors.Join(err, out.Close())
 }
 
-// saved fills a new logbook, and gives it its name once it is whole.
-func (l *Logbook) saved(out *scratch.Output, name string, progress func(done, total int)) (Imported, *Damaged, error) {
+// saveTo fills a new logbook, and gives it its name once it is whole.
+func (l *Logbook) saveTo(out *scratch.Output, name string, progress func(done, total int)) (Imported, *Damaged, error) {
 	err := noteBeside(out.Home(), out.Path())
 	if err == nil {
 		err = makeAt(l.database.ctx, out.Path())
@@ -181,8 +180,8 @@ func (l *Logbook) saved(out *scratch.Output, name string, progress func(done, to
 	return done, damaged, out.Finish()
 }
 
-// newFile is the path of a database that is made and removed again, with what is beside it
-// while it is open.
+// newFile returns the path of a database that is made and removed again, and notes the files that SQLite
+// makes beside it.
 func newFile(home *scratch.Folder, of string) (string, error) {
 	made, err := home.Name(of)
 	if err != nil {
@@ -213,7 +212,7 @@ func (l *Logbook) Backup(name string) (err error) {
 	}
 	defer func() { err = errors.Join(err, out.Close()) }()
 	if Shared(l.place) {
-		_, damaged, err := l.saved(out, name, func(int, int) {})
+		_, damaged, err := l.saveTo(out, name, func(int, int) {})
 		if err != nil {
 			return err
 		}

@@ -8,16 +8,16 @@ import (
 // Claim is a visit of a review that a bench has taken for a while.
 type Claim struct {
 	Review string
-	// Place is that of the visit among all of the review.
+	// Place is the visit's place among all visits of the review.
 	Place int
 	Bench string
 	// Document says which visit it is.
 	Document json.RawMessage
 }
 
-// Take takes what choose gives, knowing what others have taken and not given back: nobody else takes
-// anything of the review meanwhile. It is taken until so long from now, by the logbook's clock. It
-// is false where choose gives nothing.
+// Take claims a visit for a bench for a duration, by the logbook's clock. It calls choose with the claims of
+// others, and nobody else claims anything of the review meanwhile. It returns false where choose finds
+// nothing to claim.
 func (l *Logbook) Take(review, bench string, within time.Duration,
 	choose func(others []Claim) (place int, document any, ok bool)) (took bool, err error) {
 	err = l.database.change(func(tx transaction) error {
@@ -66,13 +66,13 @@ func claims(tx transaction, review string) ([]Claim, error) {
 	return found, rows.Err()
 }
 
-// KeepTaken keeps what a bench has taken of a review for so long from now.
+// KeepTaken renews the claims of a bench on a review for a duration from now.
 func (l *Logbook) KeepTaken(review, bench string, within time.Duration) error {
 	_, err := l.database.Exec(l.database.keepClaims, within.Milliseconds(), review, bench)
 	return l.unusable(err)
 }
 
-// GiveBack gives back what a bench has taken of a review.
+// GiveBack ends the claims of a bench on a review.
 func (l *Logbook) GiveBack(review, bench string) error {
 	_, err := l.database.Exec(l.database.giveBack, review, bench)
 	return l.unusable(err)

@@ -33,8 +33,8 @@ import (
 //	for each pass its place in the list as a uvarint, and its figures as 64-bit floating point
 //	numbers, little-endian (IEEE 754)
 
-// digested are the figures of a pass that a digest has, in its order.
-func digested(p *session.Pass) []float64 {
+// figuresOf are the figures of a pass that a digest has, in its order.
+func figuresOf(p *session.Pass) []float64 {
 	low, high := math.NaN(), math.NaN()
 	if p.Throughput != nil {
 		low, high = float64(p.Throughput.Low), float64(p.Throughput.High)
@@ -91,7 +91,7 @@ func (l *Logbook) packDigest(s *session.Session) ([]byte, error) {
 	made = binary.AppendUvarint(made, uint64(len(passes)))
 	for i := range passes {
 		made = binary.AppendUvarint(made, uint64(places[i]))
-		for _, figure := range digested(&passes[i]) {
+		for _, figure := range figuresOf(&passes[i]) {
 			made = binary.LittleEndian.AppendUint64(made, math.Float64bits(figure))
 		}
 	}
@@ -103,7 +103,7 @@ func sameAsked(a, b *session.Pass) bool {
 		a.FillShare == b.FillShare && a.Queue == b.Queue && a.Direct == b.Direct && a.CutShort == b.CutShort
 }
 
-// digests reads digests: what was asked for once for all of them.
+// digests reads digests. Loads that several sessions share are read once for all of them.
 type digests struct {
 	*Logbook
 	known sync.Map // of passes asked for, by their bytes
@@ -111,7 +111,7 @@ type digests struct {
 
 var errDigest = errors.New("the digest of its passes is damaged")
 
-// cut takes what is as long as it says off the front.
+// cut splits off a part that begins with its length.
 func cut(from []byte) (part, left []byte, err error) {
 	length, used := binary.Uvarint(from)
 	if used <= 0 || uint64(len(from)-used) < length {
@@ -125,7 +125,7 @@ func (d *digests) passes(digest []byte) ([]session.Pass, error) {
 	if err != nil {
 		return nil, err
 	}
-	kinds, err := d.asked(asked)
+	kinds, err := d.readAsked(asked)
 	if err != nil {
 		return nil, err
 	}
@@ -147,7 +147,7 @@ func (d *digests) passes(digest []byte) ([]session.Pass, error) {
 	return passes, nil
 }
 
-func (d *digests) asked(packed []byte) ([]session.Pass, error) {
+func (d *digests) readAsked(packed []byte) ([]session.Pass, error) {
 	if known, ok := d.known.Load(string(packed)); ok {
 		return known.([]session.Pass), nil
 	}
@@ -159,8 +159,8 @@ func (d *digests) asked(packed []byte) ([]session.Pass, error) {
 	return kinds, nil
 }
 
-// digestHeader is what of a session's header comparisons over very many read: what may set
-// sessions apart, and copies.
+// digestHeader is the part of a session's header that comparisons over very many sessions read: factors and
+// copies.
 type digestHeader struct {
 	ID          string            `json:"id"`
 	Name        string            `json:"name"`
@@ -198,11 +198,11 @@ func (d *digests) session(digest []byte) (*session.Session, error) {
 	return s, err
 }
 
-// Digests gives sessions by their ids, in this order, with what comparisons over very many read of
-// each: what may set it apart, its copies, and of its passes what was asked for and their figures.
+// Digests returns sessions by their ids, in this order, with as much of each as comparisons over very many
+// sessions read: factors, copies, and the load and figures of each pass.
 func (l *Logbook) Digests(ids []string) iter.Seq2[*session.Session, error] {
 	d := &digests{Logbook: l}
-	return l.each(ids, `SELECT session, '', '', digest FROM pass_lists WHERE session IN (`+l.database.listed(1)+`)`,
+	return l.each(ids, `SELECT session, '', '', digest FROM pass_lists WHERE session IN (`+l.database.listQuery(1)+`)`,
 		func(c columns) (*session.Session, error) {
 			s, err := d.session(c.packed)
 			if err != nil {

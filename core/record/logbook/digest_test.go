@@ -53,7 +53,7 @@ func TestADigestHasTheFiguresOfPasses(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if kinds, err := (&digests{Logbook: l}).asked(asked); err != nil || len(kinds) != 2 {
+	if kinds, err := (&digests{Logbook: l}).readAsked(asked); err != nil || len(kinds) != 2 {
 		t.Errorf("what was asked for is there %d times, want 2: %v", len(kinds), err)
 	}
 	for cut := range len(digest) {

@@ -20,10 +20,9 @@ import (
 	"opengauge/core/unit"
 )
 
-// Layouts of files from which on sessions are found by their conditions and ranked by their
-// figures, from which on rankings name what they rank by its fields, from which on by its
-// amount too, and from which on there is an entry for each set of parts, and the
-// passes of a session are together.
+// Layouts of files. From findable on, sessions are found by their conditions and ranked by their figures;
+// from byFields on, rankings are named by fields, and from byAmount on by amounts too; from byEntries on,
+// each set of parts has one entry, and the passes of a session are together.
 const (
 	findable  = 3
 	byFields  = 4
@@ -31,9 +30,9 @@ const (
 	byEntries = 9
 )
 
-// fillFinding are the migrations that put the sessions of an older logbook into the
-// tables by which they are found. Only the last does it, for rankings of today's form:
-// those before it would do what it does anew.
+// fillFinding returns the migrations that put the sessions of an older logbook into the tables by which they
+// are found. Only the last one does it, for rankings of today's form: earlier ones would have to be redone by
+// it.
 func (l *Logbook) fillFinding() []*goose.Migration {
 	done := &goose.GoFunc{RunTx: func(context.Context, *sql.Tx) error { return nil }}
 	return []*goose.Migration{
@@ -52,7 +51,7 @@ func (l *Logbook) fillFinding() []*goose.Migration {
 	}
 }
 
-// indexAll notes all sessions of a logbook by what they are found.
+// indexAll indexes all sessions of a logbook.
 func (l *Logbook) indexAll(tx transaction) error {
 	ids, err := queryTexts(tx, `SELECT id FROM sessions`)
 	if err != nil {
@@ -81,7 +80,7 @@ func (l *Logbook) indexAll(tx transaction) error {
 	return nil
 }
 
-// noted is by what a session is found, ready to be put into rows.
+// noted holds everything by which a session is found, ready to be put into rows.
 type noted struct {
 	id         string
 	conditions map[string]string
@@ -111,7 +110,7 @@ func (l *Logbook) noted(s *session.Session) (noted, error) {
 	return made, err
 }
 
-// Keys of what is among conditions but is none: those have no equals sign in their keys.
+// Keys of marks, which are stored among conditions. Keys of conditions have no equals sign.
 const (
 	ofReview  = "=review"
 	ofStorage = "=storage"
@@ -129,11 +128,10 @@ func marksOf(s *session.Session) [][2]string {
 	return marks
 }
 
-// longestKey is as long as what is searched for may be: no index takes everything.
+// longestKey is the most bytes of a text that is searched for: no index takes everything.
 const longestKey = 1000
 
-// clip is a text as it is searched for: a long one by its beginning, and by what tells it
-// from others.
+// clip returns a text in the form in which it is searched for: a long one as its beginning and its digest.
 func clip(text string) string {
 	if len(text) <= longestKey {
 		return text
@@ -142,7 +140,7 @@ func clip(text string) string {
 	return strings.ToValidUTF8(text[:longestKey-65], "") + " " + hex.EncodeToString(sum[:])
 }
 
-// index notes by what sessions are found, within a transaction.
+// index makes sessions findable, within a transaction.
 type index struct {
 	tx  transaction
 	ids map[[2]string]int64 // of rankings, and of set-ups, whose second text is empty
@@ -173,8 +171,8 @@ func (x *index) add(sessions ...noted) error {
 		x.tx.add(x.tx, x.tx.addFigures, &figures))
 }
 
-// figures are the rows of what sessions are ranked by, in one order for all who add some: so
-// no two wait for each other.
+// figures returns the rows by which sessions are ranked, in one order for everybody who adds some, so that no
+// two wait for each other.
 func (x *index) figures(sessions []noted) (rows, error) {
 	var wanted [][2]string
 	for _, s := range sessions {
@@ -223,8 +221,8 @@ func (x *index) learn(key [2]string) error {
 	return err
 }
 
-// entryOf is what runs of the same parts share; a session of which no part is known is one
-// by itself.
+// entryOf returns the name that runs of the same parts share. A session without known parts is an entry by
+// itself.
 func entryOf(s *session.Session) string { return cmp.Or(s.SetUp(), s.ID) }
 
 // noteAnew notes the conditions and figures of a session in the place of those that
@@ -245,8 +243,8 @@ func (l *Logbook) noteAnew(tx transaction, s *session.Session) error {
 	return l.onlySamples(tx, s.ID)
 }
 
-// Figures gives what a session is ranked by: the median throughput of each load, in
-// bytes a second. Loads whose operations arrive on a schedule give none.
+// Figures returns the median throughput of each load of a session, in bytes a second, by which it is ranked.
+// Loads whose operations arrive on a schedule have none.
 func Figures(s *session.Session) map[session.Key]float64 {
 	figures := map[session.Key]float64{}
 	for _, group := range s.Alike(nil) {
@@ -262,8 +260,8 @@ func Figures(s *session.Session) map[session.Key]float64 {
 	return figures
 }
 
-// rankingForm is the version of the form in which rankings name what they rank. It
-// changes whenever [session.Key] does, and the rankings of a logbook are made anew.
+// rankingForm is the version of the form in which rankings are named. It changes whenever [session.Key] does,
+// and the rankings of a logbook are made anew.
 const rankingForm = 2
 
 // rankingName is how a key is stored: its version and its fields, and no words.

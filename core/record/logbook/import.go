@@ -11,7 +11,7 @@ import (
 	"opengauge/core/record/session"
 )
 
-// Imported says what an import did.
+// Imported is the result of an import.
 type Imported struct {
 	Added int `json:"added"`
 	// Known are sessions that were there already, and the same.
@@ -53,7 +53,7 @@ func (l *Logbook) Import(sessions iter.Seq2[*session.Session, error]) (Imported,
 	return done, flush()
 }
 
-// addBatch adds sessions together, and says what was done in all.
+// addBatch adds sessions together, and returns the result so far.
 func (l *Logbook) addBatch(batch []whole, done Imported) (Imported, error) {
 	if len(batch) == 0 {
 		return done, nil
@@ -84,7 +84,7 @@ func (l *Logbook) giveWay(held time.Duration) {
 type whole struct {
 	session *session.Session
 	header  string
-	// samples are those of its passes, packed, or nil where one has none.
+	// samples holds the packed samples of each pass, or nil for a pass without any.
 	samples [][]byte
 	noted   noted
 }
@@ -172,9 +172,9 @@ func (l *Logbook) newImporting(tx transaction) *importing { return &importing{l,
 // errMet says that others added one of the same sessions at the same time.
 var errMet = errors.New("others add the same sessions now")
 
-// add adds those of a batch that are not there yet.
+// add adds the sessions of a batch that are not there yet.
 func (i *importing) add(batch []whole, done *Imported) error {
-	known, err := i.known(batch)
+	known, err := i.findKnown(batch)
 	if err != nil {
 		return err
 	}
@@ -218,13 +218,13 @@ func (i *importing) add(batch []whole, done *Imported) error {
 // taken says whether a row is there already that was to be added.
 func taken(err error) bool { return stateOf(err) == "23505" }
 
-// known are the ids of a batch that are there already.
-func (i *importing) known(batch []whole) (map[string]bool, error) {
+// findKnown are the ids of a batch that are there already.
+func (i *importing) findKnown(batch []whole) (map[string]bool, error) {
 	ids := make([]string, len(batch))
 	for at := range batch {
 		ids[at] = batch[at].session.ID
 	}
-	found, err := queryTexts(i.tx, `SELECT id FROM sessions WHERE id IN (`+i.tx.listed(1)+`)`, jsonList(ids))
+	found, err := queryTexts(i.tx, `SELECT id FROM sessions WHERE id IN (`+i.tx.listQuery(1)+`)`, jsonList(ids))
 	known := make(map[string]bool, len(found))
 	for _, id := range found {
 		known[id] = true

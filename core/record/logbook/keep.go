@@ -48,7 +48,7 @@ func (k *Keeper) Begin(s *session.Session) error {
 	if Shared(k.place) {
 		s.RecordedBy = &session.Recorder{Bench: host.BenchName()}
 	}
-	record, err := begun(s)
+	record, err := beginRecord(s)
 	if err != nil {
 		return err
 	}
@@ -91,10 +91,9 @@ func (k *Keeper) AddPass(_ string, pass session.Pass) error {
 	return k.add(record)
 }
 
-// Finish keeps how the session ended, or how far it is; what was said of that before is
-// forgotten.
+// Finish keeps how the session ended, or how far it is, in the place of an earlier statement.
 func (k *Keeper) Finish(s *session.Session) error {
-	record, err := ended(s)
+	record, err := finishRecord(s)
 	if err != nil {
 		return err
 	}
@@ -111,8 +110,8 @@ func (k *Keeper) Discard(string) error {
 	return k.add(record)
 }
 
-// add puts a record into the spool and tries to store what is pending. That it cannot be
-// stored now is no error.
+// add puts a record into the spool and tries to store everything pending. It is no error if the logbook does
+// not take it now.
 func (k *Keeper) add(record spool.Record) error {
 	if k.spool != nil && k.lost == nil {
 		k.lost = k.spool.Append(record)
@@ -137,8 +136,7 @@ func (k *Keeper) store(within time.Duration) {
 	}
 }
 
-// Close stores what is pending, or leaves it in the spool and says so. It fails if neither
-// has it.
+// Close stores everything pending, or leaves it in the spool and says so. It fails if neither has it.
 func (k *Keeper) Close() (waits string, err error) {
 	if k.id == "" {
 		return "", nil
@@ -179,8 +177,8 @@ func Waiting(place string) ([]string, error) {
 	return append(beside, other...), err
 }
 
-// TakeIn stores what programs that are dead left beside the logbook, and tells of each
-// session. What a busy logbook does not take now is left for the next time.
+// TakeIn stores the sessions that dead programs left beside the logbook, and names each. A busy logbook
+// leaves the rest for the next time.
 func (l *Logbook) TakeIn(tell func(id string)) error {
 	if l.database.fixed != nil {
 		return nil

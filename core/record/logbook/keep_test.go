@@ -87,10 +87,10 @@ func TestRecordsAreStoredOnce(t *testing.T) {
 
 func recordsAreStoredOnce(t *testing.T, book *Logbook) {
 	want := example("k3f9abcdef", "stick", time.Date(2026, 3, 1, 9, 30, 0, 0, time.UTC))
-	begin, _ := begun(want)
+	begin, _ := beginRecord(want)
 	first, _ := spool.New(spool.Pass, 0, want.Passes[0])
 	second, _ := spool.New(spool.Pass, 1, want.Passes[1])
-	end, _ := ended(want)
+	end, _ := finishRecord(want)
 	for range 3 {
 		if err := book.Store(want.ID, begin, first, second, end); err != nil {
 			t.Fatal(err)

@@ -31,8 +31,7 @@ func (l *Logbook) layouts() (*goose.Provider, error) {
 	return goose.NewProvider(goose.DialectPostgres, l.database.DB, files, goose.WithDisableGlobalRegistry(true))
 }
 
-// ErrNewer says that a logbook has a layout of a newer program: it can be read, and what is
-// measured waits.
+// ErrNewer says that a logbook has a layout of a newer program: it can be read, and new measurements wait.
 var ErrNewer = errors.New("it was written by a newer opengauge")
 
 // bringUpToDate sees that the program understands the logbook, and brings an older one up to

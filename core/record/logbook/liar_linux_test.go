@@ -90,7 +90,8 @@ func TestALiarHearsNoPassword(t *testing.T) {
 	at := "postgres://bench-1@" + port.Addr().String() + "/lab"
 	places := []string{at, at + "?sslmode=disable", at + "?sslmode=prefer", at + "?sslmode=require", at + "?sslmode=allow"}
 	if _, err := os.Stat(authority); err == nil {
-		for _, mode := range []string{"", "&sslmode=disable", "&sslmode=prefer", "&sslmode=verify-ca", "&sslmode=verify-full"} {
+		for _, mode := range []string{"", "&sslmode=disable", "&sslmode=prefer", "&sslmode=verify-ca",
+			"&sslmode=verify-full"} {
 			places = append(places, at+"?sslrootcert="+authority+mode)
 		}
 	}

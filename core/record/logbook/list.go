@@ -46,8 +46,8 @@ type Filter struct {
 	Limit int
 }
 
-// About is what sessions are about that a review looks at: the review of a name, or none and one of
-// the storages.
+// About selects the sessions that a review looks at: those of the review of a name, or of none and one of the
+// storages.
 type About struct {
 	Review   string
 	Storages []string
@@ -59,17 +59,17 @@ func (f Filter) Narrow() bool {
 		!f.Since.IsZero() || !f.Until.IsZero()
 }
 
-// newestFirst is the order of lists, and what "latest" means: of two sessions
-// that started in the same millisecond, the one that was kept last.
+// newestFirst is the order of lists, and defines "latest": of two sessions that started in the same
+// millisecond, the one that was kept last.
 const newestFirst = ` ORDER BY started_ms DESC, rowid DESC`
 
-// clauses are what a filter asks for in SQL, with its arguments.
+// clauses are the conditions of a filter in SQL, with their arguments.
 type clauses struct {
 	texts     []string
 	arguments []any
 }
 
-// argument adds an argument, and gives what stands for it.
+// argument adds an argument, and returns its placeholder.
 func (c *clauses) argument(value any) string {
 	c.arguments = append(c.arguments, value)
 	return "$" + strconv.Itoa(len(c.arguments))
@@ -77,7 +77,7 @@ func (c *clauses) argument(value any) string {
 
 func (c *clauses) add(text string) { c.texts = append(c.texts, text) }
 
-// where is what stands behind the table.
+// where returns the WHERE clause, or nothing.
 func (c *clauses) where() string {
 	if len(c.texts) == 0 {
 		return ""
@@ -85,7 +85,7 @@ func (c *clauses) where() string {
 	return ` WHERE ` + strings.Join(c.texts, ` AND `)
 }
 
-// limit is what stands at the end; 0 is none.
+// limit returns the LIMIT clause; 0 is no limit.
 func limit(count int) string {
 	if count <= 0 {
 		return ""
@@ -93,8 +93,8 @@ func limit(count int) string {
 	return ` LIMIT ` + strconv.Itoa(count)
 }
 
-// asked writes the filter as SQL.
-func (l *Logbook) asked(f Filter) (*clauses, error) {
+// compile writes the filter as SQL.
+func (l *Logbook) compile(f Filter) (*clauses, error) {
 	made := &clauses{}
 	if len(f.References) > 0 {
 		ids := make([]string, len(f.References))
@@ -106,10 +106,10 @@ func (l *Logbook) asked(f Filter) (*clauses, error) {
 			ids[i] = id
 		}
 		made.arguments = append(made.arguments, jsonList(ids))
-		made.add(`id IN (` + l.database.listed(len(made.arguments)) + `)`)
+		made.add(`id IN (` + l.database.listQuery(len(made.arguments)) + `)`)
 	}
 	if f.Name != "" {
-		if err := l.named(f, made); err != nil {
+		if err := l.addName(f, made); err != nil {
 			return nil, err
 		}
 	}
@@ -149,12 +149,12 @@ func (l *Logbook) about(a *About, made *clauses) {
 		storages[i] = clip(storage)
 	}
 	made.arguments = append(made.arguments, jsonList(storages))
-	made.add(`id IN (` + of + ` UNION ALL ` + has(ofStorage, `IN (`+l.database.listed(len(made.arguments))+`)`) + `)`)
+	made.add(`id IN (` + of + ` UNION ALL ` + has(ofStorage, `IN (`+l.database.listQuery(len(made.arguments))+`)`) + `)`)
 }
 
-// named asks for sessions with a part of their name. Where names are kept apart, they are
+// addName asks for sessions with a part of their name. Where names are kept apart, they are
 // looked through first, unless a few of very many are wanted.
-func (l *Logbook) named(f Filter, made *clauses) error {
+func (l *Logbook) addName(f Filter, made *clauses) error {
 	matches := func(argument string) string { return `name ` + l.database.like + ` ` + argument + ` ESCAPE '\'` }
 	pattern := "%" + likeEscapes.Replace(f.Name) + "%"
 	if f.Limit > 0 {
@@ -203,9 +203,8 @@ var (
 	largest = 100_000
 )
 
-// having asks for sessions that have all conditions: those of the rarest are
-// looked through for the others. Where only a few of very many are wanted, it is
-// quicker to look at the sessions in their order.
+// having asks for sessions that have all conditions: those with the rarest one are searched for the others.
+// Where only a few of very many are wanted, it is quicker to look at the sessions in their order.
 func (c *clauses) having(conditions []condition, few bool) {
 	rarest := conditions[0]
 	is := func(each condition) string {
@@ -248,7 +247,7 @@ var countedTo = 10_000 // a test has less
 // List gives the sessions that a filter means, newest first, and how many there are
 // beside its limit.
 func (l *Logbook) List(f Filter) ([]Summary, Total, error) {
-	asked, err := l.asked(f)
+	asked, err := l.compile(f)
 	if err != nil {
 		return nil, Total{}, err
 	}
@@ -291,7 +290,8 @@ func (l *Logbook) summaries(asked *clauses, most int) ([]Summary, error) {
 			return nil, err
 		}
 		if !isDate(started) {
-			if err := l.leaveOut("session "+s.ID, fmt.Errorf("it began %d ms after 1970, which is no date", started)); err != nil {
+			why := fmt.Errorf("it began %d ms after 1970, which is no date", started)
+			if err := l.leaveOut("session "+s.ID, why); err != nil {
 				return nil, err
 			}
 			continue
@@ -309,7 +309,7 @@ func (l *Logbook) summaries(asked *clauses, most int) ([]Summary, error) {
 // (RFC 3339, 5.6).
 func isDate(ms int64) bool { return ms >= -62_135_596_800_000 && ms < 253_402_300_800_000 }
 
-// addTags adds what sessions of a list are tagged.
+// addTags adds the tags of the sessions of a list.
 func (l *Logbook) addTags(summaries []Summary) error {
 	const together = 1000
 	for some := range slices.Chunk(summaries, together) {
@@ -317,7 +317,7 @@ func (l *Logbook) addTags(summaries []Summary) error {
 		for i := range some {
 			at[some[i].ID] = &some[i]
 		}
-		rows, err := l.database.Query(`SELECT session, tag FROM tags WHERE session IN (`+l.database.listed(1)+
+		rows, err := l.database.Query(`SELECT session, tag FROM tags WHERE session IN (`+l.database.listQuery(1)+
 			`) ORDER BY tag`, jsonList(slices.Collect(maps.Keys(at))))
 		if err != nil {
 			return err
@@ -338,7 +338,7 @@ func (l *Logbook) addTags(summaries []Summary) error {
 
 // IDs gives the ids of the sessions that a filter means, newest first.
 func (l *Logbook) IDs(f Filter) ([]string, error) {
-	asked, err := l.asked(f)
+	asked, err := l.compile(f)
 	if err != nil {
 		return nil, err
 	}

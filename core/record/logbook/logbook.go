@@ -48,7 +48,7 @@ func (l *Logbook) prepareCompression() (err error) {
 	return err
 }
 
-// unusable says of a failure, if it is one, which logbook it was, and what to do.
+// unusable adds to an error, if it is one, which logbook it was and how to go on.
 func (l *Logbook) unusable(err error) error {
 	if err == nil {
 		return nil
@@ -91,7 +91,7 @@ func (l *Logbook) leaveOut(row string, why error) error {
 	return nil
 }
 
-// Under is the logbook within another context: what waits for it ends with that.
+// Under returns the logbook within another context, whose end is the end of everything that waits for it.
 func (l *Logbook) Under(ctx context.Context) *Logbook {
 	other := *l
 	other.database.ctx = ctx

@@ -26,7 +26,7 @@ func (l *Logbook) MergeFrom(name string, progress func(done, total int)) (done I
 	if err := checkForeign(l.database.ctx, name); err != nil {
 		return done, nil, err
 	}
-	copied, err := l.copied(home, name)
+	copied, err := l.copyDatabase(home, name)
 	if err != nil {
 		return done, nil, fmt.Errorf("could not read the logbook %s: %w", name, err)
 	}
@@ -53,7 +53,7 @@ func checkForeign(ctx context.Context, name string) error {
 	return foreign.checkExactly()
 }
 
-// besides is a folder for what is there for a while only.
+// besides returns a folder for temporary files.
 func (l *Logbook) besides() string {
 	if Shared(l.place) {
 		return os.TempDir()
@@ -61,9 +61,9 @@ func (l *Logbook) besides() string {
 	return filepath.Dir(l.place)
 }
 
-// copied makes a copy of a database that others may be using: by the database itself, or
+// copyDatabase makes a copy of a database that others may be using: by the database itself, or
 // where that finds it damaged, of its files.
-func (l *Logbook) copied(home *scratch.Folder, name string) (string, error) {
+func (l *Logbook) copyDatabase(home *scratch.Folder, name string) (string, error) {
 	made, err := newFile(home, "merge")
 	if err != nil {
 		return "", err
@@ -91,7 +91,7 @@ func (l *Logbook) vacuum(from, to string) error {
 	return err
 }
 
-// take adds what can be read of another logbook.
+// take adds every readable session of another logbook.
 func (l *Logbook) take(other *Logbook, progress func(done, total int)) (Imported, *Damaged, error) {
 	damaged := &Damaged{}
 	ids, incomplete := other.Salvage()
@@ -99,7 +99,7 @@ func (l *Logbook) take(other *Logbook, progress func(done, total int)) (Imported
 	if err := other.database.ctx.Err(); err != nil {
 		return Imported{Conflicting: []string{}}, damaged, err
 	}
-	known, err := queryTexts(l.database, `SELECT id FROM sessions WHERE id IN (`+l.database.listed(1)+`)`,
+	known, err := queryTexts(l.database, `SELECT id FROM sessions WHERE id IN (`+l.database.listQuery(1)+`)`,
 		jsonList(ids))
 	if err != nil {
 		return Imported{Conflicting: []string{}}, damaged, l.unusable(err)

@@ -14,8 +14,7 @@ import (
 	"opengauge/core/storage/scratch"
 )
 
-// Create opens the logbook at a place and makes it if it is not there. The context ends what
-// waits for it.
+// Create opens the logbook at a place and makes it if it is not there. Calls that wait end with the context.
 func Create(ctx context.Context, place string) (*Logbook, error) {
 	open := createFile
 	if Shared(place) {
@@ -124,8 +123,8 @@ func makeAt(ctx context.Context, path string) error {
 	return book.Close()
 }
 
-// looksLikeOne refuses what is no logbook, and touches nothing. What the file itself does
-// not say yet may be in the log beside it.
+// looksLikeOne refuses a file that is no logbook, and changes nothing. The log beside a file may say more
+// than the file itself.
 func looksLikeOne(ctx context.Context, path string) error {
 	id, err := applicationOf(path)
 	if err == nil && id != applicationID && hasLog(path) {

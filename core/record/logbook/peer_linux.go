@@ -18,7 +18,9 @@ func peerOf(conn net.Conn) (uid int, err error) {
 		return 0, err
 	}
 	var peer *unix.Ucred
-	controlled := raw.Control(func(fd uintptr) { peer, err = unix.GetsockoptUcred(int(fd), unix.SOL_SOCKET, unix.SO_PEERCRED) })
+	controlled := raw.Control(func(fd uintptr) {
+		peer, err = unix.GetsockoptUcred(int(fd), unix.SOL_SOCKET, unix.SO_PEERCRED)
+	})
 	if err := errors.Join(controlled, err); err != nil {
 		return 0, err
 	}

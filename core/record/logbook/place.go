@@ -24,12 +24,11 @@ func DefaultPlace() (string, error) {
 	return dataFile(runtime.GOOS, home, os.Getenv, isFile), nil
 }
 
-// fileName is that of a logbook.
+// fileName is the name of a logbook's file.
 const fileName = "logbook.db"
 
-// dataFile is where the programs of a system keep what they remember for a user: as
-// XDG_DATA_HOME says (XDG Base Directory Specification 0.8), else where the system's own
-// rules have it. A logbook that an earlier version made elsewhere stays where it is.
+// dataFile returns the place for a user's data by the rules of a system: XDG_DATA_HOME (XDG Base Directory
+// Specification 0.8) before the system's own. A logbook that an earlier version made elsewhere stays there.
 func dataFile(system, home string, environment func(string) string, isFile func(string) bool) string {
 	earlier := filepath.Join(home, ".local", "share")
 	folder := earlier
@@ -66,7 +65,7 @@ func CheckPlace(place string) error {
 	return err
 }
 
-// secret says that an address holds what others can read on a command line.
+// secret says that others can read an address on a command line.
 const secret = "a password does not belong in an address, which others can read; put it in ~/.pgpass " +
 	"(its rights 0600), or in $PGPASSWORD"
 
@@ -96,8 +95,8 @@ func parseAddress(place string) (*url.URL, error) {
 	return address, nil
 }
 
-// waitsAt is beside what the spools of a logbook are: its file, or of a database a name in this
-// user's data folder.
+// waitsAt returns the path beside which the spools of a logbook are: its file, or for a database a name in
+// this user's data folder.
 func waitsAt(place string) string {
 	if !Shared(place) {
 		return place
@@ -106,7 +105,7 @@ func waitsAt(place string) string {
 	if err != nil {
 		return elsewhere(place)
 	}
-	short := shortened(address)
+	short := shorten(address)
 	name := strings.Map(inFileName, fmt.Sprintf("%s-%s-%s", short.User.Username(), cmp.Or(short.Host, "here"),
 		strings.Trim(short.Path, "/"))) + fmt.Sprintf("-%x", sha256.Sum256([]byte(short.String())))[:9]
 	home, _ := os.UserHomeDir() // where there is none, they are elsewhere

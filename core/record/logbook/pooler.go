@@ -17,11 +17,12 @@ import (
 var errShared = errors.New("a pooler on the way there gives connections to others between transactions, and a " +
 	"logbook listens, locks and has settings on its own; name the server itself, or a pooler in session mode")
 
-// settings are what a connection is to have, as SQL expressions. They are set once it is there: poolers let
+// settings are the settings of a connection, as SQL expressions. They are set once it is there: poolers let
 // none of them through at its start.
 type settings map[string]string
 
-// keptBy gives what makes a new connection ready. Other is one more connection like it, without settings.
+// keptBy returns a function that prepares a new connection. Other is the configuration of one more
+// connection, without settings.
 func (s settings) keptBy(other *pgconn.Config) func(context.Context, *pgconn.PgConn) error {
 	var own atomic.Bool
 	return func(ctx context.Context, conn *pgconn.PgConn) error {
@@ -54,7 +55,7 @@ func (s settings) setDirectly(ctx context.Context, conn *pgconn.PgConn) (direct 
 	return told == "t", err
 }
 
-// setEach sets one after the other, but for what the server does not know.
+// setEach sets one after the other, and skips settings unknown to the server.
 func (s settings) setEach(ctx context.Context, conn *pgconn.PgConn) error {
 	for _, name := range slices.Sorted(maps.Keys(s)) {
 		_, err := ask(ctx, conn, fmt.Sprintf("SELECT set_config('%s', %s, false)", name, s[name]))
@@ -65,7 +66,7 @@ func (s settings) setEach(ctx context.Context, conn *pgconn.PgConn) error {
 	return nil
 }
 
-// isOwn fails where what is set on a connection is seen on another one.
+// isOwn fails where a setting of a connection is seen on another one.
 func isOwn(ctx context.Context, conn *pgconn.PgConn, other *pgconn.Config) error {
 	const mark = "opengauge.connection"
 	token := strconv.FormatUint(rand.Uint64(), 36)

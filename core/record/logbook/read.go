@@ -107,7 +107,7 @@ func (l *Logbook) load(id string) (*session.Session, error) {
 	return s, checkRow(s, id)
 }
 
-// addSamples adds what the intervals of a session's passes saw.
+// addSamples adds the samples of a session's passes.
 func (l *Logbook) addSamples(s *session.Session) error {
 	packed, err := l.packedSamples(s.ID)
 	if err != nil {
@@ -129,7 +129,7 @@ func (l *Logbook) addSamples(s *session.Session) error {
 	return nil
 }
 
-// packedSamples are those of a session's passes, by their place.
+// packedSamples returns the packed samples of a session's passes, by their place.
 func (l *Logbook) packedSamples(id string) (map[int][]byte, error) {
 	rows, err := l.database.Query(`SELECT position, samples FROM passes WHERE session = $1`, id)
 	if err != nil {

@@ -8,8 +8,8 @@ import (
 	"time"
 )
 
-// Retention is for how many days a logbook keeps what was measured; 0 is for ever. Nothing is removed
-// by itself: [Logbook.Expire] does it when somebody asks.
+// Retention is how many days a logbook keeps its sessions; 0 is for ever. Nothing is removed by itself:
+// [Logbook.Expire] does it when somebody asks.
 type Retention struct {
 	// SampleDays is for samples, after which the figures of passes stay, and SessionDays for all.
 	SampleDays  int `json:"sample_days"`
@@ -24,7 +24,7 @@ const (
 	sessionDays = "retention_session_days"
 )
 
-// Retention says what was agreed on.
+// Retention returns the agreed retention.
 func (l *Logbook) Retention() (r Retention, err error) {
 	if r.SampleDays, err = l.setting(sampleDays); err != nil {
 		return r, err
@@ -62,14 +62,14 @@ func (l *Logbook) SetRetention(r Retention) error {
 	})
 }
 
-// Expired is what is beyond the retention.
+// Expired lists everything older than a retention allows.
 type Expired struct {
 	Sessions []string `json:"sessions"`
 	// Samples are sessions that have samples to be let go of.
 	Samples []string `json:"samples"`
 }
 
-// Expired says what is beyond a retention at a time.
+// Expired lists everything that is older at a time than a retention allows.
 func (l *Logbook) Expired(r Retention, now time.Time) (found Expired, err error) {
 	const untagged = ` AND NOT EXISTS (SELECT 1 FROM tags WHERE tag = $2 AND tags.session = id)`
 	if r.SessionDays > 0 {
@@ -86,7 +86,7 @@ func (l *Logbook) Expired(r Retention, now time.Time) (found Expired, err error)
 	return found, err
 }
 
-// Expire removes what is beyond the retention, a session at a time.
+// Expire removes expired sessions and samples, a session at a time.
 func (l *Logbook) Expire(found Expired, progress func(done int)) error {
 	done := 0
 	for _, id := range found.Sessions {

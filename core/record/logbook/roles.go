@@ -2,7 +2,7 @@ package logbook
 
 import "fmt"
 
-// Grant gives roles of a server the privileges of readers, and others those of benches. Only the
+// Grant gives roles of a server the privileges of readers, and others the privileges of benches. Only the
 // owner of a logbook can.
 func (l *Logbook) Grant(readers, benches []string) error {
 	if !Shared(l.place) {
@@ -16,8 +16,8 @@ func (l *Logbook) Grant(readers, benches []string) error {
 	return err
 }
 
-// Excess lists the privileges that accounts have on a server beyond those of a lab's readers and benches, with the
-// statement that takes each away. A logbook of which nobody but its owner has a part has none.
+// Excess lists the privileges on a server that no reader or bench of a lab needs, with the statement that
+// takes each away. A logbook that only its owner uses has none.
 func (l *Logbook) Excess() ([]string, error) {
 	if !Shared(l.place) {
 		return nil, nil

@@ -10,8 +10,6 @@ import (
 	"math/rand/v2"
 	"slices"
 	"strings"
-
-	"github.com/pressly/goose/v3"
 )
 
 // A file may come from anybody, and its views and triggers run as soon as its tables are used. So its schema
@@ -26,7 +24,7 @@ const newestSchema = "3764808cd04435de3004dcbc4b62a17f"
 // errSchema says that a file has other tables than a logbook.
 var errSchema = errors.New("its tables are not those of a logbook")
 
-// schemaOf reads the objects of a schema but for those of SQLite itself.
+// schemaOf reads the objects of a schema, except SQLite's own.
 func schemaOf(ctx context.Context, database *sql.DB) ([]object, error) {
 	rows, err := database.QueryContext(ctx, `SELECT type, name, tbl_name, coalesce(sql, '') FROM sqlite_schema
 		WHERE substr(name, 1, 7) <> 'sqlite_' ORDER BY type, name`)
@@ -78,7 +76,7 @@ func (l *Logbook) checkExactly() error {
 	return err
 }
 
-// notOurs says of a failed check, or of damage that it met, which file it was and what to do.
+// notOurs adds to the error of a check which file it was and how to go on.
 func (l *Logbook) notOurs(err error) error {
 	if errors.Is(err, errSchema) {
 		return fmt.Errorf("%s is not used: %w, and might do anything; name another file with --logbook", l.place, err)
@@ -86,8 +84,8 @@ func (l *Logbook) notOurs(err error) error {
 	return l.unusable(err)
 }
 
-// compareSchema returns the layout of a file, and the objects that it has besides those of the layout. It is an
-// error that it lacks one.
+// compareSchema returns the layout of a file, and its objects beyond the layout. It is an error that it lacks
+// one.
 func (l *Logbook) compareSchema() (held int64, more []object, err error) {
 	found, err := schemaOf(l.database.ctx, l.database.DB)
 	if err != nil || digestOf(found) == newestSchema {
@@ -135,12 +133,13 @@ func (l *Logbook) schemaOfLayout(layout int64) (made []object, err error) {
 		return nil, err
 	}
 	defer func() { err = errors.Join(err, keeping.Close()) }()
-	empty := &Logbook{database: store{DB: database, engine: inFile, ctx: l.database.ctx}, encoder: l.encoder, decoder: l.decoder}
+	empty := &Logbook{database: store{DB: database, engine: inFile, ctx: l.database.ctx}, encoder: l.encoder,
+		decoder: l.decoder}
 	provider, err := empty.layouts()
 	if err != nil {
 		return nil, err
 	}
-	if _, err := provider.UpTo(l.database.ctx, min(layout, newest(provider))); err != nil && !errors.Is(err, goose.ErrAlreadyApplied) {
+	if _, err := provider.UpTo(l.database.ctx, min(layout, newest(provider))); err != nil {
 		return nil, err
 	}
 	return schemaOf(l.database.ctx, database)

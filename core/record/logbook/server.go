@@ -44,12 +44,12 @@ var ErrAway = errors.New("its server is away")
 
 // canonical is the one way to write the address of a database that this program has.
 func canonical(address *url.URL) string {
-	short := shortened(address)
+	short := shorten(address)
 	return short.String()
 }
 
-// shortened is the canonical address: spools are found by it.
-func shortened(address *url.URL) url.URL {
+// shorten is the canonical address: spools are found by it.
+func shorten(address *url.URL) url.URL {
 	host := address.Hostname()
 	if port := cmp.Or(address.Port(), address.Query().Get("port"), "5432"); port != "5432" {
 		host = net.JoinHostPort(host, port)
@@ -94,8 +94,8 @@ func openServer(ctx context.Context, place string, toMake bool) (*Logbook, error
 const badPassword = "28P01"
 
 // errNoPassword says that a server asks for a password, and got none.
-var errNoPassword = errors.New("it asks for a password, and none was sent: one travels only to a server whose certificate " +
-	"was verified (name its authority with ?sslrootcert=FILE) or by a socket on this machine " +
+var errNoPassword = errors.New("it asks for a password, and none was sent: one travels only to a server whose " +
+	"certificate was verified (name its authority with ?sslrootcert=FILE) or by a socket on this machine " +
 	"(?host=/var/run/postgresql), and stands in ~/.pgpass or $PGPASSWORD")
 
 func (l *Logbook) onServerError(err error) error {
@@ -107,7 +107,7 @@ func (l *Logbook) onServerError(err error) error {
 
 var errOtherDatabase = errors.New("it is a database, but not a logbook")
 
-// lookAtServer sees what the database is before it touches anything.
+// lookAtServer finds out which database it is before it changes anything.
 func (l *Logbook) lookAtServer(toMake bool) error {
 	var tables int
 	var marked bool
@@ -267,7 +267,7 @@ func notLetThrough(err error) bool {
 	return strings.Contains(err.Error(), "unsupported startup parameter")
 }
 
-// advice is what to do about what a server said.
+// advice explains the errors of a server, by their codes.
 var advice = map[string]string{
 	badPassword: "the server does not know this account, or its password is another; see ~/.pgpass or $PGPASSWORD",
 	"28000":     "the server does not let this account in from here; ask its keepers",
@@ -285,7 +285,7 @@ var advice = map[string]string{
 	"42703":     "it lacks a column; it is damaged, or of a newer opengauge",
 }
 
-// plainly gives an error of the server in words that say what to do.
+// plainly explains an error of the server, and how to go on.
 func plainly(err error) error {
 	if err == nil || errors.Is(err, ErrAway) {
 		return err

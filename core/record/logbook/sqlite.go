@@ -38,7 +38,7 @@ func heldFile(err error) bool {
 	return primary == sqlite3.SQLITE_BUSY || primary == sqlite3.SQLITE_LOCKED
 }
 
-// explainFile gives an error of a file's disk in words that say what to do.
+// explainFile explains an error of a file's disk, and how to go on.
 func explainFile(err error) error {
 	cause := new(sqlite.Error)
 	if !errors.As(err, &cause) {
@@ -55,8 +55,8 @@ func explainFile(err error) error {
 	return err
 }
 
-// lostRace is whether an error may come from another program that is preparing the
-// same file: it holds the file, or what was to be made is there by now.
+// lostRace reports whether an error may come from another program that is preparing the same file: it holds
+// the file, or has made the same objects by now.
 func lostRace(err error) bool {
 	cause := new(sqlite.Error)
 	if !errors.As(err, &cause) {

@@ -101,8 +101,7 @@ func (l *Logbook) standing(s *session.Session, key session.Key, value float64) (
 const others = `ranking = $1 AND setup <> coalesce((SELECT id FROM setups WHERE setups.name = $2), 0)
 	AND mean BETWEEN 0 AND 1e18`
 
-// tie is by how much figures may differ, as a share, and be as good as the same: what runs
-// of the same parts differ by.
+// tie is the share by which figures may differ and count as equal: runs of the same parts differ as much.
 const tie = 0.02
 
 func (l *Logbook) neighbour(query string, ranking int64, own string, value float64) (*Neighbour, error) {

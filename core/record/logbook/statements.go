@@ -7,8 +7,8 @@ import (
 	"opengauge/core/record/session"
 )
 
-// statements are the changes of a logbook, which engines make in their own ways: a file by its tables,
-// a server by functions, which refuse what an account may not do. Arguments are the same for both.
+// statements are the changes of a logbook, which engines make in their own ways: a file by its tables, a
+// server by functions, which refuse changes that an account may not make. Arguments are the same for both.
 type statements struct {
 	beginSession, finishSession string // of sessionValues
 	amendSession                string // id, document
@@ -44,7 +44,7 @@ const clockOfFile = `CAST(unixepoch('subsec') * 1000 AS INTEGER)`
 const addSession = `INSERT INTO sessions (id, name, started_ms, state, simulated, plan, target, document)
 	VALUES ($1, $2, $3, $4, $5, $6, $7, $8) ON CONFLICT (id) `
 
-// fileStatements are those of SQLite.
+// fileStatements change an SQLite file.
 var fileStatements = statements{
 	beginSession:       addSession + `DO NOTHING`,
 	finishSession:      addSession + `DO UPDATE SET state = excluded.state, document = excluded.document`,
@@ -77,7 +77,7 @@ var fileStatements = statements{
 		SELECT column1, column2, column3, column4, started_ms FROM (VALUES `, `) JOIN sessions ON id = column1`},
 }
 
-// serverStatements are those of PostgreSQL. Its functions are in migrations/postgres.
+// serverStatements call the functions of a server. They are in migrations/postgres.
 var serverStatements = statements{
 	beginSession:       `SELECT opengauge_bench.begin_session($1, $2)`,
 	finishSession:      `SELECT opengauge_bench.finish_session($1, $2)`,

@@ -15,8 +15,7 @@ import (
 	"opengauge/core/storage/fault"
 )
 
-// store is the database within the context of whoever uses it: what waits for it ends
-// with that.
+// store is the database within the context of its user: calls that wait end with that.
 type store struct {
 	*sql.DB
 	engine
@@ -27,8 +26,8 @@ type store struct {
 	fixed error
 }
 
-// engine is what differs between the databases that keep logbooks. Statements are the same
-// for all of them where they can be: $1 is the first argument, and lists of texts go as JSON.
+// engine holds the differences between the databases that keep logbooks. Statements are the same for all of
+// them where they can be: $1 is the first argument, and lists of texts go as JSON.
 type engine struct {
 	// layouts is the folder of its migrations.
 	layouts string
@@ -57,12 +56,12 @@ type engine struct {
 	lostRace func(error) bool
 	// busy says whether an error means only that others hold the database, or that it is away.
 	busy func(error) bool
-	// plainer gives an error of the database in words that say what to do.
+	// plainer explains an error of the database, and how to go on.
 	plainer func(error) error
 }
 
-// listed is the query of the texts of the list that is an argument.
-func (e engine) listed(argument int) string { return fmt.Sprintf(e.texts, argument) }
+// listQuery is the query of the texts of the list that is an argument.
+func (e engine) listQuery(argument int) string { return fmt.Sprintf(e.texts, argument) }
 
 func (s store) Query(query string, arguments ...any) (*sql.Rows, error) {
 	return s.QueryContext(s.ctx, query, arguments...)
@@ -170,9 +169,9 @@ func (s store) patiently(do func() error) error {
 	}
 }
 
-// Waits reports whether what is measured may wait in a spool although a logbook gave an error: other programs
-// hold it, its disk is full or fails, its server is away or in trouble, or its layout is another program's. It
-// is false where somebody has to mend something before, as an address or a password.
+// Waits reports whether a measurement may wait in a spool although a logbook gave an error: other programs
+// hold it, its disk is full or fails, its server is away or in trouble, or its layout is another program's.
+// It is false where somebody has to mend something before, as an address or a password.
 func Waits(err error) bool {
 	return heldFile(err) || diskTrouble(err) || serverTrouble(err) || errors.Is(err, ErrAway) ||
 		errors.Is(err, ErrNewer) || errors.Is(err, errOlder)

@@ -22,7 +22,8 @@ import (
 // psql runs a script as an account, on and on after errors, and returns what it prints.
 func psql(t *testing.T, server *witness.Postgres, account, script string) string {
 	t.Helper()
-	command := exec.Command("psql", "-h", server.Folder, "-p", strconv.Itoa(server.Port), "-U", account, "-d", "lab", "-qAtX")
+	command := exec.Command("psql", "-h", server.Folder, "-p", strconv.Itoa(server.Port), "-U", account, "-d", "lab",
+		"-qAtX")
 	command.Stdin = strings.NewReader(script)
 	out, _ := command.CombinedOutput() // refusals are what it is about
 	return string(out)
@@ -32,7 +33,8 @@ func psql(t *testing.T, server *witness.Postgres, account, script string) string
 // the script has come to its end.
 func holds(t *testing.T, server *witness.Postgres, account, script string) {
 	t.Helper()
-	command := exec.Command("psql", "-h", server.Folder, "-p", strconv.Itoa(server.Port), "-U", account, "-d", "lab", "-qAtX")
+	command := exec.Command("psql", "-h", server.Folder, "-p", strconv.Itoa(server.Port), "-U", account, "-d", "lab",
+		"-qAtX")
 	in, err := command.StdinPipe()
 	if err != nil {
 		t.Fatal(err)
@@ -282,7 +284,8 @@ func TestBoundsOfAServer(t *testing.T) {
 		t.Errorf("an account that was listed cannot take part: %v", err)
 	}
 	two := opened(t, server, "bench-2")
-	if _, err := two.Meet(t.Context(), "pier", "loft", nil); err == nil || !strings.Contains(err.Error(), "opened by the account bench-1") {
+	if _, err := two.Meet(t.Context(), "pier", "loft", nil); err == nil ||
+		!strings.Contains(err.Error(), "opened by the account bench-1") {
 		t.Errorf("an account that was not listed is told %v", err)
 	}
 }
@@ -357,7 +360,8 @@ func TestPrivileges(t *testing.T) {
 	before, rest, _ := strings.Cut(string(text), privilegesBegin)
 	kept, after, found := strings.Cut(rest, privilegesEnd)
 	if *witness.Update {
-		if err := os.WriteFile("../../../docs/lab.md", []byte(before+privilegesBegin+table+privilegesEnd+after), 0o644); err != nil {
+		made := before + privilegesBegin + table + privilegesEnd + after
+		if err := os.WriteFile("../../../docs/lab.md", []byte(made), 0o644); err != nil {
 			t.Fatal(err)
 		}
 	} else if !found || kept != table {

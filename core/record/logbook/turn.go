@@ -10,7 +10,7 @@ import (
 	"opengauge/core/storage/claim"
 )
 
-// ErrTurn says that another program of this machine does with a logbook what one alone may do.
+// ErrTurn says that another program of this machine holds the turn.
 var ErrTurn = errors.New("another program does this already")
 
 // Turn lets one program of this machine at a time do something with the logbook at a place: it

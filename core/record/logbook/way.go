@@ -27,7 +27,7 @@ const (
 	silences   = 3
 )
 
-// usualSettings are those of connections that read and write.
+// usualSettings configure connections that read and write.
 var usualSettings = settings{"lock_timeout": "'250ms'", "idle_in_transaction_session_timeout": "'60s'",
 	"tcp_keepalives_idle": "'5'", "tcp_keepalives_interval": "'5'", "tcp_keepalives_count": "'3'",
 	"synchronous_commit": kept}
@@ -62,8 +62,8 @@ func connection(place string, own settings) (*pgx.ConnConfig, error) {
 	return config, nil
 }
 
-// takePeer takes the account out of an address that has to be behind its socket (libpq, requirepeer),
-// or returns that of the environment.
+// takePeer removes the account that has to be behind the socket from an address (libpq, requirepeer), and
+// returns it, or the one in the environment.
 func takePeer(address *url.URL) string {
 	settings := address.Query()
 	peer := settings.Get("requirepeer")
@@ -77,7 +77,8 @@ func takePeer(address *url.URL) string {
 // hold for the names of servers.
 func verifiedConfig(address *url.URL) (*pgx.ConnConfig, error) {
 	config, err := parseConfig(address)
-	far := err == nil && slices.ContainsFunc(waysOf(config), func(way *pgconn.FallbackConfig) bool { return !isHere(way.Host) })
+	isFar := func(way *pgconn.FallbackConfig) bool { return !isHere(way.Host) }
+	far := err == nil && slices.ContainsFunc(waysOf(config), isFar)
 	settings := address.Query()
 	named := cmp.Or(settings.Get("sslrootcert"), os.Getenv("PGSSLROOTCERT")) != "" ||
 		err == nil && config.TLSConfig != nil && config.TLSConfig.RootCAs != nil
@@ -188,5 +189,6 @@ func checkPeer(conn net.Conn, required string) error {
 	if account, err := user.LookupId(name); err == nil {
 		name = account.Username
 	}
-	return fmt.Errorf("%w: the account %s is there; if it is the server's, say so with ?requirepeer=%s", errPeer, name, name)
+	return fmt.Errorf("%w: the account %s is there; if it is the server's, say so with ?requirepeer=%s", errPeer, name,
+		name)
 }

@@ -10,14 +10,14 @@ import (
 	"opengauge/core/record/spool"
 )
 
-// begun and ended are the records of a session's beginning and end.
-func begun(s *session.Session) (spool.Record, error) {
+// beginRecord and ended are the records of a session's beginning and end.
+func beginRecord(s *session.Session) (spool.Record, error) {
 	started := *s
 	started.State, started.Passes = session.Interrupted, nil
 	return spool.New(spool.Begin, 0, &started)
 }
 
-func ended(s *session.Session) (spool.Record, error) {
+func finishRecord(s *session.Session) (spool.Record, error) {
 	without := *s
 	without.Passes = nil
 	return spool.New(spool.Finish, 0, &without)
@@ -122,7 +122,7 @@ func (r *stored) put(tx transaction, id string) error {
 	return tx.add(tx, tx.addConditions, &conditions)
 }
 
-// Amend changes what a session says of itself, as notes do; its passes stay as they are.
+// Amend changes the header of a session, as notes do; its passes stay as they are.
 func (l *Logbook) Amend(id string, amend func(*session.Session) error) error {
 	return l.database.change(func(tx transaction) error {
 		if err := tx.own(id); err != nil {

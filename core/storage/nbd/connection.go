@@ -14,7 +14,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// export is what a server says of what it serves.
+// export describes an export in the server's words.
 type export struct {
 	size  int64
 	flags uint16
@@ -22,7 +22,7 @@ type export struct {
 	// server does not say.
 	smallest, preferred, largest uint32
 	structured                   bool
-	// description is what the server says of it for people; empty where it says nothing.
+	// description is the server's text for people, or "".
 	description string
 }
 
@@ -46,8 +46,7 @@ func connect(ctx context.Context, a Address, settings *tls.Config) (*connection,
 	return speak(ctx, a, func(c *connection) error { return c.negotiate(a, settings) })
 }
 
-// speak dials a server and says what has to be said before the transmission. The
-// connection is closed where that fails.
+// speak dials a server and does the handshake. The connection is closed where that fails.
 func speak(ctx context.Context, a Address, handshake func(*connection) error) (*connection, error) {
 	dialer := net.Dialer{Timeout: handshakeWithin}
 	raw, err := dialer.DialContext(ctx, a.Network, a.Host)
@@ -229,7 +228,7 @@ func replyWord(kind uint32) string {
 	return fmt.Sprintf("error %#x", kind)
 }
 
-// info reads a piece of what the server says of the export; true for its size.
+// info reads a piece of the server's description of the export; true for its size.
 func (c *connection) info(content []byte) (bool, error) {
 	if len(content) < 2 {
 		return false, garbage("what it says of the export has %d bytes", len(content))

@@ -32,7 +32,7 @@ func (s steady) Write(data []byte) (sent int, err error) {
 	return sent, err
 }
 
-// readBody reads what belongs to a request that has begun.
+// readBody reads the data of a request that has begun.
 func (s steady) readBody(from io.Reader, data []byte) error {
 	defer func() { _ = s.SetReadDeadline(time.Time{}) }()
 	for len(data) > 0 {

@@ -10,8 +10,7 @@ import (
 // mostExports is how many names of exports are read of a server.
 const mostExports = 1000
 
-// Exports asks a server for the names of what it serves ("NBD_OPT_LIST"). A server may
-// refuse to tell.
+// Exports asks a server for the names of its exports ("NBD_OPT_LIST"). A server may refuse to tell.
 func Exports(ctx context.Context, a Address, settings *tls.Config) ([]string, error) {
 	var names []string
 	c, err := speak(ctx, a, func(c *connection) (err error) {

@@ -11,18 +11,18 @@ import (
 )
 
 const (
-	// takenAtOnce is how long whoever submits requests stays with them. What the network
-	// has not taken by then goes on without him.
+	// takenAtOnce is how long whoever submits requests stays with them. A goroutine sends the rest, if the
+	// network has not taken it by then.
 	takenAtOnce = time.Millisecond
 	// takenWithin is how long a server may not take requests before it counts as gone.
 	takenWithin = 30 * time.Second
-	// pieceBytes is how much of what waits is sent at once.
+	// pieceBytes is the most that is sent at once of waiting data.
 	pieceBytes = 64 << 10
 )
 
-// outbox is what a connection still has to send. Requests leave as they are submitted while
-// the network takes them; where it does not, a goroutine sends them, so that whoever
-// submits can watch the time. One goroutine puts requests in.
+// outbox holds the data that a connection still has to send. Requests leave as they are submitted while the
+// network takes them; where it does not, a goroutine sends them, so that whoever submits can watch the time.
+// One goroutine puts requests in.
 type outbox struct {
 	connection *connection
 	// within is how long the server may take nothing, and lost is told when it took longer.
@@ -73,7 +73,7 @@ func (o *outbox) join(requests []byte) bool {
 	return o.busy
 }
 
-// next exchanges what was sent for what waits. It is empty at the end.
+// next exchanges sent data for waiting data, which are empty at the end.
 func (o *outbox) next(sent []byte) []byte {
 	o.mutex.Lock()
 	defer o.mutex.Unlock()

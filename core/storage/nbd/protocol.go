@@ -1,11 +1,10 @@
-// Package nbd speaks the NBD protocol: a volume on a network as a target, and a
-// server that stands in for one. Sections are those of the protocol's open
-// specification (doc/proto.md of the NBD project): the fixed newstyle handshake,
-// simple and structured replies, flush, forced unit access, trim, block size
-// constraints and TLS.
+// Package nbd speaks the NBD protocol: a volume on a network as a target, and a server that stands in for
+// one. Sections refer to the protocol's open specification (doc/proto.md of the NBD project): the fixed
+// newstyle handshake, simple and structured replies, flush, forced unit access, trim, block size constraints
+// and TLS.
 //
-// A queue is a connection, and is used by one goroutine; a server serves each
-// connection on goroutines of its own.
+// A queue is a connection, and is used by one goroutine; a server serves each connection on goroutines of its
+// own.
 package nbd
 
 import (
@@ -87,15 +86,14 @@ const (
 	chunkErrorOffset = 1<<15 + 2
 )
 
-// Bounds of what a peer may ask to be held in memory ("Terminology": strings are at
-// most 4096 bytes).
+// Bounds of the memory that a peer may ask for ("Terminology": strings are at most 4096 bytes).
 const (
 	longestName   = 4096
 	longestOption = 64 << 10
 	// longestDescription is the most that the protocol lets a server say of an export.
 	longestDescription = 4096
 	requestLength      = 28
-	// largestExport keeps offsets within what systems count in.
+	// largestExport keeps offsets within the integers of systems.
 	largestExport = 1<<62 - 1
 	// usualLargest is the largest request where a server does not say.
 	usualLargest = 32 << 20
@@ -129,7 +127,7 @@ func garbage(format string, arguments ...any) error {
 	return fmt.Errorf("%w: %s", ErrGarbage, fmt.Sprintf(format, arguments...))
 }
 
-// header is what stands before a request's data.
+// header comes before a request's data.
 type header struct {
 	flags, command uint16
 	cookie         uint64

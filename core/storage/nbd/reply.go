@@ -57,7 +57,7 @@ func (p *pending) bytes() int64 {
 	return total
 }
 
-// replies reads replies from a server. It holds no memory but what requests brought.
+// replies reads replies from a server, into the buffers of requests and no other memory.
 type replies struct {
 	from *bufio.Reader
 	// find gives the request of a cookie, or nil.
@@ -129,7 +129,7 @@ func (r *replies) chunk() (uint64, bool, error) {
 	return cookie, done, nil
 }
 
-// content reads what a chunk carries.
+// content reads the content of a chunk.
 func (r *replies) content(p *pending, kind uint16, length uint32) error {
 	switch kind {
 	case chunkNone:

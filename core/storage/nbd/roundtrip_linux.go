@@ -7,10 +7,9 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// RoundTrip is how long the kernel sees the network take, there and back, on the connection
-// that reads (tcp(7), TCP_INFO: the smoothed time of RFC 6298, section 2, in
-// microseconds). What this program waits for a processor is not in it. It is false for a
-// connection that is not over TCP.
+// RoundTrip returns the network's round trip as the kernel sees it, on the connection that reads (tcp(7),
+// TCP_INFO: the smoothed time of RFC 6298, section 2, in microseconds). It does not include the time that
+// this program waits for a processor. It is false for a connection that is not over TCP.
 func (q *queue) RoundTrip() (time.Duration, bool) {
 	connection, ok := q.connections[inwards].Conn.(syscall.Conn)
 	if !ok {

@@ -29,14 +29,14 @@ type Served struct {
 	// Admit holds a request back until it may go on, and gives the error that it
 	// fails with, or 0; it may be nil.
 	Admit func(write bool, length int) (errno uint32)
-	// Describe says of the export what a client is told who asks; it may be nil.
+	// Describe returns a description of the export for a client that asks; it may be nil.
 	Describe func(client net.Addr) string
 }
 
 // Server serves exports.
 type Server struct {
 	Exports []Served
-	// Log is told what happens; it may be nil.
+	// Log is called with each event in words; it may be nil.
 	Log func(text string)
 
 	mutex       sync.Mutex
@@ -45,7 +45,7 @@ type Server struct {
 	closed      bool
 	// memory is for the data of requests of all clients.
 	memory *pool
-	// stuckAfter is that of the package where it is 0; tests have less.
+	// stuckAfter replaces the package's, unless it is 0; tests have less.
 	stuckAfter time.Duration
 }
 

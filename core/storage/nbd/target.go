@@ -16,7 +16,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// What the target can do besides.
+// Abilities of a volume as a target.
 var (
 	_ target.Reopener = (*Volume)(nil)
 	_ target.Answerer = (*Volume)(nil)
@@ -30,15 +30,15 @@ type Options struct {
 	Overwrite string
 	// TLS settings, or nil for the system's.
 	TLS *tls.Config
-	// Apart gives each queue a second connection for what writes, so that small requests to
-	// read do not wait behind the data of writes. The server has to allow several.
+	// Apart gives each queue a second connection for writes, so that small requests to read do not wait
+	// behind their data. The server has to allow several.
 	Apart bool
 }
 
 // Volume is an export of an NBD server. It is a [target.Target]; each of its queues
 // is a connection of its own, several of them where the server allows that.
 type Volume struct {
-	// ctx ends what waits for the server to be reached.
+	// ctx ends the attempts to reach the server.
 	ctx         context.Context
 	address     Address
 	options     Options
@@ -47,8 +47,8 @@ type Volume struct {
 	description target.Description
 }
 
-// Open connects to a server and finds out what it serves. The context is that of all
-// later connections too.
+// Open connects to a server and reads the description of the export. The context holds for all later
+// connections too.
 func Open(ctx context.Context, text string, options Options) (*Volume, error) {
 	address, err := ParseAddress(text)
 	if err != nil {
@@ -100,18 +100,17 @@ func Connect(ctx context.Context, address Address, options Options) (*Volume, er
 // Description of the volume.
 func (v *Volume) Description() target.Description { return v.description }
 
-// About is what the server says of the export for people; empty where it says nothing. It
-// is the server's word, of up to 4 KiB, and not checked.
+// About returns the server's description of the export for people, or "". It is the server's word, of up to 4
+// KiB, and not checked.
 func (v *Volume) About() string { return v.export.description }
 
 // Now is the time since it was opened.
 func (v *Volume) Now() time.Duration { return v.clock.Now() }
 
-// Usage is the processor time of this program; what others do on the volume cannot
-// be read.
+// Usage returns the processor time of this program; the work of others on the volume cannot be read.
 func (v *Volume) Usage() target.Usage { return target.Usage{Processor: target.ProcessorTime()} }
 
-// Close does nothing: connections are those of queues.
+// Close does nothing: queues own the connections.
 func (v *Volume) Close() error { return nil }
 
 // Answers says whether the server can still be reached.
@@ -123,8 +122,8 @@ func (v *Volume) Answers() error {
 	return c.end()
 }
 
-// Reopen says whether the server answers, and still serves the same: an export of the
-// same size, with what was written to it.
+// Reopen reports an error unless the server answers, and still serves the same: an export of the same size,
+// with the data that were written to it.
 func (v *Volume) Reopen(ours target.Recognise) error {
 	c, err := connect(v.ctx, v.address, v.options.TLS)
 	if err != nil {
@@ -156,7 +155,7 @@ func (v *Volume) Reopen(ours target.Recognise) error {
 }
 
 const (
-	// lookedAt is the most that is read at once of what was written.
+	// lookedAt is the most that is read at once of written data.
 	lookedAt = 64 * unit.KiB
 	// lookWithin is how long that may take.
 	lookWithin = 10 * time.Second
@@ -216,8 +215,8 @@ func (v *Volume) Open(shape target.Shape) (target.Queue, error) {
 	return opened, nil
 }
 
-// What is read goes over one of a queue's connections, and what is written, with its
-// flushes, over the other, which may be the same.
+// Reads go over one of a queue's connections, and writes, with their flushes, over the other, which may be
+// the same.
 const (
 	inwards = iota
 	outwards
@@ -385,7 +384,7 @@ func (q *queue) Submit(operations []target.Operation) error {
 	return nil
 }
 
-// add puts a request into what is sent. The mutex is held.
+// add puts a request into the outbox. The mutex is held.
 func (q *queue) add(o *target.Operation, now time.Duration) {
 	s := &q.slots[o.Slot]
 	s.busy, s.turn, s.submitted = true, s.turn+1, now

@@ -40,7 +40,7 @@ func (t *transmission) run() error {
 	}
 }
 
-// request is what a client asks for.
+// request is a request of a client.
 type request struct {
 	flags, command uint16
 	cookie         uint64
@@ -192,7 +192,7 @@ func (t *transmission) answer(r request, data []byte, number uint32) {
 	}
 }
 
-// structuredHead is that of the one chunk that answers a read.
+// structuredHead returns the head of the one chunk that answers a read.
 func structuredHead(r request, length int, number uint32) []byte {
 	head := binary.BigEndian.AppendUint32(nil, magicStructured)
 	head = binary.BigEndian.AppendUint16(head, chunkDone)

@@ -16,8 +16,8 @@ type Output struct {
 	made, name string
 }
 
-// NewOutput prepares to make what a user named, beside which it removes what dead programs left, and tells of
-// each. What it is of, in a few letters, is in its scratch name.
+// NewOutput prepares to make a file or folder that a user named. It removes the leftovers of dead programs
+// beside it, and tells of each. A few letters of the scratch name say what it is for.
 func NewOutput(name, of string, tell func(Leftover)) (*Output, error) {
 	if err := CheckName(name); err != nil {
 		return nil, err
@@ -60,7 +60,7 @@ func (o *Output) Create() (*os.File, error) {
 // Mkdir makes it as an empty folder that this user alone may read.
 func (o *Output) Mkdir() error { return os.Mkdir(o.made, 0o700) }
 
-// Publish lets everybody read what was made.
+// Publish lets everybody read the output.
 func (o *Output) Publish() error {
 	info, err := os.Stat(o.made)
 	if err != nil {
@@ -83,5 +83,5 @@ func (o *Output) Finish() error {
 	return o.home.GiveNew(o.made, o.name)
 }
 
-// Close removes what was not finished.
+// Close removes an unfinished output.
 func (o *Output) Close() error { return o.home.Close() }

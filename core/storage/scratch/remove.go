@@ -19,8 +19,8 @@ func RemoveAll(path string) error {
 	return removeEach(path)
 }
 
-// removeEach removes what is in a folder one by one, what is deepest first. Links are
-// removed, and not followed.
+// removeEach removes the entries of a folder one by one, the deepest first. Links are removed, and not
+// followed.
 func removeEach(path string) error {
 	var names []string
 	err := filepath.WalkDir(path, func(name string, _ fs.DirEntry, err error) error {

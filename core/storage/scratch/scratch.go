@@ -1,10 +1,9 @@
-// Package scratch makes files and folders that a program removes again, under one scheme
-// of names, with a mark beside them that says whose they are: a later run finds and
-// removes what a killed one left, and nothing else.
+// Package scratch makes files and folders that a program removes again, under one scheme of names, with a
+// mark beside them that names their owner: a later run finds and removes the leftovers of a killed one, and
+// nothing else.
 //
-// The mark is a file that its owner keeps locked for as long as it lives. It names all
-// that belongs to it before that is made. A [Folder] may be used by several goroutines at
-// once; none is started.
+// The mark is a file that its owner keeps locked for as long as it lives. It names all its files before they
+// are made. A [Folder] may be used by several goroutines at once; none is started.
 package scratch
 
 import (
@@ -25,8 +24,8 @@ import (
 	"opengauge/core/unit"
 )
 
-// Names of scratch files are prefix, kind, a number and suffix; those of marks are
-// markPrefix, the number and markSuffix.
+// Names of scratch files are prefix, kind, a number and suffix; names of marks are markPrefix, the number and
+// markSuffix.
 const (
 	prefix     = "opengauge-"
 	suffix     = ".tmp"
@@ -44,7 +43,7 @@ type (
 	}
 	entry struct {
 		Name string `json:"name"`
-		// Number is that of the file in its file system, once it was made; 0 is not known.
+		// Number is the file's number in its file system, once it was made; 0 is not known.
 		Number uint64 `json:"number,omitempty"`
 	}
 )
@@ -89,8 +88,7 @@ func (f *Folder) note(line any) error {
 	return f.mark.Sync()
 }
 
-// Name gives the path of a scratch file or folder that is made next. What it is of, in a
-// few letters, is in the name.
+// Name returns the path of the scratch file or folder that is made next. A few letters of it say its purpose.
 func (f *Folder) Name(of string) (string, error) {
 	f.mutex.Lock()
 	defer f.mutex.Unlock()
@@ -119,8 +117,8 @@ func (f *Folder) Also(path string) error {
 	return f.enter(filepath.Base(path))
 }
 
-// Made notes which file it is that was made at a path that [Folder.Name] gave.
-func (f *Folder) Made(path string) error {
+// NoteMade notes which file it is that was made at a path that [Folder.Name] gave.
+func (f *Folder) NoteMade(path string) error {
 	info, err := os.Lstat(path)
 	if err != nil {
 		return err
@@ -130,7 +128,7 @@ func (f *Folder) Made(path string) error {
 	return f.note(entry{filepath.Base(path), numberOf(info)})
 }
 
-// Give gives what was made the name under which it stays.
+// Give renames a scratch file to its final name.
 func (f *Folder) Give(path, name string) error {
 	if err := os.Rename(path, name); err != nil {
 		return err
@@ -151,7 +149,7 @@ func (f *Folder) GiveNew(path, name string) error {
 	return f.Give(path, name) // this file system has no second names for files
 }
 
-// Keep takes a file out of what is removed: it was removed already.
+// Keep forgets a file that was removed or renamed already.
 func (f *Folder) Keep(path string) {
 	f.mutex.Lock()
 	defer f.mutex.Unlock()
@@ -175,15 +173,15 @@ func (f *Folder) Close() error {
 	return claim.Remove(f.mark)
 }
 
-// Leftover is what a program left behind that died before it could remove it.
+// Leftover is a file or folder of a program that died before it could remove it.
 type Leftover struct {
 	Path string
-	// Size is that of a file; of a folder, of all files in it.
+	// Size is the size of a file, or of all files in a folder.
 	Size unit.Bytes
 }
 
-// Sweep removes what programs of this user that are dead left in a folder, and tells of
-// each. What only has such a name, or belongs to a program that lives, stays.
+// Sweep removes the leftovers of this user's dead programs from a folder, and tells of each. Files that only
+// have such a name, or belong to a program that lives, stay.
 func Sweep(folder string, tell func(Leftover)) error {
 	entries, err := os.ReadDir(folder)
 	if err != nil {
@@ -199,7 +197,7 @@ func Sweep(folder string, tell func(Leftover)) error {
 	return failed
 }
 
-// sweepMark removes what belongs to a mark, if its owner is dead.
+// sweepMark removes the files of a mark, if its owner is dead.
 func sweepMark(folder, name string, tell func(Leftover)) error {
 	mark, err := claim.Dead(filepath.Join(folder, name))
 	if err != nil || mark == nil {
@@ -219,11 +217,10 @@ func sweepMark(folder, name string, tell func(Leftover)) error {
 	return claim.Remove(mark)
 }
 
-// largestMark bounds what is read of a mark.
+// largestMark is the most bytes that are read of a mark.
 const largestMark = 1 << 20
 
-// read gives what a mark names, the last line on each. A last line that was cut off is
-// none.
+// read returns the entries of a mark, the last line on each. An incomplete last line is ignored.
 func read(mark *os.File, id string) ([]entry, bool) {
 	info, err := mark.Stat()
 	switch {
@@ -259,7 +256,7 @@ func belongs(name, id string) bool {
 		filepath.Base(name) == name
 }
 
-// remove removes what an entry names, if it is what was made.
+// remove removes the file of an entry, if it is the one that was made.
 func (e entry) remove(folder string, tell func(Leftover)) error {
 	path := filepath.Join(folder, e.Name)
 	info, err := os.Lstat(path)

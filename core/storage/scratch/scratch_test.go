@@ -18,7 +18,7 @@ func made(t *testing.T, in *Folder, of string) string {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := errors.Join(os.WriteFile(name, []byte("what is in it"), 0o600), in.Made(name)); err != nil {
+	if err := errors.Join(os.WriteFile(name, []byte("what is in it"), 0o600), in.NoteMade(name)); err != nil {
 		t.Fatal(err)
 	}
 	return name

@@ -74,14 +74,13 @@ func sizeOf(folder string) int64 {
 	return sectors * 512
 }
 
-// loop is what a loop device stands on: a device by its number, or else a file.
+// loop is the backing of a loop device: a device by its number, or else a file.
 type loop struct {
 	device, file string
 	offset       int64
 }
 
-// readLoop asks a loop device (loop(4), LOOP_GET_STATUS64), or reads what sysfs has of it where it cannot be
-// opened.
+// readLoop asks a loop device (loop(4), LOOP_GET_STATUS64), or reads sysfs where it cannot be opened.
 func readLoop(folder string) (loop, bool) {
 	path := readWord(folder, "loop/backing_file")
 	if path == "" {

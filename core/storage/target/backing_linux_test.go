@@ -54,7 +54,8 @@ func TestDevicesOverOneImage(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := overwriting(one, deviceSize); err == nil || !strings.Contains(err.Error(), filepath.Base(two)+" stands on it") {
+	if err := overwriting(one, deviceSize); err == nil ||
+		!strings.Contains(err.Error(), filepath.Base(two)+" stands on it") {
 		t.Errorf("while another program has %s: %v", two, err)
 	}
 	if err := held.Close(); err != nil {
@@ -214,7 +215,8 @@ func TestAPlaceWhereNothingIsMounted(t *testing.T) {
 		t.Skip("no folder can be made in /mnt: ", err)
 	}
 	defer os.RemoveAll(place)
-	if _, err := OpenPath(place, PathOptions{}); err == nil || !strings.Contains(err.Error(), "nothing is mounted at "+place) {
+	if _, err := OpenPath(place, PathOptions{}); err == nil ||
+		!strings.Contains(err.Error(), "nothing is mounted at "+place) {
 		t.Errorf("an empty folder in /mnt: %v", err)
 	}
 	if err := CheckMounted(filepath.Join(place, "none")); err != nil {

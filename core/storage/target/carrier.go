@@ -8,7 +8,7 @@ import (
 	"opengauge/core/clock"
 )
 
-// Carrier is what carries operations to the kernel.
+// Carrier is a way by which operations go to the kernel.
 type Carrier string
 
 // The carriers. Automatic takes the cheapest that this system offers: direct

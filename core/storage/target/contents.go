@@ -10,7 +10,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// signature is what a device holds at a place when something is on it.
+// signature is a mark that a device has at a place when something is on it.
 type signature struct {
 	// offset is where the magic is; below zero it counts from the end of the device,
 	// after that was brought down to a multiple of align, where there is one.
@@ -28,8 +28,8 @@ type circle struct {
 	length, step int64
 }
 
-// circles are those of pools whose newest block of all is anywhere in a ring of them: at the
-// beginning of the device and at its end.
+// circles are the marks of pools whose newest block is anywhere in a ring: at the beginning of the device and
+// at its end.
 var circles = []circle{
 	{signature{128 << 10, 0, "\x0c\xb1\xba\x00\x00\x00\x00\x00", "a ZFS pool member", zfs}, 128 << 10, 1024},
 	{signature{128 << 10, 0, "\x00\x00\x00\x00\x00\xba\xb1\x0c", "a ZFS pool member", zfs}, 128 << 10, 1024},
@@ -174,11 +174,11 @@ func place(offset, align, size int64) int64 {
 	return size + offset
 }
 
-// label is at the beginning of a device that a run wrote to: what is on it is nobody's.
+// label is at the beginning of a device that a run wrote to: nobody misses its contents.
 const label = "Written by opengauge to measure this device. There is nothing else on it.\n"
 
-// contents says what a device of a size holds: the first signature that is found, data of no known form, or
-// nothing. What a run wrote is nothing.
+// contents names the contents of a device of a size by the first signature that is found, or as unknownData.
+// It returns "" for a blank device, and for one with a label.
 func contents(device io.ReaderAt, size unit.Bytes) (string, error) {
 	const head, tail = 1<<20 + 4096, 1 << 20
 	begin, err := stretch(device, 0, min(head, int64(size)))
@@ -213,7 +213,7 @@ func contents(device io.ReaderAt, size unit.Bytes) (string, error) {
 	return unrecognised(device, from)
 }
 
-// unknownData is what a device holds that is not blank, and has no known form.
+// unknownData describes contents that are not blank, and have no known form.
 const unknownData = "data of a form that is not known"
 
 // unrecognised looks for data here and there before the end of a device.

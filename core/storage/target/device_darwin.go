@@ -61,7 +61,7 @@ func sectorOf(*os.File) unit.Bytes { return 1 }
 // statisticsOf is the path of a file, whose device is looked for when it is asked.
 func statisticsOf(file *os.File) string { return file.Name() }
 
-// counters are those of a device since it was attached, as of some seconds ago.
+// counters returns the counters of a device since it was attached, as of some seconds ago.
 func counters(statistics string) (Counters, bool) {
 	if statistics == "" {
 		return Counters{}, false

@@ -20,7 +20,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// blockDevice is what the kernel knows about a block device.
+// blockDevice describes a block device as the kernel knows it.
 type blockDevice struct {
 	path   string
 	number string // "259:0"
@@ -80,8 +80,8 @@ func openDevice(path string, options PathOptions) (Target, error) {
 	return opened, nil
 }
 
-// claim opens a device exclusively, which the kernel refuses where it is in use, and looks
-// at the guards once more on what was opened: nothing comes between them and it any more.
+// claim opens a device exclusively, which the kernel refuses where it is in use, and looks at the guards once
+// more on the open device: nothing comes between them and it any more.
 func (d blockDevice) claim(options PathOptions) (*os.File, error) {
 	claimed, err := os.OpenFile(d.path, os.O_RDONLY|os.O_EXCL|unix.O_DIRECT, 0)
 	if errors.Is(err, unix.EBUSY) {
@@ -100,8 +100,7 @@ func (d blockDevice) claim(options PathOptions) (*os.File, error) {
 	return claimed, nil
 }
 
-// writableBy opens for writing what a claim holds, and not what its path leads to by now
-// (proc(5), /proc/pid/fd).
+// writableBy opens a claimed device for writing, wherever its path leads by now (proc(5), /proc/pid/fd).
 func writableBy(claimed *os.File) (*os.File, error) {
 	fd, err := unix.Open(fmt.Sprintf("/proc/self/fd/%d", claimed.Fd()), unix.O_RDWR|unix.O_DIRECT|unix.O_CLOEXEC, 0)
 	if err != nil {
@@ -110,9 +109,9 @@ func writableBy(claimed *os.File) (*os.File, error) {
 	return os.NewFile(uintptr(fd), claimed.Name()), nil
 }
 
-// reopenDevice opens a device that came back: the same one, by what it says of itself, by
-// its size, and by what this run wrote on it. One that is written to passes all guards
-// again, on what was opened, and is claimed before it is written.
+// reopenDevice opens a device that came back: the same one, by its serial number, its size, and the data that
+// this run wrote. A device that is written to passes all guards again once it is open, and is claimed before
+// it is written.
 func (k *kernelFile) reopenDevice(ours Recognise) error {
 	path := k.description.Path
 	device, err := readDevice(path)
@@ -187,7 +186,7 @@ func readDevice(path string) (blockDevice, error) {
 	return describeDevice(path, status)
 }
 
-// describeOpen is what the kernel knows about a device that is open.
+// describeOpen describes a device that is open.
 func describeOpen(file *os.File) (blockDevice, error) {
 	var status unix.Stat_t
 	if err := unix.Fstat(int(file.Fd()), &status); err != nil {
@@ -280,7 +279,7 @@ func (d blockDevice) mayOverwrite(options PathOptions, open *os.File) error {
 	return g.mayOverwrite(options, func() (string, error) { return d.holds(open) })
 }
 
-// holds is what a device, which may be open already, has on it.
+// holds names the contents of a device, which may be open already.
 func (d blockDevice) holds(open *os.File) (string, error) {
 	if open != nil {
 		return contents(open, d.size)
@@ -295,9 +294,8 @@ func (d blockDevice) holds(open *os.File) (string, error) {
 
 var _ Discarder = (*kernelFile)(nil)
 
-// Discard tells a device that may be overwritten that what it holds from an
-// offset on is not needed (linux/fs.h, BLKDISCARD). One that does not know how
-// keeps it.
+// Discard tells a device that may be overwritten that its data from an offset on are not needed (linux/fs.h,
+// BLKDISCARD). A device without such a command keeps them.
 func (k *kernelFile) Discard(from unit.Bytes) error {
 	if k.description.Kind != Device || !k.description.Writable {
 		return nil
@@ -364,9 +362,8 @@ func statisticsOf(file *os.File) string {
 	return blockDevice{folder: folder}.whole()
 }
 
-// counters are those of a device since the system started (Documentation/block/stat.rst:
-// sectors of 512 bytes, and the time that requests waited, each for itself, in
-// milliseconds).
+// counters returns the counters of a device since the system started (Documentation/block/stat.rst: sectors
+// of 512 bytes, and the time that requests waited, each for itself, in milliseconds).
 func counters(statistics string) (Counters, bool) {
 	if statistics == "" {
 		return Counters{}, false

@@ -578,7 +578,8 @@ func TestADeviceUnderALoop(t *testing.T) {
 	if err := unix.Unmount(folder, 0); err != nil {
 		t.Fatal(err)
 	}
-	if opened, err := OpenPath(device, options); err == nil || !strings.Contains(err.Error(), filepath.Base(above)+" stands on it") {
+	if opened, err := OpenPath(device, options); err == nil ||
+		!strings.Contains(err.Error(), filepath.Base(above)+" stands on it") {
 		t.Errorf("under a loop that nobody uses: %v", err)
 		if err == nil {
 			_ = opened.Close()

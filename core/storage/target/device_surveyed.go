@@ -93,5 +93,5 @@ func (k *kernelFile) reopenDevice(ours Recognise) error {
 	return k.goOnWith(file, errors.Join(err, k.recognise(file, ours)))
 }
 
-// smallestBlock is what the device that a file is on takes.
+// smallestBlock returns the sector size of the device that a file is on.
 func smallestBlock(file *os.File) unit.Bytes { return sectorOf(file) }

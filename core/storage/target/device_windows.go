@@ -15,11 +15,11 @@ import (
 	"opengauge/core/unit"
 )
 
-// devicePaths are those of disks, volumes and letters as devices.
+// devicePaths matches the paths of disks, volumes and letters as devices.
 var devicePaths = regexp.MustCompile(`(?i)^\\\\[.?]\\(physicaldrive\d+|[a-z]:|volume\{[0-9a-f-]+\})$`)
 
-// isDevice says whether a path is a device's. Such paths are not asked for as files: what
-// is there answers as none.
+// isDevice reports whether a path is a device's. Such paths are not asked for as files, which they do not
+// answer as.
 func isDevice(path string, _ fs.FileInfo) bool { return devicePaths.MatchString(path) }
 
 // systemHome is the folder that the system runs from.
@@ -85,7 +85,7 @@ func statisticsOf(file *os.File) string {
 	return strings.TrimSuffix(volume, `\`)
 }
 
-// counters are those of a device since the system started.
+// counters returns the counters of a device since the system started.
 func counters(statistics string) (Counters, bool) {
 	if statistics == "" {
 		return Counters{}, false

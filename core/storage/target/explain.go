@@ -6,8 +6,8 @@ import (
 	"opengauge/core/storage/fault"
 )
 
-// Explain adds to a failure that storage met while it was measured what to do
-// about it, where that is known. nil stays nil.
+// Explain adds advice to a failure that storage met while it was measured, where there is some. nil stays
+// nil.
 func Explain(err error) error {
 	if err == nil {
 		return nil
@@ -18,7 +18,7 @@ func Explain(err error) error {
 	return err
 }
 
-// explain says what was tried on what, why it failed and what to do about it.
+// explain adds to an error the attempt, its path, and advice.
 func explain(tried, path string, err error) error {
 	if err == nil {
 		return nil
@@ -30,7 +30,7 @@ func explain(tried, path string, err error) error {
 	return &adviceError{text: fmt.Sprintf("could not %s %s: %s", tried, path, advice), cause: err}
 }
 
-// adviceFor says what to do about a failure, or nothing.
+// adviceFor returns the advice for a failure, or "".
 func adviceFor(err error) string { return fault.Advice(fault.Of(err)) }
 
 // adviceError has a text made for people and keeps its cause for programs.

@@ -18,9 +18,8 @@ const (
 	fillerBlock   = unit.MiB
 )
 
-// FillTo fills the file system that the test file is on, to a share of what it
-// holds for users, with files beside it. What is there already counts. It is
-// refused for anything but a folder.
+// FillTo fills the file system of the test file to a share of its capacity for users, with files beside it.
+// Other files count too. It is refused for anything but a folder.
 func (k *kernelFile) FillTo(ctx context.Context, share float64, data func(length int) []byte,
 	progress func(share float64)) error {
 	if k.home == nil {

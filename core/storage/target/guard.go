@@ -7,7 +7,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// guarded is what keeps a device from being overwritten, on every system.
+// guarded lists everything that keeps a device from being overwritten, on every system.
 type guarded struct {
 	path, serial string
 	size         unit.Bytes
@@ -15,13 +15,13 @@ type guarded struct {
 	// runs from one of them.
 	places []string
 	system bool
-	// holder is what stands on it, and parts are its partitions.
+	// holder is a device that stands on it, and parts is the number of its partitions.
 	holder string
 	parts  int
 }
 
-// identity is what --overwrite has to say: the serial number, or where the
-// device has none, its exact path and size.
+// identity is the text that --overwrite needs: the serial number, or where the device has none, its exact
+// path and size.
 func (g guarded) identity() string {
 	if g.serial != "" {
 		return g.serial
@@ -29,8 +29,7 @@ func (g guarded) identity() string {
 	return fmt.Sprintf("%s:%d", g.path, g.size)
 }
 
-// mayOverwrite says why a device is not overwritten, or nothing. holds looks at what it
-// holds.
+// mayOverwrite returns an error that says why a device is not overwritten, or nil. holds names its contents.
 func (g guarded) mayOverwrite(options PathOptions, holds func() (string, error)) error {
 	if options.Overwrite != g.identity() {
 		kind := "serial number"

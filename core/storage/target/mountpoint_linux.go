@@ -10,8 +10,8 @@ import (
 	"opengauge/core/bench/kernel"
 )
 
-// CheckMounted fails where a folder is a place for a drive and none is mounted there: what is measured then is
-// the disk underneath. Such places are those in the table of file systems (fstab(5)), and empty folders where
+// CheckMounted fails where a folder is a place for a drive and none is mounted there: a run would measure the
+// disk underneath. Such places are listed in the table of file systems (fstab(5)), or are empty folders where
 // systems mount removable drives.
 func CheckMounted(path string) error {
 	whole, err := filepath.Abs(path)
@@ -57,8 +57,9 @@ func isListed(table, at string) bool {
 // Hierarchy Standard 3.0, 3.11 and 3.12; udisks(8)).
 func isPlaceOfDrives(at string) bool {
 	above := filepath.Dir(at)
-	removable := above == "/mnt" || above == "/media" || filepath.Dir(above) == "/media" || filepath.Dir(above) == "/run/media"
-	if !removable && at != "/mnt" {
+	places := []string{"/mnt", "/media"}
+	users := []string{"/media", "/run/media"}
+	if at != "/mnt" && !slices.Contains(places, above) && !slices.Contains(users, filepath.Dir(above)) {
 		return false
 	}
 	entries, err := os.ReadDir(at)

@@ -9,15 +9,13 @@ import (
 	"opengauge/core/unit"
 )
 
-// What only some targets can do. Callers ask with a type assertion; each target
-// asserts what it implements beside its type.
+// Abilities of some targets. Callers ask with a type assertion; each target asserts its own beside its type.
 type (
 	// Reopener can be opened anew after its device had vanished.
 	Reopener interface {
-		// Reopen goes on with the same device, and with no other. What ours says of what
-		// is there decides; it is nil where nothing was written that could be known
-		// again. A [*StrangerError] says that another device is there, and ends it;
-		// any other error, that the device is not back yet.
+		// Reopen goes on with the same device, and with no other. The function ours decides by the data
+		// there; it is nil where nothing was written that could be known again. A [*StrangerError] says that
+		// another device is there, and ends it; any other error, that the device is not back yet.
 		Reopen(ours Recognise) error
 	}
 
@@ -30,7 +28,7 @@ type (
 	// Sleeper has a clock of its own, on which time can pass with nothing to do.
 	Sleeper interface{ Sleep(stretch time.Duration) }
 
-	// Discarder can forget what it holds from an offset on.
+	// Discarder can forget its data from an offset on.
 	Discarder interface{ Discard(from unit.Bytes) error }
 
 	// Freer gives space back as it is closed.
@@ -46,12 +44,12 @@ type (
 		Room() error
 	}
 
-	// Filler fills what it is on with files of its own.
+	// Filler fills its file system with files of its own.
 	Filler interface {
-		// FillTo brings it to a share of what it holds, with data of a length that
-		// is asked for. Progress is told of the share that is reached.
+		// FillTo fills it to a share of its capacity, with data of the length that is asked for. Progress is
+		// called with the share so far.
 		FillTo(ctx context.Context, share float64, data func(length int) []byte, progress func(share float64)) error
-		// Free takes away what filled it.
+		// Free removes the files that filled it.
 		Free() error
 	}
 )
@@ -64,20 +62,20 @@ var (
 	_ Filler   = (*kernelFile)(nil)
 )
 
-// Recognise reads what a run wrote before, and says why it is not there: nil where it is,
-// a [*StrangerError] where something else is.
+// Recognise reads data that a run wrote before. It returns nil where they are there, and a [*StrangerError]
+// where other data are.
 type Recognise func(from io.ReaderAt) error
 
-// StrangerError says that what is found where a device was is not that device, or cannot
-// be told to be it, so that nothing is written to it.
+// StrangerError says that another device is found in the place of one, or one that cannot be told from
+// another, so that nothing is written to it.
 type StrangerError struct{ Address, Why string }
 
 func (e *StrangerError) Error() string {
 	return fmt.Sprintf("what is at %s now is not used: %s", e.Address, e.Why)
 }
 
-// Resembles says why a device that came back is not gone on with: it has to be written
-// to, and neither what it says of itself nor what it holds tells it from others.
+// Resembles says why a run does not go on with a device that came back: it has to be written to, and neither
+// its identity nor its data tell it from others.
 func Resembles(address string, writable, named bool, ours Recognise) error {
 	if !writable || named || ours != nil {
 		return nil

@@ -24,7 +24,7 @@ type PathOptions struct {
 	// is read. 0 chooses: 1 GiB or a tenth of the free space, whichever is
 	// smaller, or all of a file.
 	Size unit.Bytes
-	// Carrier is what carries operations to the kernel; empty chooses.
+	// Carrier is the way by which operations go to the kernel; empty chooses.
 	Carrier Carrier
 	// Overwrite allows a block device to be written: it has to give the
 	// device's serial number, or where it has none, "path:bytes".
@@ -130,7 +130,7 @@ func openFolder(path string, options PathOptions) (Target, error) {
 	return made, nil
 }
 
-// lookAround finds out what the file's device asks for and where it counts.
+// lookAround finds out the smallest block of the file's device, and the place of its counters.
 func (k *kernelFile) lookAround() {
 	k.statistics = statisticsOf(k.file)
 	whole := false
@@ -141,7 +141,7 @@ func (k *kernelFile) lookAround() {
 	}
 }
 
-// TestFile is what test files have in their names.
+// TestFile is part of the names of test files.
 const TestFile = "test-file"
 
 // createIn makes a new file for direct I/O, marked as one that is removed again.
@@ -153,7 +153,7 @@ func createIn(home *scratch.Folder, of string) (file *os.File, past bool, err er
 	if file, past, err = direct.Create(name, 0o600); err != nil {
 		return nil, false, err
 	}
-	if err := home.Made(name); err != nil {
+	if err := home.NoteMade(name); err != nil {
 		return nil, false, errors.Join(err, file.Close())
 	}
 	return file, past, nil
@@ -194,14 +194,13 @@ func fileSize(path string, wanted unit.Bytes, usage space.Space) (unit.Bytes, er
 	return wanted, nil
 }
 
-// reservedOf is what has to stay free of a file system.
+// reservedOf returns the space of a file system that stays free.
 func reservedOf(usage space.Space) unit.Bytes {
 	return unit.Bytes(float64(usage.Total) * reservedShare)
 }
 
-// Room says whether enough of the file system is still free for a test file to
-// be written to. Others write too, and some file systems take new space for
-// what is overwritten.
+// Room reports an error unless enough of the file system is still free for a test file to be written to.
+// Others write too, and some file systems take new space when data are overwritten.
 func (k *kernelFile) Room() error {
 	if k.home == nil {
 		return nil
@@ -277,8 +276,8 @@ func (k *kernelFile) Usage() Usage {
 	return Usage{Processor: ProcessorTime(), Device: device, Known: ok}
 }
 
-// Open gives a queue on the file. Where the cache cannot be bypassed it is
-// dropped first, so that at least a pass does not read what an earlier one left.
+// Open opens a queue on the file. Where the cache cannot be bypassed it is dropped first, so that at least a
+// pass does not read data that an earlier one left there.
 func (k *kernelFile) Open(shape Shape) (Queue, error) {
 	if !k.description.Direct {
 		if err := direct.Drop(k.file); err != nil {
@@ -337,8 +336,7 @@ func (k *kernelFile) shrink() {
 	}
 }
 
-// Freeing is how much of what was written for the measurement is not given back yet, once
-// that has begun.
+// Freeing returns the bytes of test files that are still to be given back, once that has begun.
 func (k *kernelFile) Freeing() unit.Bytes { return unit.Bytes(k.freeing.Load()) }
 
 // Answers tries a read in several places: storage of which a part cannot be read is
@@ -368,8 +366,8 @@ func (k *kernelFile) Answers() error {
 	return err
 }
 
-// answered says whether a read was answered, by what came of it. A device that was removed
-// has an end at its beginning.
+// answered reports whether a read was answered, by its error. A device that was removed ends at its
+// beginning.
 func (k *kernelFile) answered(err error) bool {
 	return err == nil || errors.Is(err, io.EOF) && k.description.Kind != Device
 }

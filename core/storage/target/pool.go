@@ -102,7 +102,7 @@ func (p *pool) Wait(done []Completion, until time.Duration) (int, error) {
 	}
 }
 
-// drain takes what is complete by now.
+// drain takes the operations that are complete by now.
 func (p *pool) drain(done []Completion) int {
 	for filled := range done {
 		select {

@@ -31,8 +31,7 @@ type port struct {
 	begin  []chan Operation
 }
 
-// portFlight is an operation under way. The system knows it by the address of what comes
-// first in it.
+// portFlight is an operation under way. The system knows it by the address of its first field.
 type portFlight struct {
 	overlapped       windows.Overlapped
 	slot             int
@@ -60,8 +59,8 @@ func newNative(file *os.File, at clock.Clock, shape Shape) (Queue, error) {
 	return p, nil
 }
 
-// open opens the file for overlapped I/O past the cache, for writing where that is
-// allowed, and lets the port know of what happens to it.
+// open opens the file for overlapped I/O past the cache, for writing where that is allowed, and ties it to
+// the port.
 func (p *port) open(more uint32) (windows.Handle, error) {
 	name, err := windows.UTF16PtrFromString(p.name)
 	if err != nil {
@@ -120,7 +119,7 @@ func (p *port) watch(took time.Duration) {
 	}
 }
 
-// carry begins a read or a write. What cannot begin is handed to the port as over.
+// carry begins a read or a write. An operation that cannot begin is handed to the port as over.
 func (p *port) carry(o Operation) {
 	f := &p.flights[o.Slot]
 	f.overlapped = windows.Overlapped{Offset: uint32(o.Offset), OffsetHigh: uint32(o.Offset >> 32)}
@@ -152,8 +151,8 @@ func (p *port) durable() (windows.Handle, error) {
 	return p.through, err
 }
 
-// flush waits for what was written to be on stable media, on a goroutine of its own: the
-// call has no form that does not wait.
+// flush waits until written data are on stable media, on a goroutine of its own: the call has no form that
+// does not wait.
 func (p *port) flush(o Operation) {
 	f := &p.flights[o.Slot]
 	f.length, f.began = 0, p.clock.Now()

@@ -21,8 +21,8 @@ func readAt(_ *os.File, fd int, buffer []byte, offset int64) (int, error) {
 	}
 }
 
-// writeThrough is a write that is over once its data is on stable media, in one call. What is
-// not quite this kernel, or older than 4.7, may not know that call; then it is two.
+// writeThrough writes in one call that is over once the data are on stable media. Kernels before 4.7, and
+// their imitations, may not know that call; then it is two.
 func writeThrough(fd int, buffer []byte, offset int64) (int, error) {
 	moved, err := unix.Pwritev2(fd, [][]byte{buffer}, offset, unix.RWF_DSYNC)
 	if err != unix.ENOSYS && err != unix.EOPNOTSUPP {

@@ -8,7 +8,7 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// ProcessorTime is what this process has used so far, in user and kernel mode.
+// ProcessorTime returns the processor time of this process so far, in user and kernel mode.
 func ProcessorTime() time.Duration {
 	var usage unix.Rusage
 	if err := unix.Getrusage(unix.RUSAGE_SELF, &usage); err != nil {

@@ -6,7 +6,7 @@ import (
 	"golang.org/x/sys/windows"
 )
 
-// ProcessorTime is what this process has used so far, in user and kernel mode.
+// ProcessorTime returns the processor time of this process so far, in user and kernel mode.
 func ProcessorTime() time.Duration {
 	var created, exited, kernel, user windows.Filetime
 	if err := windows.GetProcessTimes(windows.CurrentProcess(), &created, &exited, &kernel, &user); err != nil {

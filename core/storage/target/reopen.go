@@ -8,9 +8,9 @@ import (
 	"opengauge/core/storage/direct"
 )
 
-// Reopen goes on with the storage after it had vanished. What is still open and answers
-// is kept, with its claim; else it is opened anew, if it is the same. Queues that were
-// open before are of no use any more.
+// Reopen goes on with the storage after it had vanished. If the file is still open and answers, it is kept
+// with its claim; else it is opened anew, if it is the same. Queues that were open before are of no use any
+// more.
 func (k *kernelFile) Reopen(ours Recognise) error {
 	if k.Answers() == nil {
 		return k.recognise(k.file, ours)
@@ -21,7 +21,7 @@ func (k *kernelFile) Reopen(ours Recognise) error {
 	return k.reopenFile(ours)
 }
 
-// reopenFile opens a file anew: for writing only one that holds what this run wrote.
+// reopenFile opens a file anew; for writing only if it has the data that this run wrote.
 func (k *kernelFile) reopenFile(ours Recognise) error {
 	name := k.file.Name()
 	file, err := k.openAgain(name, os.O_RDONLY)
@@ -42,7 +42,7 @@ func (k *kernelFile) reopenFile(ours Recognise) error {
 	return k.goOnWith(writable, nil)
 }
 
-// openAgain opens a file that is no link and holds what it held at least.
+// openAgain opens a file that is no link and is no shorter than before.
 func (k *kernelFile) openAgain(name string, flags int) (*os.File, error) {
 	file, err := direct.Reopen(name, flags, k.description.Direct)
 	if err != nil {
@@ -77,7 +77,7 @@ func sameFile(a, b *os.File) bool {
 	return err == nil && os.SameFile(first, second)
 }
 
-// recognise tries a read, and asks whether what this run wrote is there.
+// recognise tries a read, and looks for the data that this run wrote.
 func (k *kernelFile) recognise(file *os.File, ours Recognise) error {
 	if _, err := file.ReadAt(direct.Buffer(int(probeSize)), 0); !k.answered(err) {
 		return explain("read", file.Name(), err)

@@ -9,8 +9,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// surveyed is a device of a system whose survey says what is on which device: Windows and
-// macOS.
+// surveyed is a device of a system whose survey lists the mounts of each device: Windows and macOS.
 type surveyed struct {
 	guarded
 	// part says that it is a part of a device, or a volume, and known that the survey
@@ -22,9 +21,8 @@ type surveyed struct {
 	homeless bool
 }
 
-// surveyDevice finds a device by its path in what a machine tells. home is where the system
-// runs from. What the machine does not tell leaves the device unknown, which is never
-// overwritten.
+// surveyDevice finds a device by its path in a survey. home is where the system runs from. A device that the
+// survey does not list stays unknown, and is never overwritten.
 func surveyDevice(m *survey.Machine, path, home string) surveyed {
 	s := surveyed{guarded: guarded{path: path}}
 	on, _, ok := m.Holding(path)

@@ -1,12 +1,11 @@
-// Package target holds what passes run against (a folder, a file; simulated
-// parts implement the same interface in their own package) and the queue
-// through which a pass drives it.
+// Package target has the targets of passes (a folder, a file; simulated parts implement the same interface in
+// their own package) and the queue through which a pass drives them.
 //
-// Times in this package are stretches since the target was opened, on the
-// target's own clock: the machine's monotonic clock, or a virtual one.
+// Times in this package are stretches since the target was opened, on the target's own clock: the machine's
+// monotonic clock, or a virtual one.
 //
-// A queue is used by one goroutine; several queues of a target may be driven at
-// once where its [Description] says so.
+// A queue is used by one goroutine; several queues of a target may be driven at once where its [Description]
+// says so.
 package target
 
 import (
@@ -15,7 +14,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// Medium says what a target is.
+// Medium is the kind of a target.
 type Medium string
 
 // The kinds of target.
@@ -30,7 +29,7 @@ const (
 	Wire Medium = "wire"
 )
 
-// Description says what a target is and what may be done to it.
+// Description describes a target and its abilities.
 type Description struct {
 	Kind Medium
 	// Address is the target as the user wrote it.
@@ -52,23 +51,23 @@ type Description struct {
 	Unfilled bool
 	// Direct says whether reads and writes bypass the system's cache.
 	Direct bool
-	// Flusher is the system's call that makes what was written stable, where there is
-	// one, and PartFlush says that it leaves data in the drive's own cache.
+	// Flusher is the system's call that makes written data stable, where there is one, and PartFlush says
+	// that it leaves data in the drive's own cache.
 	Flusher   string
 	PartFlush bool
 	// Parallel says whether several queues may be open at once, each driven by
 	// a thread of its own.
 	Parallel bool
-	// Seed is what a simulated part draws its chances from.
+	// Seed is the seed of a simulated part's chances.
 	Seed uint64
 }
 
-// Target is what passes run against.
+// Target is storage that passes run against.
 type Target interface {
 	Description() Description
 	// Now is the time on the target's clock.
 	Now() time.Duration
-	// Usage is what has been used of the target's host and device so far.
+	// Usage returns the usage of the target's host and device so far.
 	Usage() Usage
 	// Open gives a queue of that shape. A queue is opened, used and closed on
 	// one thread of the system; several may be open at once where Description
@@ -78,27 +77,26 @@ type Target interface {
 	Close() error
 }
 
-// Usage counts what was used, since some moment in the past.
+// Usage counts the use of a host and a device since some moment in the past.
 type Usage struct {
 	// Processor is the processor time of this program.
 	Processor time.Duration
-	// Device is what everybody did to the device, and Known says whether its counters
-	// can be read.
+	// Device counts the work of the device for everybody, and Known says whether its counters can be read.
 	Device Counters
 	Known  bool
 }
 
-// Counters are those of a device, over all who use it.
+// Counters are the counters of a device, over all its users.
 type Counters struct {
 	Read, Written unit.Bytes
 	// Waited is how long operations were under way at the device, each for itself.
 	Waited time.Duration
 }
 
-// Moved is what was read and written.
+// Moved returns the bytes read and written.
 func (c Counters) Moved() unit.Bytes { return c.Read + c.Written }
 
-// Since is what was used since an earlier count.
+// Since returns the usage since an earlier count.
 func (u Usage) Since(earlier Usage) Usage {
 	return Usage{
 		Processor: u.Processor - earlier.Processor, Known: u.Known && earlier.Known,
@@ -109,7 +107,7 @@ func (u Usage) Since(earlier Usage) Usage {
 	}
 }
 
-// Shape is what a queue has to hold.
+// Shape is the capacity that a queue needs.
 type Shape struct {
 	// Slots is how many operations may be outstanding at once.
 	Slots int
@@ -117,7 +115,7 @@ type Shape struct {
 	Block unit.Bytes
 }
 
-// Action is what one operation does.
+// Action is the kind of an operation.
 type Action uint8
 
 // The actions of an operation.
@@ -140,8 +138,8 @@ type Operation struct {
 	Slot   int
 	Offset int64
 	Length int
-	// Data is what a write writes, if it is not in the slot's buffer: Length bytes,
-	// aligned as direct I/O needs it, which stay as they are until the write is over.
+	// Data is written, if it is not nil, in the place of the slot's buffer: Length bytes, aligned as direct
+	// I/O needs it, which stay as they are until the write is over.
 	Data []byte
 	// Durable asks that a write is complete only when its data is on stable
 	// media.
@@ -177,7 +175,7 @@ type Queue interface {
 	Wait(done []Completion, until time.Duration) (int, error)
 	// Buffer is the data of a slot, or nil where the target keeps no data.
 	Buffer(slot int) []byte
-	// Name says what carries the operations: "thread pool", "simulated".
+	// Name names the way by which operations go: "thread pool", "simulated".
 	Name() string
 	// Close waits for nothing: outstanding operations must be complete.
 	Close() error

@@ -94,7 +94,7 @@ func (u *uring) Wait(done []Completion, until time.Duration) (int, error) {
 	}
 }
 
-// reap takes what is complete by now, all of it at one time.
+// reap takes the operations that are complete by now, all of them at one time.
 func (u *uring) reap(done []Completion) int {
 	waiting := min(u.Waiting(), len(done))
 	if waiting == 0 {

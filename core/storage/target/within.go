@@ -8,8 +8,8 @@ import (
 // ErrHeld says that whoever asked storage for something is held.
 var ErrHeld = errors.New("it does not answer, and holds whoever asks")
 
-// Within does what storage may hold for ever, and gives up on it after a while with
-// [ErrHeld]: what it does is of no use any more then.
+// Within runs a function that storage may hold for ever, and gives up on it after a while with [ErrHeld]: its
+// result is of no use any more then.
 func Within(stretch time.Duration, do func() error) error {
 	done := make(chan error, 1)
 	go func() { done <- do() }()
