@@ -202,7 +202,7 @@ func TestACellIsGivenBack(t *testing.T) {
 			t.Errorf("%s was visited while another bench had it", next.Cell)
 		}
 	}
-	if _, err := server.Ask(name, `UPDATE claims SET until_ms = 0`); err != nil {
+	if _, err := server.Ask(name, `UPDATE claims SET taken_ms = 0, until_ms = 0`); err != nil {
 		t.Fatal(err)
 	}
 	d.must("review", "run", reviews+"cases.yaml", "--unattended", "--visits", "2")

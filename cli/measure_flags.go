@@ -57,8 +57,8 @@ func (f *measureFlags) add(cmd *cobra.Command, env *environment) {
 		"path:bytes where it has none; of a volume, the export's name")
 	set.StringVar(&f.authority, "authority", "", "trust an nbds:// server whose certificate this authority signed, "+
 		"FILE.pem")
-	set.BoolVar(&f.overwriteContents, "overwrite-contents", false, "allow that even if the device holds partitions "+
-		"or a file system")
+	set.BoolVar(&f.overwriteContents, "overwrite-contents", false, "allow that even if the device holds partitions, "+
+		"a file system, or data of no known form")
 	set.Bool("remove-leftovers", false, "")
 	_ = set.MarkDeprecated("remove-leftovers", "what killed runs of yours left in a folder is removed without it")
 	set.StringVar(&f.name, "name", "", "a name for the session")

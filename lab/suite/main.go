@@ -206,6 +206,8 @@ func (s *suite) take(e event, to io.Writer) {
 	if e.Action == "fail" || e.Action == "build-fail" {
 		if e.Test != "" {
 			s.failed++
+		} else {
+			s.tellUnfinished(e.Package, to)
 		}
 		fmt.Fprint(to, strings.Join(s.output[name], ""))
 	}
@@ -214,6 +216,20 @@ func (s *suite) take(e event, to io.Writer) {
 			s.took = append(s.took, timed{strings.TrimPrefix(e.Package, "opengauge/") + " " + e.Test, e.Elapsed})
 		}
 		delete(s.output, name)
+	}
+}
+
+// tellUnfinished names the tests of a package that had begun and were not over when its program ended, with
+// the end of their output: one of them hangs, or took the others down.
+func (s *suite) tellUnfinished(folder string, to io.Writer) {
+	const shown = 30
+	for _, name := range slices.Sorted(maps.Keys(s.output)) {
+		of, test, _ := strings.Cut(name, " ")
+		lines := s.output[name]
+		if of != folder || test == "" || strings.Contains(lines[len(lines)-1], "=== PAUSE") {
+			continue
+		}
+		fmt.Fprintf(to, "did not end: %s\n%s", test, strings.Join(lines[max(0, len(lines)-shown):], ""))
 	}
 }
 
