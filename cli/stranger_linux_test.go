@@ -77,7 +77,8 @@ func TestAnotherDeviceBehindThePath(t *testing.T) {
 				swapping.Go(func() {
 					waitForWrites(disk, ended)
 					below.Fail(syscall.EIO)
-					time.Sleep(500 * time.Millisecond) // it notices by its own operations
+					_, _ = below.Peak() // from here on they are counted
+					waitForFailures(below, ended)
 					if isFree(disk) && c.name == "itself" {
 						t.Error("the device is not claimed while it fails")
 					}
@@ -125,6 +126,21 @@ func isFree(device string) bool {
 		_ = file.Close()
 	}
 	return err == nil
+}
+
+// waitForFailures waits until more operations failed than a run puts up with, or until the end. What looks
+// whether the device is back fails too.
+func waitForFailures(below *witness.Slow, ended <-chan struct{}) {
+	const enough = 250
+	for seen := 0; seen < enough; {
+		select {
+		case <-ended:
+			return
+		case <-time.After(50 * time.Millisecond):
+		}
+		_, operations := below.Peak()
+		seen += operations
+	}
 }
 
 // waitForWrites waits until the kernel counts more writes of a device than now, or until the end.

@@ -187,12 +187,19 @@ func TestOneWrongFigureAmongOthers(t *testing.T) {
 	}
 	for _, watts := range []string{"4", "40000", "5"} {
 		fmt.Fprintf(meter, "%s W\n", watts)
-		time.Sleep(50 * time.Millisecond)
+		time.Sleep(50 * time.Millisecond) // as a meter does
 	}
-	reading, err := within(p, 2*time.Second)
-	if err == nil || !strings.Contains(err.Error(), "40000 W cannot be true") || reading.Values["usb_power_watts"] != 5 ||
-		len(reading.Moments) != 2 {
-		t.Errorf("it says %v in %d moments, %v", reading.Values, len(reading.Moments), err)
+	var said error
+	var latest float64
+	moments := 0
+	for began := time.Now(); latest != 5 && time.Since(began) < time.Minute; {
+		reading, err := within(p, 2*time.Second)
+		said = errors.Join(said, err)
+		moments += len(reading.Moments)
+		latest = reading.Values["usb_power_watts"]
+	}
+	if said == nil || !strings.Contains(said.Error(), "40000 W cannot be true") || latest != 5 || moments != 2 {
+		t.Errorf("it says %v in %d moments, %v", latest, moments, said)
 	}
 	if _, err := within(p, 300*time.Millisecond); err == nil || strings.Contains(err.Error(), "40000") {
 		t.Errorf("what was said once is said again: %v", err)

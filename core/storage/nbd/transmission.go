@@ -29,6 +29,9 @@ func (t *transmission) run() error {
 	defer group.Wait()
 	for {
 		t.room <- struct{}{}
+		if err := t.failure(); err != nil { // what else it asked for is for nobody
+			return err
+		}
 		r, err := t.request()
 		if err != nil || r.command == commandEnd {
 			return err
@@ -94,7 +97,17 @@ const (
 	errnoSpace = 28
 )
 
+// failure returns why replies can no longer be sent, or nil.
+func (t *transmission) failure() error {
+	t.mutex.Lock()
+	defer t.mutex.Unlock()
+	return t.failed
+}
+
 func (t *transmission) serve(r request) {
+	if t.failure() != nil {
+		return
+	}
 	var data []byte
 	number := t.check(r)
 	moves := r.command == commandRead || r.command == commandWrite
