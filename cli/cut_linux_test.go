@@ -97,7 +97,7 @@ func TestAServerThatDiesAnywhere(t *testing.T) {
 	if got.code != 0 || strings.Contains(got.stderr, "waits") {
 		t.Fatalf("with a whole server: exit %d: %s", got.code, got.stderr)
 	}
-	tries := night.Tries(t, 240)
+	tries := night.Tries(t, 160)
 	for i := range tries {
 		at := 1 + i*whole.served/tries
 		cut, got, c := measured(fmt.Sprint("cut-", i), at)

@@ -120,7 +120,7 @@ func TestADamagedRowCostsItself(t *testing.T) {
 			for _, line := range []string{"logbook list --json", "logbook list", "logbook list --name o",
 				"logbook list --plan quick",
 				"logbook export --all", "logbook quote", "rank one", "rank one --json", "compare one three", "compare --by deck",
-				"report one three --out " + filepath.Join(t.TempDir(), "page.html"), "explain three", "value one three",
+				"explain three",
 				"logbook backup " + filepath.Join(t.TempDir(), "copy.db"), "logbook retention",
 				"logbook check --repair " + filepath.Join(t.TempDir(), "saved.db")} {
 				var got outcome

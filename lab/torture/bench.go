@@ -24,9 +24,9 @@ type bench struct {
 	chance          *rand.Rand
 	// address is of a logbook on a server, where the try has one.
 	address string
-	// phase says in what the try hit the program.
+	// phase says where the try hit the program.
 	phase string
-	// undo are what gives back what the try took, the last first.
+	// undo holds functions that give back everything the try took, the last first.
 	undo []func()
 }
 
@@ -63,7 +63,7 @@ func (b *bench) after(longest time.Duration) time.Duration {
 	return time.Duration(b.chance.Int64N(int64(longest)))
 }
 
-// outcome is what a program said as it ended.
+// outcome is the exit code and the output of a program.
 type outcome struct {
 	code           int
 	killed         bool
@@ -77,12 +77,12 @@ func (b *bench) command(arguments ...string) *exec.Cmd {
 	return command
 }
 
-// longest is what any program may take.
+// longest is the most time of any program.
 const longest = 2 * time.Minute
 
 func (b *bench) run(arguments ...string) outcome { return b.watched(b.command(arguments...), nil) }
 
-// heard is what a program has said so far.
+// heard is the output of a program so far.
 type heard struct {
 	mutex sync.Mutex
 	text  bytes.Buffer
@@ -100,7 +100,7 @@ func (h *heard) String() string {
 	return h.text.String()
 }
 
-// beside is what is done while a program runs, until it ends.
+// beside runs while a program runs, until it ends.
 type beside func(process *os.Process, said *heard, ended <-chan struct{})
 
 // watched runs a program, and something beside it.
@@ -188,7 +188,7 @@ func (b *bench) cleanAgain(folders ...string) error {
 	}
 }
 
-// left is what is in folders, and beside the logbook, and whether all of it is empty.
+// left lists everything in folders, and beside the logbook, and whether all of it is empty.
 func (b *bench) left(folders []string) (left []error, unborn bool) {
 	unborn = true
 	for _, folder := range append([]string{filepath.Dir(b.logbook())}, folders...) {

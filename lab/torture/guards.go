@@ -10,8 +10,8 @@ import (
 	"strings"
 )
 
-// guard is a line of the program that keeps something from being lost or touched, with what
-// it is without it, and the part that has to notice.
+// guard is a line of the program that keeps something from being lost or touched, with its replacement, and
+// the part that has to notice.
 type guard struct {
 	name, file, line, without string
 	part                      string

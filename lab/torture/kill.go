@@ -5,8 +5,10 @@ package main
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -23,7 +25,7 @@ const (
 	cleaning = "clean-up"
 )
 
-// killMeasure kills a measurement, and looks at what is left.
+// killMeasure kills a measurement, and looks at its remains.
 func killMeasure(b *bench) error {
 	aim := []string{filling, passing, keeping, cleaning}[b.chance.IntN(4)]
 	delay := b.after(3 * time.Millisecond)
@@ -50,7 +52,7 @@ func killMeasure(b *bench) error {
 	return b.afterMeasure(got)
 }
 
-// afterMeasure holds what a measurement left against what must be true.
+// afterMeasure checks everything that must be true after a measurement.
 func (b *bench) afterMeasure(got outcome) error {
 	if got.code > 1 || strings.Contains(got.stderr, "panic:") || strings.Contains(got.stderr, "did not end") {
 		return fmt.Errorf("exit %d: %s", got.code, got.stderr)
@@ -97,7 +99,7 @@ func phaseOfCopy(got outcome) string {
 	return "before anything"
 }
 
-// killLogbook kills what writes to a logbook or from one.
+// killLogbook kills a command that writes to a logbook or from one.
 func killLogbook(b *bench) error {
 	if got := b.run("measure", "sim:dunlin", "--hold", "30s", "--name", "first"); got.code != 0 {
 		return fmt.Errorf("measuring: %s", got.stderr)
@@ -116,9 +118,12 @@ func killLogbook(b *bench) error {
 		"import": {"logbook", "import", whole, "--logbook", output},
 		"merge":  {"logbook", "import", donor, "--logbook", output},
 		"repair": {"logbook", "check", "--repair", output}, "tag": {"logbook", "tag", "first", "x"},
-		"remove": {"logbook", "remove", "first", "--yes"},
+		"remove": {"logbook", "remove", "first", "--yes"}, "note": {"logbook", "note", "first", "the tide was low"},
+		"quote":     {"logbook", "quote", "dunlin", "write sequential 1 MiB, depth 8", "2900MB/s", "--source", "a paper"},
+		"retention": {"logbook", "retention", "--samples", "180d", "--sessions", "5y"},
+		"dataset":   {"logbook", "export", "--all", "--dataset", output + ".tables"},
 	}
-	names := []string{"export", "backup", "import", "merge", "repair", "tag", "remove"}
+	names := slices.Sorted(maps.Keys(ways))
 	way := names[b.chance.IntN(len(names))]
 	delay := b.after(60 * time.Millisecond)
 	got := b.watched(b.command(ways[way]...), func(process *os.Process, _ *heard, ended <-chan struct{}) {
@@ -137,6 +142,7 @@ func killLogbook(b *bench) error {
 	for _, beside := range []string{output, output + "-wal", output + "-shm", output + ".json", whole, donor} {
 		_ = os.Remove(beside)
 	}
+	_ = os.RemoveAll(output + ".tables")
 	// The next that writes there removes what is left.
 	again := b.run("logbook", "export", "--all", "--out", filepath.Join(b.outputs(), "again.json"))
 	if way != "remove" && again.code != 0 {
@@ -152,7 +158,38 @@ func killLogbook(b *bench) error {
 	return errors.Join(faults, b.holdsUp(), b.cleanAgain(b.outputs(), b.temporary()))
 }
 
-// killReport kills what writes pages, kits and pictures.
+// killReview kills a review on simulated parts, or the packing of one. The next one goes on where it was, and
+// makes no visit twice.
+func killReview(b *bench) error {
+	question := filepath.Join("examples", "reviews", "cases.yaml")
+	visits := []string{"review", "run", question, "--unattended", "--visits", "2"}
+	packed := filepath.Join(b.outputs(), "packed.json.gz")
+	pack := []string{"review", "pack", question, "--out", packed}
+	if got := b.run(visits...); got.code != 0 {
+		return fmt.Errorf("two visits: exit %d: %s", got.code, got.stderr)
+	}
+	arguments, phase := visits, "visits"
+	if b.chance.IntN(3) == 0 {
+		arguments, phase = pack, "packing"
+	}
+	delay := b.after(300 * time.Millisecond)
+	got := b.watched(b.command(arguments...), func(process *os.Process, _ *heard, ended <-chan struct{}) {
+		pause(delay, ended)
+		_ = process.Kill()
+	})
+	if b.phase = phase; !got.killed {
+		b.phase += ", came too late"
+	}
+	for _, again := range [][]string{visits, pack} {
+		if got := b.run(again...); got.code != 0 {
+			return fmt.Errorf("another %s: exit %d: %s", again[1], got.code, got.stderr)
+		}
+	}
+	_ = os.Remove(packed)
+	return errors.Join(b.holdsUp(), b.cleanAgain(b.outputs(), b.temporary()))
+}
+
+// killReport kills a command that writes pages, kits and pictures.
 func killReport(b *bench) error {
 	if got := b.run("measure", "sim:dunlin", "--hold", "30s", "--name", "first"); got.code != 0 {
 		return fmt.Errorf("measuring: %s", got.stderr)

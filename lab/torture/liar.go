@@ -13,13 +13,13 @@ import (
 	"time"
 )
 
-// lie is a way in which a server does not do what the protocol asks of it.
+// lie is a way in which a server breaks the protocol.
 type lie struct {
 	name string
-	// answer gives what is sent for the request of that number; nil says nothing at all, and
-	// an empty slice ends the connection.
+	// answer returns the reply to the request of that number; nil says nothing at all, and an empty slice
+	// ends the connection.
 	answer func(number int64, r asked) []byte
-	// size is what the export holds, by the number of the connection.
+	// size is the size of the export, by the number of the connection.
 	size func(connection int64) uint64
 }
 

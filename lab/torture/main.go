@@ -1,17 +1,14 @@
 //go:build linux
 
-// Torture does to the program what a bench does to it over years: kills it at any moment,
-// fills its disks, tears its logbook, runs it twenty times at once, puts another device
-// behind a path, and lets servers lie. After each try it holds what is left against what
-// must be true: every pass that was told is there, the logbook holds up, nothing is left
-// behind, and no byte of a bystander has changed.
+// Torture does to the program everything that a bench does to it over years: kills it at any moment, fills
+// its disks, tears its logbook, runs it twenty times at once, puts another device behind a path, and lets
+// servers lie. After each try it checks everything that must be true: every pass that was told is there, the
+// logbook holds up, nothing is left behind, and no byte of a bystander has changed.
 //
-// Each try draws from a seed of its own, which repeats it: -only PART -seed N -tries 1.
-// With -guards it takes guards out of a copy of the program, one at a time, and looks
-// whether that is noticed.
+// Each try draws from a seed of its own, which repeats it: -only PART -seed N -tries 1. With -guards it takes
+// guards out of a copy of the program, one at a time, and looks whether that is noticed.
 //
-// Tries of a part run one after the other, on one goroutine; parts wait for programs that
-// they started.
+// Tries of a part run one after the other, on one goroutine; parts wait for programs that they started.
 package main
 
 import (
@@ -37,7 +34,7 @@ type part struct {
 
 var parts = []part{
 	{"kill measure", 0.45, killMeasure}, {"interrupt", 0.1, interrupt}, {"kill copy", 0.1, killCopy},
-	{"kill logbook", 0.14, killLogbook},
+	{"kill logbook", 0.12, killLogbook}, {"kill review", 0.02, killReview},
 	{"kill report", 0.06, killReport}, {"full disk", 0.06, fullDisk}, {"torn logbook", 0.06, tornLogbook},
 	{"twenty at once", 0.005, twentyAtOnce}, {"device swap", 0.01, deviceSwap},
 	{"server that lies", 0.02, lyingServer}, {"server away", 0.1, serverAway},
@@ -99,7 +96,7 @@ func build(source, program string) error {
 	return nil
 }
 
-// table is what came of all tries.
+// table counts the results of all tries.
 type table struct {
 	seed   uint64
 	rows   []row

@@ -150,7 +150,7 @@ func (b *bench) hit() outcome {
 	})
 }
 
-// allThere sends what waits, and asks the server itself what is there.
+// allThere sends everything that waits, and asks the server itself for it.
 func (b *bench) allThere(told, runs int) error {
 	for try := 0; ; try++ {
 		got := b.away("logbook", "send")

@@ -41,8 +41,8 @@ steps:
   - sweep: {operation: write, access: random, block: [4KiB, 64KiB], depth: 4, hold: 500ms}
 `
 
-// deviceSwap lets a device fail at some moment, and puts another one behind its path: one
-// that holds files, an empty one, or one that holds what another run wrote.
+// deviceSwap lets a device fail at some moment, and puts another one behind its path: one that holds files,
+// an empty one, or one with the data of another run.
 func deviceSwap(b *bench) error {
 	if os.Geteuid() != 0 {
 		return errSkipped

@@ -322,7 +322,7 @@ func holders(s store) string {
 	names, err := queryTexts(s, `SELECT DISTINCT format('%s (%s, process %s)', a.usename, a.application_name, a.pid)
 		FROM pg_locks l JOIN pg_stat_activity a USING (pid) JOIN pg_class c ON c.oid = l.relation
 		WHERE c.relnamespace = to_regnamespace('opengauge') AND l.granted AND l.pid <> pg_backend_pid()
-		AND l.mode NOT IN ('AccessShareLock') AND a.wait_event_type IS DISTINCT FROM 'Lock'`)
+		AND l.mode <> 'AccessShareLock' AND NOT EXISTS (SELECT FROM pg_locks w WHERE w.pid = l.pid AND NOT w.granted)`)
 	if err != nil || len(names) == 0 {
 		return ""
 	}

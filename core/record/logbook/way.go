@@ -28,7 +28,7 @@ const (
 )
 
 // usualSettings configure connections that read and write.
-var usualSettings = settings{"lock_timeout": "'250ms'", "idle_in_transaction_session_timeout": "'60s'",
+var usualSettings = settings{"lock_timeout": "'250ms'", "statement_timeout": "'5min'", "idle_in_transaction_session_timeout": "'60s'",
 	"tcp_keepalives_idle": "'5'", "tcp_keepalives_interval": "'5'", "tcp_keepalives_count": "'3'",
 	"synchronous_commit": kept}
 
