@@ -28,8 +28,9 @@ const (
 )
 
 // usualSettings configure connections that read and write.
-var usualSettings = settings{"lock_timeout": "'250ms'", "statement_timeout": "'5min'", "idle_in_transaction_session_timeout": "'60s'",
-	"tcp_keepalives_idle": "'5'", "tcp_keepalives_interval": "'5'", "tcp_keepalives_count": "'3'",
+var usualSettings = settings{"lock_timeout": "'250ms'", "statement_timeout": "'5min'",
+	"idle_in_transaction_session_timeout": "'60s'", "tcp_keepalives_idle": "'5'", "tcp_keepalives_interval": "'5'",
+	"tcp_keepalives_count": "'3'",
 	"synchronous_commit": kept}
 
 // kept lets no commit come back before it is on the server's disk: a spool is let go of then.
