@@ -80,7 +80,7 @@ func (b *bench) command(arguments ...string) *exec.Cmd {
 // longest is the most time of any program.
 const longest = 2 * time.Minute
 
-func (b *bench) run(arguments ...string) outcome { return b.watched(b.command(arguments...), nil) }
+func (b *bench) run(arguments ...string) outcome { return b.watch(b.command(arguments...), nil) }
 
 // heard is the output of a program so far.
 type heard struct {
@@ -103,11 +103,12 @@ func (h *heard) String() string {
 // beside runs while a program runs, until it ends.
 type beside func(process *os.Process, said *heard, ended <-chan struct{})
 
-// watched runs a program, and something beside it.
-func (b *bench) watched(command *exec.Cmd, beside beside) outcome {
+// watch runs a program, and something beside it.
+func (b *bench) watch(command *exec.Cmd, beside beside) outcome {
 	var stdout bytes.Buffer
 	said := &heard{}
-	command.Stdout, command.Stderr = &stdout, said
+	command.Stdout = &stdout
+	command.Stderr = said
 	if err := command.Start(); err != nil {
 		return outcome{code: -1, stderr: err.Error()}
 	}

@@ -41,8 +41,9 @@ func fullDisk(b *bench) error {
 		arguments = []string{"report", "first", "--out", filepath.Join(folder, "page.html"), "--kit",
 			filepath.Join(folder, "kit")}
 	}
-	delay, ballast := b.after(600*time.Millisecond), filepath.Join(folder, "ballast")
-	got := b.watched(b.command(arguments...), func(_ *os.Process, _ *heard, ended <-chan struct{}) {
+	delay := b.after(600 * time.Millisecond)
+	ballast := filepath.Join(folder, "ballast")
+	got := b.watch(b.command(arguments...), func(_ *os.Process, _ *heard, ended <-chan struct{}) {
 		pause(delay, ended)
 		_ = os.WriteFile(ballast, make([]byte, 16<<20), 0o600) // as far as it goes
 		<-ended
@@ -76,7 +77,8 @@ func tornLogbook(b *bench) error {
 	way := []string{"cut off", "a page of zeros", "bits turned over", "pages swapped"}[b.chance.IntN(4)]
 	const page = 4096
 	pages := len(content) / page
-	one, two := b.chance.IntN(pages), b.chance.IntN(pages)
+	one := b.chance.IntN(pages)
+	two := b.chance.IntN(pages)
 	switch b.phase = way; way {
 	case "cut off":
 		content = content[:b.chance.IntN(len(content))]

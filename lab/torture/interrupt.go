@@ -41,8 +41,9 @@ func interrupt(b *bench) error {
 	if strings.HasPrefix(way[1], "/") || strings.HasPrefix(way[1], "nbd:") {
 		b.phase = way[0]
 	}
-	delay, sent := b.after(900*time.Millisecond), time.Time{}
-	got := b.watched(b.command(way...), func(process *os.Process, _ *heard, ended <-chan struct{}) {
+	delay := b.after(900 * time.Millisecond)
+	sent := time.Time{}
+	got := b.watch(b.command(way...), func(process *os.Process, _ *heard, ended <-chan struct{}) {
 		pause(delay, ended)
 		sent = time.Now()
 		_ = process.Signal([]os.Signal{os.Interrupt, syscall.SIGTERM}[b.chance.IntN(2)])

@@ -32,7 +32,7 @@ func killMeasure(b *bench) error {
 	if aim == passing {
 		delay = b.after(400 * time.Millisecond)
 	}
-	got := b.watched(b.command(b.measure()...), func(process *os.Process, said *heard, ended <-chan struct{}) {
+	got := b.watch(b.command(b.measure()...), func(process *os.Process, said *heard, ended <-chan struct{}) {
 		switch aim {
 		case filling:
 			b.whenFile(b.target(), unix.IN_CREATE, 1+b.chance.IntN(3), ended)
@@ -76,7 +76,7 @@ func (b *bench) afterMeasure(got outcome) error {
 func killCopy(b *bench) error {
 	arguments := []string{"copy", b.target(), b.other(), "--set", "small-files", "--size", "2MiB"}
 	delay := b.after(500 * time.Millisecond)
-	got := b.watched(b.command(arguments...), func(process *os.Process, said *heard, ended <-chan struct{}) {
+	got := b.watch(b.command(arguments...), func(process *os.Process, said *heard, ended <-chan struct{}) {
 		pause(delay, ended)
 		_ = process.Kill()
 	})
@@ -126,7 +126,7 @@ func killLogbook(b *bench) error {
 	names := slices.Sorted(maps.Keys(ways))
 	way := names[b.chance.IntN(len(names))]
 	delay := b.after(60 * time.Millisecond)
-	got := b.watched(b.command(ways[way]...), func(process *os.Process, _ *heard, ended <-chan struct{}) {
+	got := b.watch(b.command(ways[way]...), func(process *os.Process, _ *heard, ended <-chan struct{}) {
 		pause(delay, ended)
 		_ = process.Kill()
 	})
@@ -168,12 +168,14 @@ func killReview(b *bench) error {
 	if got := b.run(visits...); got.code != 0 {
 		return fmt.Errorf("two visits: exit %d: %s", got.code, got.stderr)
 	}
-	arguments, phase := visits, "visits"
+	arguments := visits
+	phase := "visits"
 	if b.chance.IntN(3) == 0 {
-		arguments, phase = pack, "packing"
+		arguments = pack
+		phase = "packing"
 	}
 	delay := b.after(300 * time.Millisecond)
-	got := b.watched(b.command(arguments...), func(process *os.Process, _ *heard, ended <-chan struct{}) {
+	got := b.watch(b.command(arguments...), func(process *os.Process, _ *heard, ended <-chan struct{}) {
 		pause(delay, ended)
 		_ = process.Kill()
 	})
@@ -201,7 +203,7 @@ func killReport(b *bench) error {
 		return err
 	}
 	delay := b.after(1500 * time.Millisecond)
-	got := b.watched(b.command(arguments...), func(process *os.Process, _ *heard, ended <-chan struct{}) {
+	got := b.watch(b.command(arguments...), func(process *os.Process, _ *heard, ended <-chan struct{}) {
 		pause(delay, ended)
 		_ = process.Kill()
 	})

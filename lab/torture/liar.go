@@ -155,7 +155,8 @@ func greet(c net.Conn, size uint64) error {
 		if _, err := io.ReadFull(c, head[:]); err != nil {
 			return err
 		}
-		option, length := binary.BigEndian.Uint32(head[8:]), binary.BigEndian.Uint32(head[12:])
+		option := binary.BigEndian.Uint32(head[8:])
+		length := binary.BigEndian.Uint32(head[12:])
 		if _, err := io.CopyN(io.Discard, c, int64(length)); err != nil {
 			return err
 		}

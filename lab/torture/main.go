@@ -136,7 +136,8 @@ var errSkipped = errors.New("it needs root, loop devices or tmpfs")
 func (t *table) count(part, phase string, fault bool, took time.Duration) {
 	at := slices.IndexFunc(t.rows, func(r row) bool { return r.part == part && r.phase == phase })
 	if at < 0 {
-		at, t.rows = len(t.rows), append(t.rows, row{part: part, phase: phase})
+		at = len(t.rows)
+		t.rows = append(t.rows, row{part: part, phase: phase})
 	}
 	t.rows[at].tries++
 	t.rows[at].took += took

@@ -94,7 +94,8 @@ func serverAway(b *bench) error {
 	if got := b.away("logbook", "prepare"); got.code != 0 {
 		return fmt.Errorf("preparing: %s", got.stderr)
 	}
-	told, runs := 0, 1+b.chance.IntN(3)
+	told := 0
+	runs := 1 + b.chance.IntN(3)
 	for range runs {
 		got := b.hit()
 		if got.code > 1 || strings.Contains(got.stderr, "panic:") || strings.Contains(got.stderr, "did not end") {
@@ -109,11 +110,12 @@ func serverAway(b *bench) error {
 }
 
 // away runs the program on the other side of the network.
-func (b *bench) away(arguments ...string) outcome { return b.watched(b.awayCommand(arguments...), nil) }
+func (b *bench) away(arguments ...string) outcome { return b.watch(b.awayCommand(arguments...), nil) }
 
 func (b *bench) awayCommand(arguments ...string) *exec.Cmd {
 	command := b.command(append([]string{"netns", "exec", space, b.program}, arguments...)...)
-	command.Path, command.Args[0] = "/usr/sbin/ip", "ip"
+	command.Path = "/usr/sbin/ip"
+	command.Args[0] = "ip"
 	if found, err := exec.LookPath("ip"); err == nil {
 		command.Path = found
 	}
@@ -124,13 +126,14 @@ func (b *bench) awayCommand(arguments ...string) *exec.Cmd {
 
 // hit runs a measurement, and takes something away at a moment of it.
 func (b *bench) hit() outcome {
-	delay, back := b.after(700*time.Millisecond), b.after(600*time.Millisecond)
+	delay := b.after(700 * time.Millisecond)
+	back := b.after(600 * time.Millisecond)
 	aim := []string{"server killed", "program killed", "network cut", "server and program killed"}[b.chance.IntN(4)]
 	b.phase = aim
 	defer func() { _ = exec.Command("ip", "link", "set", near, "up").Run() }()
 	var group sync.WaitGroup
 	defer group.Wait()
-	return b.watched(b.awayCommand(b.measure()...), func(process *os.Process, said *heard, ended <-chan struct{}) {
+	return b.watch(b.awayCommand(b.measure()...), func(process *os.Process, said *heard, ended <-chan struct{}) {
 		pause(delay, ended)
 		if strings.Contains(aim, "server") {
 			lab.server.Kill()
@@ -170,13 +173,15 @@ func (b *bench) allThere(told, runs int) error {
 	if err != nil {
 		return err
 	}
-	held, sessions := 0, 0
+	held := 0
+	sessions := 0
 	for line := range strings.Lines(rows) {
 		passes, err := heldOnce(strings.TrimSpace(line))
 		if err != nil {
 			return err
 		}
-		held, sessions = held+passes, sessions+1
+		held = held + passes
+		sessions = sessions + 1
 	}
 	if held < told || held > told+runs || sessions > runs {
 		return fmt.Errorf("%d passes were told by %d runs, and %d are there in %d sessions", told, runs, held, sessions)
@@ -204,7 +209,9 @@ func heldOnce(line string) (int, error) {
 		if rows != sampled {
 			return 0, fmt.Errorf("%d passes of a session have samples, and the server has %d rows of them", sampled, rows)
 		}
-		rows, whole, distinct = len(held), len(held), len(slices.Compact(slices.Sorted(slices.Values(held))))
+		rows = len(held)
+		whole = len(held)
+		distinct = len(slices.Compact(slices.Sorted(slices.Values(held))))
 	}
 	if said != rows || said != whole || said != distinct {
 		return 0, fmt.Errorf("a session has passes twice, or not all: %d are said, %d are there, %d of them whole, "+

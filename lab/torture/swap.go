@@ -80,7 +80,7 @@ func deviceSwap(b *bench) error {
 		return err
 	}
 	delay := b.after(2 * time.Second)
-	got := b.watched(b.command("measure", link, "--plan", long, "--overwrite", named, "--overwrite-contents",
+	got := b.watch(b.command("measure", link, "--plan", long, "--overwrite", named, "--overwrite-contents",
 		"--return-within", "3s"), func(_ *os.Process, said *heard, ended <-chan struct{}) {
 		whenSaid(said, "pass 1/", ended)
 		pause(delay, ended)

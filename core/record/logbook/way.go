@@ -31,7 +31,7 @@ const (
 var usualSettings = settings{"lock_timeout": "'250ms'", "statement_timeout": "'5min'",
 	"idle_in_transaction_session_timeout": "'60s'", "tcp_keepalives_idle": "'5'", "tcp_keepalives_interval": "'5'",
 	"tcp_keepalives_count": "'3'",
-	"synchronous_commit": kept}
+	"synchronous_commit":   kept}
 
 // kept lets no commit come back before it is on the server's disk: a spool is let go of then.
 const kept = `CASE current_setting('synchronous_commit') WHEN 'off' THEN 'on'
