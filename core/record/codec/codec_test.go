@@ -49,7 +49,7 @@ func TestBombs(t *testing.T) {
 		"empty objects": "{},", "nulls": "null,", "spaces": strings.Repeat(" ", 100), "empty texts": `{"name":""},`,
 	}
 	for name, each := range lists {
-		for _, size := range []int{1 << 20, 7 << 20, 64 << 20, 256 << 20} {
+		for _, size := range []int{1 << 20, 7 << 20, 64 << 20} {
 			document := []byte("[" + strings.Repeat(each, size/len(each)) + "{}]")
 			packed := compress(t, document)
 			var parts []part

@@ -98,17 +98,25 @@ type notification struct {
 	Word json.RawMessage `json:"word,omitempty"`
 }
 
+// answering is the longest that a server takes for a notice or a word; after that it is away. One whose main process
+// was killed may leave processes behind that keep their connections and never answer.
+const answering = silence * silences
+
 func (b *board) Post(ctx context.Context, key string, document any) error {
 	text, err := json.Marshal(document)
 	if err != nil {
 		return err
 	}
+	ctx, cancel := context.WithTimeout(ctx, answering)
+	defer cancel()
 	_, err = b.Under(ctx).database.Exec(`SELECT opengauge_bench.post_notice($1, $2, $3, $4)`, b.meeting, key, b.host,
 		string(text))
 	return err
 }
 
 func (b *board) Since(ctx context.Context, number int64) ([]meeting.Notice, error) {
+	ctx, cancel := context.WithTimeout(ctx, answering)
+	defer cancel()
 	rows, err := b.Under(ctx).database.Query(`SELECT number, host, key, document FROM notices
 		WHERE meeting = $1 AND number > $2 ORDER BY number`, b.meeting, number)
 	if err != nil {
@@ -133,6 +141,8 @@ func (b *board) Tell(ctx context.Context, document any) error {
 	if err != nil {
 		return err
 	}
+	ctx, cancel := context.WithTimeout(ctx, answering)
+	defer cancel()
 	_, err = b.Under(ctx).database.ExecContext(ctx, `SELECT opengauge_bench.tell($1, $2, $3)`, b.meeting, b.host,
 		string(word))
 	return err
@@ -158,11 +168,15 @@ func (b *board) Wait(ctx context.Context, within time.Duration) ([]meeting.Word,
 }
 
 func (b *board) Now(ctx context.Context) (now time.Time, err error) {
+	ctx, cancel := context.WithTimeout(ctx, answering)
+	defer cancel()
 	err = b.Under(ctx).database.QueryRow(`SELECT clock_timestamp()`).Scan(&now)
 	return now, err
 }
 
 func (b *board) Present(ctx context.Context) (map[string]bool, error) {
+	ctx, cancel := context.WithTimeout(ctx, answering)
+	defer cancel()
 	hosts, err := queryTexts(b.Under(ctx).database, `SELECT opengauge_bench.present_hosts($1)`, b.meeting)
 	present := map[string]bool{}
 	for _, host := range hosts {

@@ -65,11 +65,11 @@ INSERT INTO opengauge.entries (ranking, setup, runs, total, mean, newest, newest
 ALTER TABLE opengauge.sessions ADD CONSTRAINT bounded CHECK (id ~ '^[0-9A-Za-z-]{1,64}$' AND length(name) <= 200
     AND started_ms BETWEEN -62135596800000 AND 253402300799999 AND state IN ('complete', 'interrupted', 'failed')
     AND length(plan) <= 1000 AND length(target) <= 10000 AND passes BETWEEN 0 AND 1000000
-    AND octet_length(document) <= 1 << 28) NOT VALID;
+    AND octet_length(document) <= 1 << 26) NOT VALID;
 ALTER TABLE opengauge.passes ADD CONSTRAINT bounded CHECK (position BETWEEN 0 AND 1000000
-    AND octet_length(document) <= 1 << 28 AND octet_length(samples) <= 1 << 28) NOT VALID;
-ALTER TABLE opengauge.pass_lists ADD CONSTRAINT bounded CHECK (octet_length(document) <= 1 << 28
-    AND octet_length(digest) <= 1 << 28) NOT VALID;
+    AND octet_length(document) <= 1 << 24 AND octet_length(samples) <= 1 << 26) NOT VALID;
+ALTER TABLE opengauge.pass_lists ADD CONSTRAINT bounded CHECK (octet_length(document) <= 1 << 24
+    AND octet_length(digest) <= 1 << 24) NOT VALID;
 ALTER TABLE opengauge.tags ADD CONSTRAINT bounded CHECK (length(tag) BETWEEN 1 AND 200) NOT VALID;
 ALTER TABLE opengauge.conditions ADD CONSTRAINT bounded CHECK (octet_length(key) <= 1000
     AND octet_length(value) <= 1000) NOT VALID;
