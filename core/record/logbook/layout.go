@@ -111,14 +111,14 @@ func newest(provider *goose.Provider) int64 {
 // date. When two programs do that at once, one of them fails, and finds it done when it
 // looks again.
 func (l *Logbook) prepare() error {
-	const within, pause = 30 * time.Second, 100 * time.Millisecond
+	const within, pause = time.Minute, 100 * time.Millisecond
 	var err error
 	for began := time.Now(); ; time.Sleep(pause) {
 		err = l.bringUpToDate()
 		if !l.database.lostRace(err) || time.Since(began) > within || l.database.ctx.Err() != nil {
 			break
 		}
-		if !heldFile(err) && time.Since(began) > 20*pause {
+		if !l.database.busy(err) && time.Since(began) > 20*pause {
 			break
 		}
 	}

@@ -2,6 +2,7 @@ package logbook
 
 import (
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -196,6 +197,31 @@ func TestCommitsAreKept(t *testing.T) {
 		var got string
 		if err := book.database.QueryRow(`SHOW synchronous_commit`).Scan(&got); err != nil || got != want {
 			t.Errorf("set to %s: commits are %s, %v; want %s", set, got, err, want)
+		}
+	}
+}
+
+// Programs that prepare a new logbook at once wait for each other, however long it takes the first.
+func TestServersArePreparedAtOnce(t *testing.T) {
+	t.Parallel()
+	server := witness.SharedPostgres(t)
+	place := server.Address("keeper", server.NewDatabase(t))
+	const programs = 8
+	failed := make([]error, programs)
+	var group sync.WaitGroup
+	for i := range programs {
+		group.Go(func() {
+			book, err := Create(t.Context(), place)
+			if err == nil {
+				err = book.Close()
+			}
+			failed[i] = err
+		})
+	}
+	group.Wait()
+	for i, err := range failed {
+		if err != nil {
+			t.Errorf("program %d: %v", i, err)
 		}
 	}
 }
