@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
 	"io"
 	"io/fs"
@@ -19,6 +18,16 @@ const toStandardOutput = "-"
 // writeFile writes a file, which this user alone may read where it is new, whole or not at all.
 // Standard output, pipes and devices are written into; a logbook is never overwritten.
 func (e *environment) writeFile(name string, write func(io.Writer) error) error {
+	return e.writeWith(0o600, name, write)
+}
+
+// publishFile writes a file like writeFile, but one that everybody may read where it is new.
+func (e *environment) publishFile(name string, write func(io.Writer) error) error {
+	return e.writeWith(0o644, name, write)
+}
+
+// writeWith writes a file, which has the given rights where it is new.
+func (e *environment) writeWith(rights fs.FileMode, name string, write func(io.Writer) error) error {
 	if name == toStandardOutput {
 		return write(e.stdout)
 	}
@@ -26,7 +35,7 @@ func (e *environment) writeFile(name string, write func(io.Writer) error) error 
 	if err == nil && info != nil && !info.Mode().IsRegular() {
 		err = writeInto(name, write)
 	} else if err == nil {
-		err = e.replace(name, info, write)
+		err = e.replace(rights, name, info, write)
 	}
 	if err != nil {
 		return fmt.Errorf("could not write %s: %w", name, err)
@@ -83,7 +92,8 @@ func writeInto(name string, write func(io.Writer) error) error {
 }
 
 // replace puts a new file in the place of one that may be there, whose rights it keeps.
-func (e *environment) replace(name string, before fs.FileInfo, write func(io.Writer) error) (err error) {
+func (e *environment) replace(rights fs.FileMode, name string, before fs.FileInfo,
+	write func(io.Writer) error) (err error) {
 	out, err := scratch.NewOutput(name, "output", e.tellSwept)
 	if err != nil {
 		return err
@@ -105,27 +115,15 @@ func (e *environment) replace(name string, before fs.FileInfo, write func(io.Wri
 		return err
 	}
 	if before != nil {
-		if err := file.Chmod(before.Mode().Perm()); err != nil {
-			return err
-		}
+		rights = before.Mode().Perm()
+	}
+	if err := file.Chmod(rights); err != nil {
+		return err
 	}
 	if err := file.Close(); err != nil {
 		return err
 	}
 	return out.Replace()
-}
-
-// publishFile writes a file that everybody may read.
-func (e *environment) publishFile(name string, write func(io.Writer) error) error {
-	_, err := os.Stat(name)
-	isNew := errors.Is(err, fs.ErrNotExist)
-	if err := e.writeFile(name, write); err != nil {
-		return err
-	}
-	if !isNew || name == toStandardOutput {
-		return nil
-	}
-	return os.Chmod(name, 0o644)
 }
 
 // sweep removes the leftovers of this user's killed runs from a folder, and says so.

@@ -98,8 +98,8 @@ type notification struct {
 	Word json.RawMessage `json:"word,omitempty"`
 }
 
-// answering is the longest that a server takes for a notice or a word; after that it is away. One whose main process
-// was killed may leave processes behind that keep their connections and never answer.
+// answering is the longest that a server takes for a notice or a word; after that it is away, although its
+// connections may be there still.
 const answering = silence * silences
 
 func (b *board) Post(ctx context.Context, key string, document any) error {
