@@ -36,7 +36,7 @@ test: ## run the tests; says at the end which were skipped and why, which were s
 
 times: ## the tests that judge times, one beside another where nothing else runs
 	OPENGAUGE_TIMES=1 go run ./lab/suite -slowest 5 $(if $(ALLOW),-allow $(ALLOW)) -- -parallel 4 -timeout 10m \
-		-run "$$(lab/calling 'onQuietMachine|judgesTimes')" ./cli
+		-run "$$(lab/calling 'witness.OnQuietMachine|witness.JudgesTimes')" ./cli
 
 pages: ## the tests that open pages in a browser (make tools)
 	OPENGAUGE_PAGES=1 go run ./lab/suite -slowest 5 $(if $(ALLOW),-allow $(ALLOW)) -- -timeout 10m \

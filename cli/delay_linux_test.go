@@ -20,7 +20,7 @@ func TestAKnownDelayIsSeen(t *testing.T) {
 		t.Run(fmt.Sprintf("%s at depth %d", c.delay, c.depth), func(t *testing.T) {
 			plan := planFile(t, fmt.Sprintf("{operation: read, access: random, block: 4KiB, depth: %d, hold: 1s}", c.depth))
 			slow := witness.Mount(t, c.delay)
-			onQuietMachine(t, func() (faults []string) {
+			witness.OnQuietMachine(t, func() (faults []string) {
 				s := decode[session.Session](t, newProgramDesk(t).must("measure", slow.Folder, "--plan", plan, "--size", "1MiB",
 					"--json"))
 				pass := s.Passes[0]

@@ -194,12 +194,12 @@ func TestBlocksBelowTheDevicesAreRefused(t *testing.T) {
 }
 
 func TestAFixedRateIsHeld(t *testing.T) {
-	judgesTimes(t)
+	witness.JudgesTimes(t)
 	t.Parallel()
 	d := newProgramDesk(t)
 	plan := planFile(t, "{operation: read, access: random, block: 4KiB, depth: 16, rate: [200, 2000], workers: [1, "+
 		"2], hold: 3s}")
-	onQuietMachine(t, func() (faults []string) {
+	witness.OnQuietMachine(t, func() (faults []string) {
 		s := decode[session.Session](t, d.must("measure", steadyFolder(t), "--size", "16MiB", "--plan", plan, "--json"))
 		for _, pass := range s.Passes {
 			if off := pass.IOPS/pass.Rate - 1; !(math.Abs(off) <= 0.01) {

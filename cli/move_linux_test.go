@@ -16,6 +16,7 @@ import (
 	"opengauge/core/judge/move"
 	"opengauge/core/unit"
 	"opengauge/lab/night"
+	"opengauge/lab/witness"
 )
 
 // explained is what explain --json says of times.
@@ -76,7 +77,7 @@ func TestTimesOfAVolumeAreThoseOfAnotherProgram(t *testing.T) {
 		"block: 1MiB, depth: 8, for: 46s}\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	onQuietMachine(t, func() (faults []string) {
+	witness.OnQuietMachine(t, func() (faults []string) {
 		var group sync.WaitGroup
 		took := make([]float64, len(amounts))
 		for i, amount := range amounts {
@@ -109,7 +110,7 @@ func TestTimesOfAVolumeAreThoseOfAnotherProgram(t *testing.T) {
 // A loop device that the kernel holds to a rate: what is within the recording is known,
 // and of more it is said how long it takes at the least.
 func TestTimesOfAThrottledDeviceAreTheKernels(t *testing.T) {
-	judgesTimes(t)
+	witness.JudgesTimes(t)
 	t.Parallel()
 	const group, rate = "/sys/fs/cgroup/blkio/opengauge-moves", 40 << 20
 	if err := os.Mkdir(group, 0o755); err != nil && !os.IsExist(err) {
@@ -134,7 +135,7 @@ func TestTimesOfAThrottledDeviceAreTheKernels(t *testing.T) {
 		"block: 128KiB, depth: 1, for: 12s}\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	onQuietMachine(t, func() (faults []string) {
+	witness.OnQuietMachine(t, func() (faults []string) {
 		var writers sync.WaitGroup
 		took := make([]float64, len(amounts))
 		for i, amount := range amounts {

@@ -240,7 +240,7 @@ func TestAReviewOfTwoVolumes(t *testing.T) {
 			t.Errorf("%s: exit %d, %q", target, got.code, got.stderr)
 		}
 	}
-	onQuietMachine(t, func() (faults []string) {
+	witness.OnQuietMachine(t, func() (faults []string) {
 		got := run(newProgramDesk(t), strings.Repeat("yes\n", 40))
 		if got.code != 0 {
 			t.Fatalf("exit %d: %s", got.code, got.stderr)

@@ -233,7 +233,7 @@ func TestEightHostsOnOneVolume(t *testing.T) {
 		"block: [64KiB, 32KiB], depth: 4, hold: 6s}\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	onQuietMachine(t, func() (faults []string) {
+	witness.OnQuietMachine(t, func() (faults []string) {
 		_, address := labAt(t)
 		volume, log := cappedVolume(t, cap)
 		desk{t: t, logbook: address}.must("logbook", "prepare")

@@ -20,6 +20,7 @@ import (
 	"opengauge/core/record/session"
 	"opengauge/core/stat"
 	"opengauge/lab/night"
+	"opengauge/lab/witness"
 )
 
 // background runs a program until the test ends, once it listens at a socket.
@@ -74,12 +75,12 @@ func levelBetween(pass session.Pass, from, to float64) float64 {
 }
 
 func TestARateThatChangesInTheMiddle(t *testing.T) {
-	judgesTimes(t)
+	witness.JudgesTimes(t)
 	t.Parallel()
 	needs(t, "nbdkit")
 	// The filter counts bits, and 2^20 of them for its M.
 	const first, second, change = 320 << 20 / 8, 160 << 20 / 8, 8.0
-	onQuietMachine(t, func() (faults []string) {
+	witness.OnQuietMachine(t, func() (faults []string) {
 		rate := filepath.Join(t.TempDir(), "rate")
 		if err := os.WriteFile(rate, []byte("320M"), 0o600); err != nil {
 			t.Fatal(err)
@@ -115,7 +116,7 @@ func TestARateThatChangesInTheMiddle(t *testing.T) {
 func TestAKnownDelay(t *testing.T) {
 	t.Parallel()
 	address := kit(t, "--filter=delay", "memory", "64M", "rdelay=20ms")
-	onQuietMachine(t, func() (faults []string) {
+	witness.OnQuietMachine(t, func() (faults []string) {
 		s := decode[session.Session](t, newProgramDesk(t).must("measure", address, "--plan",
 			planFile(t, "{operation: read, access: random, block: 4KiB, depth: [1, 8], hold: 3s}"), "--json"))
 		for _, pass := range s.Passes {
@@ -185,11 +186,11 @@ func (d *detour) answer(client, volume net.Conn) {
 
 // The volume itself takes 20 ms, and the way to it 40 ms more from one moment on.
 func TestADelayThatChangesInTheMiddle(t *testing.T) {
-	judgesTimes(t)
+	witness.JudgesTimes(t)
 	t.Parallel()
 	const first, second, change = 0.020, 0.060, 7.0
 	socket := strings.TrimPrefix(kit(t, "--filter=delay", "memory", "64M", "rdelay=20ms"), "nbd+unix:///?socket=")
-	onQuietMachine(t, func() (faults []string) {
+	witness.OnQuietMachine(t, func() (faults []string) {
 		way, d := new(detour), newProgramDesk(t)
 		address := way.to(t, socket)
 		plan := planFile(t, "{operation: read, access: random, block: 4KiB, depth: 4, hold: 16s}")
@@ -238,7 +239,7 @@ func TestTheStandInHoldsItsLimits(t *testing.T) {
 	t.Parallel()
 	d := newProgramDesk(t)
 	address, _ := stood(t, d, "--iops", "2000", "--throughput", "60MB/s", "--latency", "2ms", "--unlimited")
-	onQuietMachine(t, func() (faults []string) {
+	witness.OnQuietMachine(t, func() (faults []string) {
 		s := decode[session.Session](t, d.must("measure", address, "--overwrite", "v", "--json", "--plan",
 			planFile(t, "{operation: [read, write], access: random, block: 4KiB, depth: 32, hold: 2s}",
 				"{operation: [read, write], access: sequential, block: 256KiB, depth: 8, hold: 2s}")))
@@ -369,7 +370,7 @@ func TestAScriptOfTheStandIn(t *testing.T) {
 
 // A bucket in real time, and five at night: size and refill are found to within 5 %.
 func TestCreditsOfTheStandIn(t *testing.T) {
-	judgesTimes(t)
+	witness.JudgesTimes(t)
 	t.Parallel()
 	book := filepath.Join(t.TempDir(), "bench.yaml")
 	source := "volumes:\n  v: {network: ethernet 10g, iops: 1000, throughput: 1GB/s}\n"
@@ -381,7 +382,7 @@ func TestCreditsOfTheStandIn(t *testing.T) {
 	if err := os.WriteFile(plan, []byte(source), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	onQuietMachine(t, func() []string {
+	witness.OnQuietMachine(t, func() []string {
 		faults := make([][]string, night.Tries(t, 5))
 		var group sync.WaitGroup
 		for number := range faults {
@@ -429,7 +430,7 @@ func TestMergeTwoHostsOnOneVolume(t *testing.T) {
 	address, _ := stood(t, d, "--iops", "1000", "--throughput", "1GB/s")
 	plan := planFile(t, "{operation: read, access: random, block: 4KiB, depth: 8, hold: 6s}")
 	names, tries := []string{"one", "other"}, 0
-	onQuietMachine(t, func() (faults []string) {
+	witness.OnQuietMachine(t, func() (faults []string) {
 		tries++
 		names = []string{fmt.Sprint("one-", tries), fmt.Sprint("other-", tries)}
 		var group sync.WaitGroup

@@ -1,4 +1,4 @@
-package cli_test
+package witness
 
 import (
 	"os"
@@ -16,8 +16,8 @@ const (
 	tolerableSteal = 0.02
 )
 
-// judgesTimes skips a test whose whole point is a time, except where nothing else runs.
-func judgesTimes(t *testing.T) {
+// JudgesTimes skips a test whose whole point is a time, except where nothing else runs.
+func JudgesTimes(t *testing.T) {
 	t.Helper()
 	if !timesAreJudged() {
 		t.Skip("make times runs it: it judges times, on cores that do nothing else")
@@ -26,10 +26,10 @@ func judgesTimes(t *testing.T) {
 
 func timesAreJudged() bool { return os.Getenv("OPENGAUGE_TIMES") != "" || night.IsOn() }
 
-// onQuietMachine runs a check that gives faults of times. The kernel's own counters of the same
+// OnQuietMachine runs a check that gives faults of times. The kernel's own counters of the same
 // seconds are the witness of whether the machine was fit to judge: a fault found on one that was
 // is an error; where it was not, the test is skipped. make times tries three times.
-func onQuietMachine(t *testing.T, check func() []string) {
+func OnQuietMachine(t *testing.T, check func() []string) {
 	t.Helper()
 	why := ""
 	tries := 1
