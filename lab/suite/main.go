@@ -127,8 +127,8 @@ func folder() string {
 	return "."
 }
 
-// costName is the name of the file for a package's folder.
-func costName(folder string) string { return strings.ReplaceAll(filepath.ToSlash(folder), "/", "~") }
+// costName is the name of the file for a package's folder, which is "." for the module's own.
+func costName(folder string) string { return "cost~" + strings.ReplaceAll(filepath.ToSlash(folder), "/", "~") }
 
 // reasons reads a list of regular expressions, a line each; # begins a comment.
 func reasons(file string) ([]*regexp.Regexp, error) {

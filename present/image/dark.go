@@ -12,9 +12,10 @@ import (
 type dark struct{ vg.CanvasSizer }
 
 // SetColor sets the counterpart of a colour, as thin as that is.
-func (d dark) SetColor(c color.Color) { d.CanvasSizer.SetColor(darkened(c)) }
+func (d dark) SetColor(c color.Color) { d.CanvasSizer.SetColor(darkOf(c)) }
 
-func darkened(c color.Color) color.Color {
+// darkOf returns the counterpart of a tone on dark paper; other colours stay.
+func darkOf(c color.Color) color.Color {
 	if c == nil {
 		return nil
 	}

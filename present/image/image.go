@@ -6,6 +6,7 @@ package image
 
 import (
 	"fmt"
+	"html"
 	"image/png"
 	"io"
 	"path/filepath"
@@ -45,8 +46,8 @@ func FormatOf(name string) (Format, error) {
 	return "", fmt.Errorf("%q is not the name of an image; end it in .png or .svg", name)
 }
 
-// Sheet is what a figure is drawn on: its size in pixels, how many real ones each of those
-// is of a PNG, and whether it is dark.
+// Sheet is the paper of a figure: its size in pixels, how many pixels of a PNG each of those
+// becomes along each axis, and whether it is dark.
 type Sheet struct {
 	Width, Height float64
 	Scale         float64
@@ -102,15 +103,15 @@ func (s Sheet) draw(on vg.CanvasSizer, f figure.Figure, how func(figure.Figure, 
 	return nil
 }
 
-// Inline is a figure without its head as SVG to stand in a page: its colours are variables
-// of the page's style. Class and label are those of its element.
+// Inline draws a figure without its head as an SVG element for a page. Its colours are variables
+// of the page's style; class and label become attributes of the element.
 func Inline(f figure.Figure, width, height float64, class, label string) (string, error) {
 	v := newVector(figure.Pixels(width), figure.Pixels(height), variable)
 	if err := f.Draw(draw.New(v)); err != nil {
 		return "", fmt.Errorf("drawing %s: %w", f.Head().Title, err)
 	}
 	var out strings.Builder
-	err := v.write(&out, fmt.Sprintf(` class="%s" role="img" aria-label="%s"`, class, escaped(label)))
+	err := v.write(&out, fmt.Sprintf(` class="%s" role="img" aria-label="%s"`, class, html.EscapeString(label)))
 	return out.String(), err
 }
 

@@ -57,7 +57,8 @@ func (v *vector) Size() (vg.Length, vg.Length) { return v.width, v.height }
 func (v *vector) SetLineWidth(width vg.Length) { v.pen.width = width }
 
 func (v *vector) SetLineDash(pattern []vg.Length, offset vg.Length) {
-	v.pen.dashes, v.pen.offset = pattern, offset
+	v.pen.dashes = pattern
+	v.pen.offset = offset
 }
 
 func (v *vector) SetColor(c color.Color) {
@@ -133,7 +134,7 @@ func (v *vector) FillString(face font.Face, at vg.Point, words string) {
 	fmt.Fprintf(&v.out, "<text x=\"%s\" y=\"%s\"%s font-size=\"%s\"%s fill=\"%s\"%s textLength=\"%s\" "+
 		"lengthAdjust=\"spacingAndGlyphs\">%s</text>\n",
 		tenth(x), tenth(y), turned, tenth(inPixels(face.Font.Size)), weight, v.paint(v.pen.colour),
-		opacity("fill", v.pen.colour), tenth(inPixels(face.Width(words))), escaped(words))
+		opacity("fill", v.pen.colour), tenth(inPixels(face.Width(words))), html.EscapeString(words))
 }
 
 // DrawImage draws nothing: no figure has pictures in it.
@@ -141,16 +142,18 @@ func (v *vector) DrawImage(vg.Rectangle, image.Image) {}
 
 // map2 gives a place in pixels from the upper left corner.
 func (v *vector) map2(m matrix, p vg.Point) (x, y float64) {
-	px, py := float64(p.X), float64(p.Y)
+	px := float64(p.X)
+	py := float64(p.Y)
 	return inPixels(vg.Length(m.a*px + m.c*py + m.e)), inPixels(v.height - vg.Length(m.b*px+m.d*py+m.f))
 }
 
 func (v *vector) path(path vg.Path) string {
 	var d strings.Builder
-	lastX, lastY := 0.0, 0.0 // where the pen is, in tenths
+	var lastX, lastY float64 // where the pen is, in tenths
 	point := func(p vg.Point) {
 		x, y := v.map2(v.pen.place, p)
-		lastX, lastY = math.Round(x*10), math.Round(y*10)
+		lastX = math.Round(x * 10)
+		lastY = math.Round(y * 10)
 		d.WriteString(tenth(x) + " " + tenth(y))
 	}
 	for _, part := range path {
@@ -160,9 +163,11 @@ func (v *vector) path(path vg.Path) string {
 			point(part.Pos)
 		case vg.LineComp: // from where the pen is, which is shorter
 			x, y := v.map2(v.pen.place, part.Pos)
-			x, y = math.Round(x*10), math.Round(y*10)
+			x = math.Round(x * 10)
+			y = math.Round(y * 10)
 			d.WriteString("l" + tenth((x-lastX)/10) + " " + tenth((y-lastY)/10))
-			lastX, lastY = x, y
+			lastX = x
+			lastY = y
 		case vg.ArcComp:
 			lastX, lastY = v.arc(&d, part)
 		case vg.CurveComp:
@@ -239,6 +244,3 @@ func variable(c color.NRGBA) string {
 	}
 	return written
 }
-
-// escaped is a text that is no markup, in an element or an attribute.
-func escaped(words string) string { return html.EscapeString(words) }
