@@ -128,7 +128,9 @@ func folder() string {
 }
 
 // costName is the name of the file for a package's folder, which is "." for the module's own.
-func costName(folder string) string { return "cost~" + strings.ReplaceAll(filepath.ToSlash(folder), "/", "~") }
+func costName(folder string) string {
+	return "cost~" + strings.ReplaceAll(filepath.ToSlash(folder), "/", "~")
+}
 
 // reasons reads a list of regular expressions, a line each; # begins a comment.
 func reasons(file string) ([]*regexp.Regexp, error) {
