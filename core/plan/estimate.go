@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"time"
 
+	"opengauge/core/load"
 	"opengauge/core/unit"
 )
 
@@ -82,16 +83,8 @@ func (e Estimate) Written(rate unit.BytesPerSecond, span unit.Bytes) unit.Bytes 
 // storage that takes only multiples of a smallest block; 0 is not known.
 func (p Plan) CheckSpan(span, smallest unit.Bytes) error {
 	for _, pass := range p.Passes(DefaultHold) {
-		if smallest > 0 && pass.Block%smallest != 0 {
-			return fmt.Errorf("%s: the storage takes only multiples of %s; use a plan with larger blocks",
-				pass.Label(), smallest)
-		}
-		touched := span
-		if pass.Span > 0 {
-			touched = min(pass.Span, span)
-		}
-		if needed := pass.Block * unit.Bytes(pass.Workers); touched < needed {
-			return &SpanError{Span: touched, Block: pass.Block, Workers: pass.Workers}
+		if _, err := pass.Area(load.Geometry{Length: span, Alignment: smallest}); err != nil {
+			return fmt.Errorf("%s: %w", pass.Label(), err)
 		}
 		if memory := pass.Block * unit.Bytes(pass.Outstanding()); memory > mostMemory {
 			return fmt.Errorf("%s, %d workers needs %s of memory for its buffers, more than %s; use a smaller "+
@@ -104,19 +97,3 @@ func (p Plan) CheckSpan(span, smallest unit.Bytes) error {
 
 // mostMemory is the most memory of the buffers of one pass.
 const mostMemory = 4 * unit.GiB
-
-// SpanError says that the part of the target to be touched is smaller than a
-// block of the plan for each worker.
-type SpanError struct {
-	Span, Block unit.Bytes
-	Workers     int
-}
-
-func (e *SpanError) Error() string {
-	each := ""
-	if e.Workers > 1 {
-		each = fmt.Sprintf(" for each of %d workers", e.Workers)
-	}
-	return fmt.Sprintf("the size to measure on, %s, is below one block of the plan, %s%s; "+
-		"give a larger --size or a plan with smaller blocks", e.Span, e.Block, each)
-}

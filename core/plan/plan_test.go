@@ -197,7 +197,7 @@ func TestWithHoldAndEstimate(t *testing.T) {
 	if estimate.Passes != 25 || estimate.WritePasses != 12 || estimate.Elapsed != 25*1100*time.Millisecond {
 		t.Errorf("estimate is %+v", estimate)
 	}
-	var tooSmall *SpanError
+	var tooSmall *load.SpanError
 	if err := p.CheckSpan(4*unit.KiB, 0); !errors.As(err, &tooSmall) || tooSmall.Block != unit.MiB {
 		t.Errorf("a span below a block gives %v", err)
 	}

@@ -53,7 +53,7 @@ func depthFault(t *testing.T, on target.Target, slow *witness.Slow, l load.Load,
 	t.Helper()
 	_, _ = slow.Peak()
 	r, err := engine.Run(context.Background(), on, engine.Request{
-		Load: l, Timing: engine.Timing{Hold: 400 * time.Millisecond, Sample: 100 * time.Millisecond},
+		Load: l, Area: areaOf(l, 0), Timing: engine.Timing{Hold: 400 * time.Millisecond, Sample: 100 * time.Millisecond},
 	})
 	if err != nil {
 		t.Fatal(err)
@@ -87,7 +87,7 @@ func TestBytesAreWhatTheKernelCounts(t *testing.T) {
 			l.Span = opened.Description().Span
 			read, written := witness.Sectors(t, device)
 			r, err := engine.Run(context.Background(), opened, engine.Request{
-				Load: l, Timing: engine.Timing{Bytes: 8 * unit.MiB, Sample: 100 * time.Millisecond},
+				Load: l, Area: areaOf(l, 0), Timing: engine.Timing{Bytes: 8 * unit.MiB, Sample: 100 * time.Millisecond},
 			})
 			if err != nil {
 				t.Fatal(err)
@@ -104,4 +104,10 @@ func TestBytesAreWhatTheKernelCounts(t *testing.T) {
 		}
 		_ = opened.Close()
 	}
+}
+
+// areaOf returns the area that a load's span says, in cells of a size.
+func areaOf(l load.Load, cell unit.Bytes) load.Area {
+	area, _ := l.Area(load.Geometry{Length: l.Span, Cell: cell}) // a bad one is refused by the engine
+	return area
 }

@@ -84,9 +84,17 @@ func (m *metronome) Wait(done []target.Completion, until time.Duration) (int, er
 	return 1, nil
 }
 
-// asking is a request with a timing and a watch.
+// asking returns a request with a timing and a watch, on the area that its load's span says.
 func asking(r Request, timing Timing, watch Watch) Request {
-	r.Timing, r.Watch = timing, watch
+	r.Timing = timing
+	r.Watch = watch
+	if r.Area == (load.Area{}) {
+		whole := load.Geometry{Length: r.Span}
+		if r.Ledger != nil {
+			whole.Cell = unit.Bytes(r.Ledger.cell)
+		}
+		r.Area, _ = r.Load.Area(whole)
+	}
 	return r
 }
 
@@ -304,7 +312,11 @@ func TestRunRefuses(t *testing.T) {
 		"share of 2":  func(l *Request, _ *Timing) { l.WriteShare = 2 },
 		"no number":   func(l *Request, _ *Timing) { l.CompressibleShare = math.NaN() },
 		"mad rate":    func(l *Request, _ *Timing) { l.Rate = 1e12 },
-		"odd start":   func(l *Request, _ *Timing) { l.Start = 100 },
+		"other block": func(l *Request, _ *Timing) { l.Area, _ = load.Geometry{Length: l.Span}.Area(512) },
+		"other cell": func(l *Request, _ *Timing) {
+			l.Ledger = NewLedger(load.Geometry{Length: l.Span, Cell: 512}, 1)
+			l.Area, _ = l.Load.Area(load.Geometry{Length: l.Span})
+		},
 		"endless":     func(_ *Request, t *Timing) { t.Hold = 0 },
 		"no sampling": func(_ *Request, t *Timing) { t.Sample = 0 },
 	} {

@@ -37,6 +37,7 @@ func lateness(t testing.TB, on target.Target, l load.Load, hold time.Duration) e
 	t.Helper()
 	result, err := engine.Run(context.Background(), on, engine.Request{
 		Load:   l,
+		Area:   areaOf(l, 0),
 		Timing: engine.Timing{Settle: 50 * time.Millisecond, Hold: hold, Sample: 100 * time.Millisecond},
 	})
 	if err != nil {

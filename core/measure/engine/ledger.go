@@ -5,6 +5,7 @@ import (
 	"hash/crc32"
 	"sync"
 
+	"opengauge/core/load"
 	"opengauge/core/unit"
 )
 
@@ -69,16 +70,21 @@ type Checked struct {
 // Faults is how many cells did not hold what they ought to.
 func (c Checked) Faults() int64 { return c.Wrong + c.Stale + c.Misplaced + c.Unreadable }
 
-// NewLedger makes the ledger of a span, for blocks that are multiples of cell.
-func NewLedger(span, cell unit.Bytes, session uint64) *Ledger {
+// NewLedger returns the ledger of a target's whole stretch, for areas of the same cell.
+func NewLedger(g load.Geometry, session uint64) *Ledger {
 	return &Ledger{
-		cell: int64(cell), session: session, expected: newGenerations(int64(span / cell)),
-		found: Checked{Cell: cell, FirstOffset: -1}, sweep: newSweep(int64(cell)),
+		cell: int64(g.Cell), session: session, expected: newGenerations(int64(g.Length / g.Cell)),
+		found: Checked{Cell: g.Cell, FirstOffset: -1}, sweep: newSweep(int64(g.Cell)),
 	}
 }
 
 // Begin starts the next generation: every pass is one.
 func (l *Ledger) Begin() { l.generation++ }
+
+// fits reports whether a request covers whole cells of the ledger's stretch.
+func (l *Ledger) fits(offset, length int64) bool {
+	return offset >= 0 && offset%l.cell == 0 && length%l.cell == 0 && (offset+length)/l.cell <= l.expected.cells
+}
 
 // stamp marks the cells of a block that is about to be written.
 func (l *Ledger) stamp(block []byte, offset int64) {

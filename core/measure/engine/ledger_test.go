@@ -3,6 +3,7 @@ package engine
 import (
 	"context"
 	"math/rand/v2"
+	"strings"
 	"testing"
 	"time"
 
@@ -64,7 +65,7 @@ func (d *memoryDisk) Submit(operations []target.Operation) error {
 func verify(t *testing.T, d *memoryDisk) Checked {
 	t.Helper()
 	const span = 4 * unit.MiB
-	ledger := NewLedger(span, LargestCell, 0xfeed)
+	ledger := NewLedger(load.Geometry{Length: span, Cell: LargestCell}, 0xfeed)
 	for _, request := range []Request{
 		{Load: load.New(load.Write, load.Sequential, 64*unit.KiB, 8)},
 		{Load: load.New(load.Write, load.Sequential, 4*unit.KiB, 8)},
@@ -78,6 +79,28 @@ func verify(t *testing.T, d *memoryDisk) Checked {
 		}
 	}
 	return ledger.Checked()
+}
+
+// A request that is no whole cells is a mistake of the program, and never a fault of the storage.
+func TestALedgerJudgesWholeCells(t *testing.T) {
+	ledger := NewLedger(load.Geometry{Length: 16 * unit.KiB, Cell: 4 * unit.KiB}, 1)
+	for _, c := range []struct {
+		offset, length int64
+		want           bool
+	}{
+		{0, 4096, true}, {12288, 4096, true}, {0, 16384, true}, {512, 4096, false}, {0, 512, false}, {-4096, 4096, false},
+		{12288, 8192, false}, {16384, 4096, false},
+	} {
+		if got := ledger.fits(c.offset, c.length); got != c.want {
+			t.Errorf("%d bytes at %d: %v", c.length, c.offset, got)
+		}
+	}
+	request := Request{Load: load.New(load.Write, load.Sequential, 4096, 2), Ledger: ledger}
+	request.Area, _ = load.Geometry{Start: 8192, Length: 16384, Cell: 4096}.Area(4096) // beyond the ledger's end
+	_, err := Run(context.Background(), newMemoryDisk(64*unit.KiB), asking(request, Timing{Bytes: 16384, Sample: time.Second}, Watch{}))
+	if err == nil || !strings.Contains(err.Error(), "not of the storage") || ledger.Checked().Faults() != 0 {
+		t.Errorf("requests beyond a ledger: %v, %+v", err, ledger.Checked())
+	}
 }
 
 func TestVerificationFindsWhatIsWrong(t *testing.T) {

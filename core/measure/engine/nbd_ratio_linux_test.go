@@ -37,6 +37,7 @@ func BenchmarkAgainstTheCopyClient(b *testing.B) {
 		}
 		result, err := engine.Run(context.Background(), volume, engine.Request{
 			Load:   reads(load.Random, block, 32, size),
+			Area:   areaOf(reads(load.Random, block, 32, size), 0),
 			Timing: engine.Timing{Hold: 3 * time.Second, Settle: 200 * time.Millisecond, Sample: time.Second},
 		})
 		if err != nil {

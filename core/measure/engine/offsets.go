@@ -19,14 +19,13 @@ type offsets struct {
 // newOffsets gives the offsets of one worker. Sequential workers take a part of
 // the span each, random ones all of it.
 func newOffsets(r Request, worker int) *offsets {
-	o := &offsets{start: int64(r.Start), block: int64(r.Block), blocks: int64(r.Span / r.Block)}
+	area := r.Area
+	if r.Access != load.Random {
+		area = area.Part(worker, r.Workers)
+	}
+	o := &offsets{start: int64(area.Start()), block: int64(area.Block()), blocks: area.Count()}
 	if r.Access == load.Random {
 		o.chance = rand.NewPCG(r.Seed, 0x6f666673657473+uint64(worker))
-		return o
-	}
-	if workers := int64(max(r.Workers, 1)); workers > 1 {
-		o.blocks /= workers
-		o.start += int64(worker) * o.blocks * o.block
 	}
 	return o
 }

@@ -78,7 +78,7 @@ func BenchmarkSequentialWritesDepth8OnZram(b *testing.B) {
 			case "compressible":
 				l.CompressibleShare = 0.5
 			case "verified":
-				ledger = engine.NewLedger(span, engine.LargestCell, 1)
+				ledger = engine.NewLedger(load.Geometry{Length: span, Cell: engine.LargestCell}, 1)
 			}
 			compareWith(b, file, l, ledger)
 		})
@@ -100,7 +100,7 @@ func BenchmarkSimulatedOperation(b *testing.B) {
 	b.ReportAllocs()
 	b.ResetTimer()
 	if _, err := engine.Run(context.Background(), part, engine.Request{
-		Load: l, Timing: engine.Timing{Bytes: bytes, Sample: time.Second},
+		Load: l, Area: areaOf(l, 0), Timing: engine.Timing{Bytes: bytes, Sample: time.Second},
 	}); err != nil {
 		b.Fatal(err)
 	}
@@ -123,6 +123,10 @@ func compareWith(b *testing.B, file *os.File, l load.Load, ledger *engine.Ledger
 		b.Skip("opening it as a target: ", err)
 	}
 	defer opened.Close()
+	cell := unit.Bytes(0)
+	if ledger != nil {
+		cell = engine.LargestCell
+	}
 	var speeds, processors []float64
 	for range rounds {
 		theirs := bareLoop(b, file, l)
@@ -130,7 +134,7 @@ func compareWith(b *testing.B, file *os.File, l load.Load, ledger *engine.Ledger
 			ledger.Begin()
 		}
 		result, err := engine.Run(context.Background(), opened, engine.Request{
-			Load: l, Ledger: ledger, Timing: engine.Timing{Settle: 50 * time.Millisecond, Hold: stretch,
+			Load: l, Area: areaOf(l, cell), Ledger: ledger, Timing: engine.Timing{Settle: 50 * time.Millisecond, Hold: stretch,
 				Sample: 100 * time.Millisecond},
 		})
 		if err != nil {

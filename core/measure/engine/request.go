@@ -19,13 +19,11 @@ import (
 // Request is one pass to be run: a load, the part of the target that it touches,
 // and when it counts and ends.
 type Request struct {
-	// Load is what is asked of the storage. Its span is needed here.
 	load.Load
-	// Start is where the span begins.
-	Start unit.Bytes
-	// Ledger stamps what is written and checks what is read, if it is not nil.
-	// Blocks are multiples of its cell. A mixed load's reads are not checked: a
-	// read may meet a write of the same place.
+	// Area is the part of the target that the load touches.
+	Area load.Area
+	// Ledger stamps what is written and checks what is read, if it is not nil. Its cell is that of the
+	// area. A mixed load's reads are not checked: a read may meet a write of the same place.
 	Ledger *Ledger
 	// Written remembers where the pass wrote, if it is not nil.
 	Written *Written
@@ -108,7 +106,7 @@ type Progress struct {
 }
 
 func (r Request) check() error {
-	workers := unit.Bytes(max(r.Workers, 1))
+	workers := max(r.Workers, 1)
 	switch {
 	case !(r.WriteShare >= 0 && r.WriteShare <= 1):
 		return fmt.Errorf("write share %v is not between 0 and 1", r.WriteShare)
@@ -116,14 +114,14 @@ func (r Request) check() error {
 		return fmt.Errorf("compressible share %v is not between 0 and 1", r.CompressibleShare)
 	case !(r.Rate >= 0 && r.Rate <= 1e9):
 		return fmt.Errorf("a rate of %v operations a second is more than any device can have", r.Rate)
-	case r.Block <= 0:
-		return fmt.Errorf("block size %d is not positive", r.Block)
+	case r.Area.Block() != r.Block:
+		return fmt.Errorf("an area of blocks of %s is not one for blocks of %s", r.Area.Block(), r.Block)
 	case r.Depth < 1:
 		return fmt.Errorf("depth %d is below 1", r.Depth)
-	case r.Start < 0 || r.Start%r.Block != 0:
-		return fmt.Errorf("the start of the span, %d, is not a multiple of the block size", r.Start)
-	case r.Span < r.Block*workers:
-		return fmt.Errorf("the span of %s is below one block of %s for each of %d workers", r.Span, r.Block, workers)
+	case r.Area.Count() < int64(workers):
+		return &load.SpanError{Span: r.Area.Length(), Block: r.Block, Workers: workers}
+	case r.Ledger != nil && int64(r.Area.Cell()) != r.Ledger.cell:
+		return fmt.Errorf("an area in cells of %s is not one for a ledger in cells of %d bytes", r.Area.Cell(), r.Ledger.cell)
 	}
 	return r.Timing.check()
 }

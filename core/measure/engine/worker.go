@@ -224,7 +224,9 @@ func (w *worker) submit() error {
 		w.batch = w.batch[:len(w.batch)+1]
 		operation := &w.batch[len(w.batch)-1]
 		operation.Slot = slot
-		w.fill(operation)
+		if err := w.fill(operation); err != nil {
+			return err
+		}
 		w.underWay[slot] = flight{operation.Offset, since, operation.Action}
 		w.stall.submitted(slot, operation.Offset, w.now)
 		w.submitted += w.request.Block
@@ -244,12 +246,17 @@ func (w *worker) hand(operations []target.Operation) error {
 	return w.queue.Submit(operations)
 }
 
-// fill says what the operation of a slot does.
-func (w *worker) fill(o *target.Operation) {
+// fill sets the action, the place and the data of the operation of a slot. One that a ledger cannot judge is
+// an error: whatever it found would be no finding about the storage.
+func (w *worker) fill(o *target.Operation) error {
 	o.Action, o.Offset, o.Length = target.Read, w.offsets.draw(), int(w.request.Block)
+	if w.request.Ledger != nil && !w.request.Ledger.fits(o.Offset, int64(o.Length)) {
+		return fmt.Errorf("%d bytes at %d are not whole cells of %d bytes, so they cannot be verified: this is a mistake of "+
+			"the program, not of the storage", o.Length, o.Offset, w.request.Ledger.cell)
+	}
 	if w.request.WriteShare == 0 || !w.drawWrite() {
 		o.Data, o.Durable = nil, false
-		return
+		return nil
 	}
 	o.Action, o.Durable = target.Write, w.request.Durable
 	switch {
@@ -263,6 +270,7 @@ func (w *worker) fill(o *target.Operation) {
 	default:
 		w.payload.Fill(w.queue.Buffer(o.Slot)[:o.Length])
 	}
+	return nil
 }
 
 // mostAstray is by how many operations a mixed load may have written more or less than it

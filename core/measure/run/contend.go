@@ -115,7 +115,10 @@ func (r *runner) together(members []contender) []contender {
 
 // onOne runs the pass on one of the targets.
 func (r *runner) onOne(ctx context.Context, on contender, p plan.Pass) (session.Pass, error) {
-	w := r.asked(on.desk, p)
+	w, err := r.asked(on.desk, p)
+	if err != nil {
+		return session.Pass{}, fmt.Errorf("%s: %w", on.address, err)
+	}
 	w.told = nil
 	result, err := r.do(ctx, on.desk, w)
 	if err = firstFailure(result, err); err != nil {

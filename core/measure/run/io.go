@@ -21,6 +21,7 @@ type desk struct {
 	target.Target
 	address string
 	ledger  *engine.Ledger // or nil
+	cell    unit.Bytes     // of the ledger, or 0
 	written *engine.Written
 	// filling says that a step fills the target, and filledTo how far a device
 	// was written for that.
@@ -34,8 +35,7 @@ type desk struct {
 // work is one stretch of I/O that a run does.
 type work struct {
 	load.Load
-	// start is where the load's span begins.
-	start  unit.Bytes
+	area   load.Area
 	timing engine.Timing
 	// seed tells the offsets and data of one work from those of another.
 	seed int
@@ -61,7 +61,7 @@ func (r *runner) do(ctx context.Context, d *desk, w work) (engine.Result, error)
 	guard, end := guarded(ctx, d.Target, w.Writes())
 	defer end()
 	result, err := engine.Run(guard, d.Target, engine.Request{
-		Load: w.Load, Start: w.start, Ledger: d.ledger, Written: d.written,
+		Load: w.Load, Area: w.area, Ledger: d.ledger, Written: d.written,
 		Seed: newSeed(r.session, w.seed), Timing: w.timing,
 		Watch: engine.Watch{Sense: r.sense, Sample: w.sampled, Progress: w.told, Stall: r.stallOf(d)},
 	})
@@ -85,23 +85,28 @@ func (a *account) enter(moved engine.Moved) {
 
 // newDesk gives the desk of a target of the request.
 func (r Request) newDesk(on target.Target, address string) desk {
-	return desk{Target: on, address: address, ledger: r.newLedger(on.Description()), written: &engine.Written{},
-		account: &account{}}
+	d := desk{Target: on, address: address, written: &engine.Written{}, account: &account{}}
+	if r.Verify {
+		d.cell = r.cell()
+		d.ledger = engine.NewLedger(d.geometry(0, on.Description().Span), ledgerNumber(r.ID+on.Description().Address))
+	}
+	return d
 }
 
 // holds reads the last block of the target, if that was there before the run: storage
 // that says that it holds more than it does fails there, before anything is measured.
 func (r *runner) holds(ctx context.Context) error {
 	d := r.main.Description()
-	block := max(d.SmallestBlock, load.SmallestBlock)
+	block := max(d.SmallestBlock, load.SmallestBlock, r.main.cell)
 	if d.Kind != target.Device && d.Kind != target.Volume || d.Span < block {
 		return nil
 	}
 	last := (d.Span/block - 1) * block
-	w := work{Load: load.New(load.Read, load.Sequential, block, 1), start: last,
-		timing: engine.Timing{Bytes: block, Sample: SampleLength}}
-	w.Span = block
-	if err := r.whole(ctx, &r.main, w); err != nil {
+	works, err := onceOver(load.Read, r.main.geometry(last, last+block), block)
+	if err != nil {
+		return err
+	}
+	if err := r.whole(ctx, &r.main, works[0]); err != nil {
 		return fmt.Errorf("%s says that it holds %s, and its block at byte %d cannot be read: %w; give a smaller --size, "+
 			"or do not trust it", d.Address, d.Capacity.Capacity(), last, err)
 	}
@@ -124,19 +129,27 @@ const (
 	fillDepth = 8
 )
 
-// across are the works that go once over a stretch of a target, whatever its length:
-// in large blocks, and what is left at the end in one smaller.
-func across(operation load.Operation, from, to unit.Bytes) []work {
-	var works []work
-	for start := from; start < to; {
-		block := min(fillBlock, to-start)
-		stretch := (to - start) / block * block
-		l := load.New(operation, load.Sequential, block, int(min(fillDepth, stretch/block)))
-		l.Span = stretch
-		works = append(works, work{Load: l, start: start, timing: engine.Timing{Bytes: stretch, Sample: SampleLength}})
-		start += stretch
+// onceOver returns the work that goes once over a stretch of a target in order, in blocks of a size and one
+// smaller block at the end.
+func onceOver(operation load.Operation, g load.Geometry, block unit.Bytes) ([]work, error) {
+	areas, err := g.Tile(block)
+	if err != nil {
+		return nil, err
 	}
-	return works
+	works := make([]work, len(areas))
+	for i, area := range areas {
+		works[i] = work{
+			Load:   load.New(operation, load.Sequential, area.Block(), int(min(fillDepth, area.Count()))),
+			area:   area,
+			timing: engine.Timing{Bytes: area.Length(), Sample: SampleLength},
+		}
+	}
+	return works, nil
+}
+
+// geometry returns a stretch of the target with the rules for requests in it.
+func (d *desk) geometry(from, to unit.Bytes) load.Geometry {
+	return load.Geometry{Start: from, Length: to - from, Alignment: d.Description().SmallestBlock, Cell: d.cell}
 }
 
 // compressible is the share of what fills a target that compresses away: that of the
@@ -156,11 +169,15 @@ const seedFilling = -1
 // cover writes a stretch of a target once. The progress that is told counts from the
 // target's start; told may be nil.
 func (r *runner) cover(ctx context.Context, d *desk, from, to unit.Bytes, told func(engine.Progress)) error {
-	for _, w := range across(load.Write, from, to) {
+	works, err := onceOver(load.Write, d.geometry(from, to), fillBlock)
+	if err != nil {
+		return err
+	}
+	for _, w := range works {
 		w.seed, w.CompressibleShare = seedFilling, r.request.compressible()
 		if told != nil {
 			w.told = func(p engine.Progress) {
-				p.Bytes += w.start
+				p.Bytes += w.area.Start()
 				told(p)
 			}
 		}

@@ -63,21 +63,25 @@ func TestReadOnlyErrorsSayWhatHelps(t *testing.T) {
 	}
 }
 
-// What goes across a stretch touches all of it, once, in blocks that fit.
-func TestAcrossCoversAllOnce(t *testing.T) {
+// Going once over a stretch touches all of it, in blocks that fit.
+func TestOnceOverCoversAll(t *testing.T) {
 	for _, c := range []struct{ from, to unit.Bytes }{
 		{0, 0}, {0, 512}, {0, unit.MiB}, {0, 3 * unit.MiB}, {0, 20*unit.MiB + 512}, {5 * unit.MiB, 7*unit.MiB + 4096},
 		{0, 8 * unit.MiB}, {unit.MiB, unit.MiB},
 	} {
 		at := c.from
-		for _, w := range across(load.Write, c.from, c.to) {
-			if w.start != at || w.Span <= 0 || w.Span%w.Block != 0 || w.timing.Bytes != w.Span || w.Block > unit.MiB {
+		works, err := onceOver(load.Write, load.Geometry{Start: c.from, Length: c.to - c.from, Alignment: 512}, unit.MiB)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, w := range works {
+			if w.area.Start() != at || w.timing.Bytes != w.area.Length() || w.Block != w.area.Block() || w.Block > unit.MiB {
 				t.Errorf("%v: %+v at %d", c, w, at)
 			}
-			if blocks := int(w.Span / w.Block); w.Depth != min(8, blocks) {
+			if blocks := int(w.area.Count()); w.Depth != min(8, blocks) {
 				t.Errorf("%v: %d blocks are written %d at a time", c, blocks, w.Depth)
 			}
-			at += w.Span
+			at += w.area.Length()
 		}
 		if at != max(c.to, c.from) {
 			t.Errorf("%v: it ends at %d", c, at)

@@ -7,6 +7,7 @@ import (
 
 	"opengauge/core/bench/event"
 	"opengauge/core/bench/link"
+	"opengauge/core/load"
 	"opengauge/core/measure/engine"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
@@ -49,7 +50,10 @@ func (r *runner) attempt(ctx context.Context, pass plan.Pass) (*session.Pass, er
 func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error) {
 	r.progress.begin(p)
 	before := r.readLinks()
-	asked := r.asked(&r.main, p)
+	asked, err := r.asked(&r.main, p)
+	if err != nil {
+		return nil, err
+	}
 	asked.sampled = r.follow(p)
 	r.forgetTracks()
 	if err := r.enter(ctx, p); err != nil {
@@ -100,20 +104,16 @@ func firstFailure(result engine.Result, err error) error {
 
 // asked is the work of a pass on a target: its load, on the part of the target that
 // it touches.
-func (r *runner) asked(d *desk, p plan.Pass) work {
-	w := work{Load: p.Load, seed: p.Index, told: r.progress.measuring}
-	whole := d.Description().Span
-	w.Span = whole
-	if p.Span > 0 {
-		w.Span = min(p.Span, whole)
-	}
+func (r *runner) asked(d *desk, p plan.Pass) (work, error) {
+	touched := d.geometry(0, d.Description().Span)
 	if p.Filled {
-		w.Span = r.filledSpan(d, p, w.Span)
+		touched.Length = r.filledSpan(d, p, touched.Length)
 	}
-	w.timing = engine.Timing{
-		Settle: p.Settle(), Hold: p.Hold, Bytes: bytesOf(p, w.Span), Within: p.Within, Round: p.Round,
-	}
-	return w
+	area, err := p.Area(touched)
+	return work{
+		Load: p.Load, area: area, seed: p.Index, told: r.progress.measuring,
+		timing: engine.Timing{Settle: p.Settle(), Hold: p.Hold, Bytes: bytesOf(p, area), Within: p.Within, Round: p.Round},
+	}, err
 }
 
 // emptySpan is what passes touch of a device that nothing was written to: as much as of
@@ -127,6 +127,9 @@ func (r *runner) filledSpan(d *desk, p plan.Pass, span unit.Bytes) unit.Bytes {
 	if d.Description().Kind == target.Folder {
 		return span
 	}
+	if p.Span > 0 {
+		span = min(span, p.Span)
+	}
 	touched := d.filledTo
 	if touched == 0 {
 		touched = min(emptySpan, span/10)
@@ -139,15 +142,15 @@ func (r *runner) filledSpan(d *desk, p plan.Pass, span unit.Bytes) unit.Bytes {
 }
 
 // bytesOf is after how many bytes a pass ends, or 0.
-func bytesOf(p plan.Pass, span unit.Bytes) unit.Bytes {
+func bytesOf(p plan.Pass, over load.Area) unit.Bytes {
 	if p.Times == 0 {
 		return p.Bytes
 	}
-	over := unit.Bytes(p.Times*float64(span)) / p.Block * p.Block
+	bytes := unit.Bytes(p.Times*float64(over.Length())) / p.Block * p.Block
 	if p.Bytes > 0 {
-		return min(p.Bytes, over)
+		return min(p.Bytes, bytes)
 	}
-	return max(over, p.Block)
+	return max(bytes, p.Block)
 }
 
 // follow lets the follower look on at a pass, and ends it once a cause is settled, where

@@ -29,7 +29,11 @@ func remembered(t *testing.T, blocks int, durable bool) (*desk, []byte) {
 	l := load.New(load.Write, load.Sequential, 4096, 1)
 	l.Span, l.Durable = opened.Description().Span, durable
 	if blocks > 0 {
-		if _, err := engine.Run(context.Background(), opened, engine.Request{Load: l, Written: d.written,
+		area, err := l.Area(load.Geometry{Length: l.Span})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := engine.Run(context.Background(), opened, engine.Request{Load: l, Area: area, Written: d.written,
 			Timing: engine.Timing{Bytes: unit.Bytes(blocks) * 4096, Sample: SampleLength}}); err != nil {
 			t.Fatal(err)
 		}

@@ -71,25 +71,24 @@ func (r Request) descriptions() []target.Description {
 // every block in use. All are multiples of [load.SmallestBlock], and so is it.
 func (r Request) cell() unit.Bytes {
 	cell := engine.LargestCell
-	for _, pass := range r.everyPass() {
-		cell = unit.CommonDivisor(cell, pass.Block)
-	}
 	for _, d := range r.descriptions() {
-		for _, w := range across(load.Read, 0, d.Span) {
-			cell = unit.CommonDivisor(cell, w.Block)
+		whole := load.Geometry{Length: d.Span, Alignment: d.SmallestBlock}
+		areas, _ := whole.Tile(fillBlock) // what a target does not take is refused before
+		for _, pass := range r.everyPass() {
+			if area, err := pass.Area(whole); err == nil {
+				areas = append(areas, area)
+			}
 		}
+		cell = load.Common(cell, areas...)
 	}
 	return cell
 }
 
-// newLedger makes the ledger of a target of a run that verifies, or gives nil.
-func (r Request) newLedger(d target.Description) *engine.Ledger {
-	if !r.Verify {
-		return nil
-	}
+// ledgerNumber tells the stamps of one target and run from those of others.
+func ledgerNumber(name string) uint64 {
 	number := fnv.New64a()
-	_, _ = number.Write([]byte(r.ID + d.Address))
-	return engine.NewLedger(d.Span, r.cell(), number.Sum64())
+	_, _ = number.Write([]byte(name))
+	return number.Sum64()
 }
 
 // readBack reads everything that was written to a target, past what cannot be read.
@@ -103,7 +102,11 @@ func (r *runner) readBack(ctx context.Context, d *desk) error {
 		d.readBack += after.Checked + after.Unreadable - before.Checked - before.Unreadable
 	}()
 	d.ledger.Sweep()
-	for _, w := range across(load.Read, 0, d.Description().Span) {
+	works, err := onceOver(load.Read, d.geometry(0, d.Description().Span), fillBlock)
+	if err != nil {
+		return err
+	}
+	for _, w := range works {
 		w.told, w.timing.Tolerate = r.progress.readingBack, engine.TolerateAll
 		if _, err := r.do(ctx, d, w); err != nil {
 			return fmt.Errorf("reading back: %w", err)
