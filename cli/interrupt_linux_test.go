@@ -389,12 +389,23 @@ func heldThread(d desk, slow *witness.Slow, plan string) string {
 	var said trigger
 	said.when = "filling the test file"
 	said.do = func() {
-		time.AfterFunc(time.Second, func() {
+		go func() {
+			for range 600 { // until the file has served reads of the pass, behind the 1 MiB that filled it
+				time.Sleep(100 * time.Millisecond)
+				if _, served := slow.Peak(); served > 20 {
+					break
+				}
+			}
 			slow.Hold(7 * time.Second) // which no signal shortens
-			time.Sleep(300 * time.Millisecond)
+			for range 600 {
+				time.Sleep(100 * time.Millisecond)
+				if peak, served := slow.Peak(); peak > 0 && served == 0 { // a read is held
+					break
+				}
+			}
 			_ = command.Process.Signal(os.Interrupt)
 			time.AfterFunc(3*time.Second, func() { _ = command.Process.Signal(os.Interrupt) })
-		})
+		}()
 	}
 	command.Stderr = &said
 	got := d.finish(command)

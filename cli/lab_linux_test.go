@@ -112,6 +112,9 @@ func TestAReviewAtTwoBenches(t *testing.T) {
 		t.Errorf("the benches made %v visits", benches)
 	}
 	one, other := decode[answered](t, got[0].stdout), decode[answered](t, got[1].stdout)
+	if max(one.Runs, other.Runs) != len(visits) { // whoever is the last has seen all
+		t.Errorf("of %d visits the answers have %d and %d", len(visits), one.Runs, other.Runs)
+	}
 	if !reflect.DeepEqual(one.Verdicts, other.Verdicts) && one.Runs == other.Runs {
 		t.Errorf("the answers are %+v and %+v", one, other)
 	}

@@ -226,10 +226,10 @@ func TestADelayThatChangesInTheMiddle(t *testing.T) {
 
 func TestErrorsOfAVolumeAreCountedAndSurvived(t *testing.T) {
 	t.Parallel()
-	address := kit(t, "--filter=error", "memory", "64M", "error-pread=EIO", "error-pread-rate=0.05%")
-	s := decode[session.Session](t, newProgramDesk(t).must("measure", address, "--plan",
-		planFile(t, "{operation: read, access: random, block: 64KiB, depth: 4, hold: 2s}"), "--json"))
-	if pass := s.Passes[0]; s.State != session.Complete || pass.Errors == 0 || pass.Operations < 1000 ||
+	address := kit(t, "--filter=error", "memory", "64M", "error-pread=EIO", "error-pread-rate=1%")
+	s := decode[session.Session](t, newProgramDesk(t).must("measure", address, "--plan", // 40 of 4000 reads fail
+		planFile(t, "{operation: read, access: random, block: 64KiB, depth: 4, bytes: 250MiB, hold: 5m}"), "--json"))
+	if pass := s.Passes[0]; s.State != session.Complete || pass.Errors == 0 || pass.Operations < 3800 ||
 		pass.FirstError == "" {
 		t.Errorf("%s with %d errors of %d operations, %q", s.State, pass.Errors, pass.Operations, pass.FirstError)
 	}

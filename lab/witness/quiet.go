@@ -53,6 +53,15 @@ func OnQuietMachine(t *testing.T, check func() []string) {
 	t.Skip("times cannot be judged on this machine now, ", why)
 }
 
+// Stretch is time of which the kernel's counters tell whether times could be judged in it.
+type Stretch struct{ began ticks }
+
+// BeginStretch begins a stretch.
+func BeginStretch() Stretch { return Stretch{processorTicks()} }
+
+// Unfit says why times could not be judged since the stretch began, or nothing.
+func (s Stretch) Unfit() string { return processorTicks().unfitSince(s.began) }
+
 // ticks is processor time since the system started (proc(5), /proc/stat).
 type ticks struct{ stolen, idle, all float64 }
 

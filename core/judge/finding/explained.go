@@ -229,11 +229,13 @@ func celsius(a explain.Account, value float64) *unit.Celsius {
 	return &c
 }
 
-// silences reports stretches in which nothing moved that no event told of.
+// silences reports stretches in which nothing moved that no event told of. Storage that answers each
+// operation with an error answers: a run that recorded those errors has asked whether it was there.
 func (f *fall) silences() []session.Finding {
 	var found []session.Finding
 	for _, s := range f.verdict.Silences {
-		if s.Probability < explain.Named || told(f.session, f.pass.StartedSeconds+s.From, f.pass.StartedSeconds+s.To) {
+		answered := s.Errors > 0 && len(f.pass.Failures) > 0
+		if answered || s.Probability < explain.Named || told(f.session, f.pass.StartedSeconds+s.From, f.pass.StartedSeconds+s.To) {
 			continue
 		}
 		found = append(found, silence(f.pass, s))

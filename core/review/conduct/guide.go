@@ -162,6 +162,7 @@ const mostVoid = 4
 func (g *Guide) Run(ctx context.Context) (answer.Answer, string, error) {
 	for void, made := 0, 0; ; made++ {
 		if g.Most > 0 && made == g.Most {
+			g.reread()
 			_, a, _, ends := g.Look()
 			if ends == "" {
 				ends = unit.Count(g.Most, "visit was", "visits were") + " asked for"
@@ -246,6 +247,19 @@ func (g *Guide) next(ctx context.Context) (st reading.State, a answer.Answer, st
 		case <-time.After(askAgain):
 		}
 	}
+}
+
+// reread takes in the visits that other benches made meanwhile. A desk that cannot be asked changes nothing.
+func (g *Guide) reread() {
+	if g.Desk == nil {
+		return
+	}
+	_, _ = g.Desk.Take(func(taken []design.Visit) (design.Visit, bool) {
+		if all, err := g.Desk.Sessions(); err == nil {
+			g.Sessions = over(all, taken)
+		}
+		return design.Visit{}, false
+	})
 }
 
 // over are the sessions of visits that nobody is making now.
