@@ -78,7 +78,7 @@ func reference(t *testing.T) string {
 	out.WriteString("\n## What a load asks for\n\nBesides `operation`, `access`, `block` and `depth`. Each is a key " +
 		"of a `sweep`, and a flag of `measure` unless it belongs to mixed operations.\n\n" +
 		"| key | in documents | what it asks |\n|---|---|---|\n")
-	for _, d := range load.Dimensions {
+	for _, d := range load.Askable() {
 		fmt.Fprintf(&out, "| `%s` | `%s` | %s |\n", d.Key, d.Column, d.About)
 	}
 	out.WriteString("\n## Figures\n\nFor `report --figure`.\n\n| figure | section |\n|---|---|\n")

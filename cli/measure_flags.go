@@ -149,15 +149,12 @@ func (f *measureFlags) apply(p plan.Plan) (plan.Plan, error) {
 	given("hold", f.hold, changeBy(plan.ParseHold,
 		func(s *plan.Sweep, v time.Duration) { s.HoldSeconds = v.Seconds() }))
 	given("until-within", f.within, changeBy(plan.ParseWithin, func(s *plan.Sweep, v float64) { s.Within = v }))
-	for _, d := range load.Dimensions {
+	for _, d := range load.Askable() {
 		text := f.asks.value(d)
 		if text == "" || failed != nil {
 			continue
 		}
-		if failed = d.Ask(&load.Load{}, text); failed == nil {
-			p, failed = p.Asking(d, text)
-		}
-		if failed != nil {
+		if p, failed = p.Asking(d, text); failed != nil {
 			failed = fmt.Errorf("--%s: %w", d.Key, failed)
 		}
 	}
@@ -185,7 +182,7 @@ type askFlags struct {
 
 func (f *askFlags) add(set *pflag.FlagSet) {
 	f.values, f.switches = map[string]*string{}, map[string]*bool{}
-	for _, d := range load.Dimensions {
+	for _, d := range load.Askable() {
 		switch {
 		case d.Mixed:
 		case d.Switch:

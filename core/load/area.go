@@ -36,7 +36,8 @@ func (g Geometry) Area(block unit.Bytes) (Area, error) {
 		return Area{}, fmt.Errorf("the storage takes only multiples of %s, and not blocks of %s; use a plan with larger blocks",
 			g.Alignment, block)
 	case g.Alignment > 0 && g.Start%g.Alignment != 0:
-		return Area{}, fmt.Errorf("the storage takes only multiples of %s, and no request at byte %d", g.Alignment, g.Start)
+		return Area{}, fmt.Errorf("the storage takes only multiples of %s, and no request at byte %d", g.Alignment,
+			g.Start)
 	case g.Cell > 0 && (block%g.Cell != 0 || g.Start%g.Cell != 0):
 		return Area{}, fmt.Errorf("blocks of %s from byte %d cannot be verified in cells of %s", block, g.Start, g.Cell)
 	}

@@ -117,35 +117,28 @@ func (l Load) Identity() Load {
 
 // String names the load for people: "read random 4 KiB, depth 32, 2 workers".
 func (l Load) String() string {
-	return l.named(l.Besides())
+	l.Sustained = false
+	return l.Long()
 }
 
 // Long is like [Load.String], and says of a sustained load that it is one.
-func (l Load) Long() string {
-	besides := l.Besides()
-	if l.Sustained {
-		besides = strings.TrimPrefix(besides+", sustained", ", ")
-	}
-	return l.named(besides)
+func (l Load) Long() string { return l.Shape() + ", " + l.phrases(Dimensions[always-1:]) }
+
+// Shape names an operation of the load, whatever the number of them at once: "read random 4 KiB".
+func (l Load) Shape() string {
+	return strings.ReplaceAll(l.phrases(Dimensions[:always-1]), ", ", " ")
 }
 
-func (l Load) named(besides string) string {
-	text := fmt.Sprintf("%s, depth %d", l.Shape(), l.Depth)
-	if besides == "" {
-		return text
-	}
-	return text + ", " + besides
-}
-
-// Shape names what each operation is, without how many there are at once: "read
-// random 4 KiB".
-func (l Load) Shape() string { return fmt.Sprintf("%s %s %s", l.Operation, l.Access, l.Block) }
-
-// Besides is what sets a load apart besides operation, access, block and depth:
-// "2 workers, 30 % writes", or nothing.
+// Besides is what sets a load apart besides operation, access, block and depth: "2 workers, 30 % writes", or
+// nothing.
 func (l Load) Besides() string {
+	l.Sustained = false
+	return l.phrases(Dimensions[always:])
+}
+
+func (l Load) phrases(of []Dimension) string {
 	var texts []string
-	for _, d := range Dimensions {
+	for _, d := range of {
 		if text := d.Text(l); text != "" {
 			texts = append(texts, text)
 		}

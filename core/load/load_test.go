@@ -15,7 +15,7 @@ func TestNamesReadBack(t *testing.T) {
 		Rate: 2000, Durable: true, Span: 2 * unit.GiB, Sustained: true,
 	}}
 	for _, d := range Dimensions {
-		l := New(Write, Random, 64*unit.KiB, 2)
+		l := New(Write, Sequential, 32*unit.KiB, 2)
 		if d.Mixed {
 			l = Load{Operation: Mixed, Access: Random, Block: 64 * unit.KiB, Depth: 2, Workers: 1}
 		}
@@ -39,12 +39,46 @@ func sampleOf(d Dimension) string {
 	if d.Switch {
 		return "yes"
 	}
-	for _, text := range []string{"40%", "64KiB", "7"} {
+	for _, text := range []string{"12.5%", "64KiB", "7", "mixed", "random"} {
 		if d.Ask(&Load{}, text) == nil {
 			return text
 		}
 	}
 	return "nothing"
+}
+
+// Each value that a plan may ask for has a name of its own, which reads back without loss.
+func TestNamesTellValuesApart(t *testing.T) {
+	values := map[string][]string{
+		"operation": {"read", "write", "mixed"}, "access": {"sequential", "random"},
+		"block_bytes": {"512", "4608", "4KiB", "1MiB", "16MiB"}, "depth": {"1", "1024"}, "workers": {"1", "2", "256"},
+		"write_share": {"0", "0.000001", "7%", "33.3333%", "99.9999%", "1"}, "compressible_share": {"0.001%", "29%", "1"},
+		"rate_per_second": {"0.01", "0.5", "1234.5678", "100000000"}, "durable": {"yes"},
+		"span_bytes": {"512", "67120640", "256MiB", "1TB", "7TiB"}, "sustained": {"true"},
+	}
+	for _, d := range Dimensions {
+		seen := map[string]string{}
+		for _, text := range values[d.Column] {
+			l := Load{Operation: Mixed, Access: Random, Block: 64 * unit.KiB, Depth: 2, Workers: 1}
+			if err := d.Ask(&l, text); err != nil {
+				t.Fatalf("%s: %v", d.Column, err)
+			}
+			if l.Operation != Mixed {
+				l.WriteShare = l.Operation.share()
+			}
+			name := l.Long()
+			if other, ok := seen[name]; ok {
+				t.Errorf("%s of %s and of %s are both called %q", d.Column, other, text, name)
+			}
+			seen[name] = text
+			if got, err := Parse(name); err != nil || got != l {
+				t.Errorf("%q reads back as %+v, %v; want %+v", name, got, err, l)
+			}
+		}
+		if len(seen) == 0 {
+			t.Errorf("no value of %s is tried here", d.Column)
+		}
+	}
 }
 
 func TestNamesThatAreNone(t *testing.T) {

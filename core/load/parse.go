@@ -2,6 +2,7 @@ package load
 
 import (
 	"fmt"
+	"math"
 	"strconv"
 	"strings"
 
@@ -17,72 +18,45 @@ const (
 	HighestRate   = 100e6 // operations a second
 )
 
-// Parse reads what [Load.Long] writes: "write sequential 1 MiB, depth 8,
-// sustained". Dimensions stand behind the depth in any order; those that are not
-// there are as usual.
+// Parse reads the output of [Load.Long]: "write sequential 1 MiB, depth 8, sustained". The phrases behind the
+// depth may be in any order; dimensions without one are as usual.
 func Parse(text string) (Load, error) {
-	shape, rest, ok := strings.Cut(text, ", depth ")
-	words := strings.SplitN(shape, " ", 3)
-	if !ok || len(words) != 3 {
+	phrases := strings.Split(text, ", ")
+	words := strings.SplitN(phrases[0], " ", 3)
+	if len(words) != 3 || len(phrases) < 2 {
 		return Load{}, fmt.Errorf("%q is not a load; write one like \"read random 4 KiB, depth 32\"", text)
 	}
-	parts := strings.Split(rest, ", ")
-	operation, err := ParseOperation(words[0])
-	if err != nil {
-		return Load{}, err
+	l := Load{Workers: 1}
+	phrases = append(words, phrases[1:]...)
+	for i, d := range Dimensions[:always] {
+		ok, err := d.read(&l, phrases[i])
+		if err != nil {
+			return Load{}, err
+		}
+		if !ok {
+			return Load{}, fmt.Errorf("%q is not a load; write one like \"read random 4 KiB, depth 32\"", text)
+		}
 	}
-	access, err := ParseAccess(words[1])
-	if err != nil {
-		return Load{}, err
-	}
-	block, err := ParseBlock(strings.ReplaceAll(words[2], " ", ""))
-	if err != nil {
-		return Load{}, err
-	}
-	depth, err := ParseDepth(parts[0])
-	if err != nil {
-		return Load{}, err
-	}
-	l := New(operation, access, block, depth)
-	for _, part := range parts[1:] {
-		if err := l.besides(part); err != nil {
+	l.WriteShare = l.Operation.share()
+	for _, phrase := range phrases[always:] {
+		if err := l.take(phrase); err != nil {
 			return Load{}, fmt.Errorf("load %q: %w", text, err)
 		}
 	}
 	return l, nil
 }
 
-// besides takes in one of the texts that [Load.Besides] is made of.
-func (l *Load) besides(text string) error {
-	if text == "sustained" {
-		l.Sustained = true
-		return nil
-	}
-	for _, d := range Dimensions {
-		tried := *l
-		for _, value := range []string{strings.ReplaceAll(text, " ", ""), firstWord(text), lastWords(text), "yes"} {
-			if d.Ask(&tried, value) == nil && d.Text(tried) == text {
-				*l = tried
-				return nil
-			}
+// always is the number of dimensions that every label has, which are the first ones.
+const always = 4
+
+// take sets the dimension that a phrase is of.
+func (l *Load) take(phrase string) error {
+	for _, d := range Dimensions[always:] {
+		if ok, err := d.read(l, phrase); ok {
+			return err
 		}
 	}
-	return fmt.Errorf("nothing that a load can ask for is called %q", text)
-}
-
-// firstWord is the number of "30 % writes", with its percent sign.
-func firstWord(text string) string {
-	word, rest, _ := strings.Cut(text, " ")
-	if strings.HasPrefix(rest, "%") {
-		return word + "%"
-	}
-	return word
-}
-
-// lastWords is the size of "within 2 GiB".
-func lastWords(text string) string {
-	_, rest, _ := strings.Cut(text, " ")
-	return strings.ReplaceAll(rest, " ", "")
+	return fmt.Errorf("nothing that a load can ask for is called %q", phrase)
 }
 
 // ParseOperation reads "read", "write" or "mixed".
@@ -142,7 +116,10 @@ func ParseWorkers(text string) (int, error) {
 	return workers, nil
 }
 
-// ParseShare reads a share: "30%" or "0.3".
+// shareParts is how many shares are told apart, so that each has a label that reads back.
+const shareParts = 1e6
+
+// ParseShare reads a share to a millionth: "30%" or "0.3".
 func ParseShare(text string) (float64, error) {
 	number, percent := strings.CutSuffix(strings.TrimSpace(text), "%")
 	share, err := strconv.ParseFloat(strings.TrimSpace(number), 64)
@@ -152,7 +129,7 @@ func ParseShare(text string) (float64, error) {
 	if err != nil || !(share >= 0 && share <= 1) {
 		return 0, fmt.Errorf("%q is not a share; write one like 30%%", text)
 	}
-	return share, nil
+	return math.Round(share*shareParts) / shareParts, nil
 }
 
 // ParseRate reads how many operations arrive a second: "2000".

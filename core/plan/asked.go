@@ -1,7 +1,6 @@
 package plan
 
 import (
-	"fmt"
 	"maps"
 
 	"opengauge/core/document"
@@ -15,7 +14,7 @@ type asked map[string]string
 // keys returns the keys of the dimensions that a load of one operation may have.
 func (a *asked) keys() []document.Key {
 	var keys []document.Key
-	for _, d := range load.Dimensions {
+	for _, d := range load.Askable() {
 		if d.Mixed {
 			continue
 		}
@@ -42,9 +41,9 @@ func (a asked) with(d load.Dimension, text string) asked {
 	return made
 }
 
-// of applies the dimensions to a load.
+// of returns a load with the dimensions.
 func (a asked) of(l load.Load) load.Load {
-	for _, d := range load.Dimensions {
+	for _, d := range load.Askable() {
 		if text, ok := a[d.Key]; ok {
 			_ = d.Ask(&l, text) // parsed before, when the plan was read
 		}
@@ -52,28 +51,12 @@ func (a asked) of(l load.Load) load.Load {
 	return l
 }
 
-// Asking gives a copy of the plan all of whose loads ask for a value of a dimension,
-// whatever they asked before, or says which step has none that could.
+// Asking returns a copy of the plan all of whose loads ask for a value of a dimension, whatever they asked
+// before. It fails for a value that the dimension does not take.
 func (p Plan) Asking(d load.Dimension, text string) (Plan, error) {
-	var err error
-	p.Steps, err = eachWork(p.Steps, func(w Work) (Work, error) {
-		switch work := w.(type) {
-		case *Sweep:
-			changed := *work
-			changed.Only(d, text)
-			return &changed, nil
-		case *Sustain:
-			changed := *work
-			changed.Asked = work.Asked.with(d, text)
-			return &changed, nil
-		case *Contend:
-			changed := *work
-			changed.Asked = work.Asked.with(d, text)
-			return &changed, nil
-		case *Rest:
-			return work, nil
-		}
-		return nil, fmt.Errorf("%q cannot be asked of the step %q", d.Key, w.Kind())
-	})
-	return p, err
+	if err := d.Ask(&load.Load{}, text); err != nil {
+		return p, err
+	}
+	p.Asked = p.Asked.with(d, text)
+	return p.EachSweep(func(s *Sweep) { s.Only(d, text) }), nil // and crosses no others
 }

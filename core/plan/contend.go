@@ -68,7 +68,7 @@ func (c *Contend) expand(e *expansion, at Place) {
 	if c.HoldSeconds > 0 {
 		hold = unit.Duration(c.HoldSeconds)
 	}
-	l := c.Asked.of(load.New(c.Operation, c.Access, c.Block, c.Depth))
+	l := e.asked.of(c.Asked.of(load.New(c.Operation, c.Access, c.Block, c.Depth)))
 	l.Sustained = load.Lasts(hold)
 	e.add(Contending{With: c.With, Pass: Pass{Load: l, End: End{Hold: hold}, Place: at, Step: contendKind.Name}})
 }

@@ -17,6 +17,8 @@ type Plan struct {
 	Name  string `json:"name"`
 	About string `json:"about,omitempty"`
 	Steps []Step `json:"steps"`
+	// Asked holds dimensions that all loads ask for, whatever their steps say.
+	Asked asked `json:"asked,omitempty"`
 }
 
 // maxPasses keeps a crossed list with a slip in it from asking for a year.
@@ -56,35 +58,23 @@ func (p Plan) WithRepeats(times int) Plan {
 // EachSweep gives a copy of the plan in which change was called on a copy of
 // every sweep, those inside of other steps too.
 func (p Plan) EachSweep(change func(*Sweep)) Plan {
-	p.Steps, _ = eachWork(p.Steps, func(w Work) (Work, error) {
-		if sweep, ok := w.(*Sweep); ok {
-			changed := *sweep
-			change(&changed)
-			return &changed, nil
-		}
-		return w, nil
-	})
+	p.Steps = eachSweep(p.Steps, change)
 	return p
 }
 
-// eachWork returns a copy of steps in which each work that holds no other was changed by a function, inside
-// of works that do too.
-func eachWork(steps []Step, change func(Work) (Work, error)) ([]Step, error) {
+func eachSweep(steps []Step, change func(*Sweep)) []Step {
 	changed := slices.Clone(steps)
 	for i, step := range steps {
-		var err error
-		if outer, ok := step.Work.(holder); ok {
-			var inside []Step
-			inside, err = eachWork(outer.inner(), change)
-			changed[i].Work = outer.holding(inside)
-		} else {
-			changed[i].Work, err = change(step.Work)
-		}
-		if err != nil {
-			return nil, err
+		switch work := step.Work.(type) {
+		case *Sweep:
+			sweep := *work
+			change(&sweep)
+			changed[i].Work = &sweep
+		case holder:
+			changed[i].Work = work.holding(eachSweep(work.inner(), change))
 		}
 	}
-	return changed, nil
+	return changed
 }
 
 // Passes gives the passes of the plan, in the order in which it is written:

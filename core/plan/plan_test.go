@@ -328,7 +328,7 @@ steps:
 		t.Fatal(err)
 	}
 	var compressible load.Dimension
-	for _, d := range load.Dimensions {
+	for _, d := range load.Askable() {
 		if d.Key == "compressible" {
 			compressible = d
 		}
@@ -364,9 +364,57 @@ steps:
 		!reflect.DeepEqual(back.Passes(DefaultHold), changed.Passes(DefaultHold)) {
 		t.Errorf("%s comes back as %+v, %v", written, back, err)
 	}
-	if start, err := Load("start"); err != nil {
-		t.Fatal(err)
-	} else if _, err := start.Asking(compressible, "50%"); err == nil {
-		t.Error("a start is asked for compressible data")
+}
+
+// A flag reaches the loads of every kind of step, and no other thing about them.
+func TestEveryKindTakesEveryFlag(t *testing.T) {
+	values := []string{"7", "40%", "64KiB", "yes"}
+	for _, kind := range StepKinds {
+		example := strings.ReplaceAll(kind.Example, "steps: [...]",
+			"steps: [{sweep: {operation: write, access: random, block: 4KiB, depth: 1}}]")
+		p, err := Parse("p.yaml", []byte("plan: p\nsteps:\n  - "+example+"\n"))
+		if err != nil {
+			t.Fatalf("%s: %v", kind.Name, err)
+		}
+		for _, d := range load.Askable() {
+			if d.Mixed {
+				continue
+			}
+			asked, text := p, ""
+			for _, text = range values {
+				if asked, err = p.Asking(d, text); err == nil {
+					break
+				}
+			}
+			if err != nil {
+				t.Errorf("%s: %s takes none of %q: %v", kind.Name, d.Key, values, err)
+				continue
+			}
+			before, after := loadsOf(p), loadsOf(asked)
+			if len(before) != len(after) {
+				t.Errorf("%s: --%s makes %d loads of %d", kind.Name, d.Key, len(after), len(before))
+				continue
+			}
+			for i, l := range after {
+				want := before[i]
+				if err := d.Ask(&want, text); err != nil || l != want {
+					t.Errorf("%s: --%s %s makes %+v of %+v", kind.Name, d.Key, text, l, before[i])
+				}
+			}
+		}
 	}
+}
+
+// loadsOf returns the loads of a plan's passes and contentions.
+func loadsOf(p Plan) []load.Load {
+	var loads []load.Load
+	for _, item := range p.Program(DefaultHold) {
+		for _, pass := range item.allPasses() {
+			loads = append(loads, pass.Load)
+		}
+		if c, ok := item.(Contending); ok {
+			loads = append(loads, c.Pass.Load)
+		}
+	}
+	return loads
 }

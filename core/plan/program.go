@@ -19,7 +19,7 @@ type Item interface {
 
 // Program expands the plan into its items, in order. A pass without a time of its own gets hold.
 func (p Plan) Program(hold time.Duration) []Item {
-	e := expansion{hold: hold}
+	e := expansion{hold: hold, asked: p.Asked}
 	e.steps(p.Steps, Place{})
 	return e.items
 }
@@ -27,7 +27,8 @@ func (p Plan) Program(hold time.Duration) []Item {
 // expansion is a plan being expanded.
 type expansion struct {
 	hold   time.Duration
-	passes int // so far
+	asked  asked // of all loads
+	passes int   // so far
 	items  []Item
 }
 
@@ -37,8 +38,9 @@ func (e *expansion) steps(steps []Step, at Place) {
 	}
 }
 
-// next gives a pass its number.
+// next gives a pass its number, and its load what the plan asks of all.
 func (e *expansion) next(pass Pass) Pass {
+	pass.Load = e.asked.of(pass.Load)
 	pass.Index = e.passes
 	e.passes++
 	return pass

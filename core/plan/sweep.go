@@ -72,7 +72,7 @@ func parseSweep(n document.Node, _ int) (Work, error) {
 		document.List("block", &s.Block, load.ParseBlock).Needed(),
 		document.List("depth", &s.Depth, load.ParseDepth).Needed(),
 	}
-	for _, d := range load.Dimensions {
+	for _, d := range load.Askable() {
 		keys = append(keys, document.With(d.Key, func(n document.Node) error { return s.parseAsk(n, d) }))
 	}
 	given, err := n.Read(append(keys,
@@ -84,7 +84,7 @@ func parseSweep(n document.Node, _ int) (Work, error) {
 	if err != nil {
 		return nil, err
 	}
-	for _, d := range load.Dimensions {
+	for _, d := range load.Askable() {
 		if d.Mixed && slices.Contains(s.Operation, load.Mixed) != given[d.Key] {
 			return nil, n.Errorf("%q belongs to the operation mixed, and mixed needs it", d.Key)
 		}
@@ -170,7 +170,7 @@ func (s *Sweep) variants(hold time.Duration) []load.Load {
 			made = append(made, l)
 		}
 	}
-	for _, d := range slices.Backward(load.Dimensions) {
+	for _, d := range slices.Backward(load.Askable()) {
 		for _, ask := range s.Asks {
 			if ask.Dimension.Key == d.Key {
 				made = cross(made, ask)
@@ -258,7 +258,7 @@ func (s *Sweep) UnmarshalJSON(data []byte) error {
 	if err := json.Unmarshal(data, &fields); err != nil {
 		return err
 	}
-	for _, d := range load.Dimensions {
+	for _, d := range load.Askable() {
 		value, ok := fields[d.Column]
 		if !ok {
 			continue

@@ -235,7 +235,8 @@ func (f *fall) silences() []session.Finding {
 	var found []session.Finding
 	for _, s := range f.verdict.Silences {
 		answered := s.Errors > 0 && len(f.pass.Failures) > 0
-		if answered || s.Probability < explain.Named || told(f.session, f.pass.StartedSeconds+s.From, f.pass.StartedSeconds+s.To) {
+		from, to := f.pass.StartedSeconds+s.From, f.pass.StartedSeconds+s.To
+		if answered || s.Probability < explain.Named || told(f.session, from, to) {
 			continue
 		}
 		found = append(found, silence(f.pass, s))

@@ -13,34 +13,12 @@ import (
 	"opengauge/core/record/session"
 )
 
-// column is a field of a row with its name.
-type column struct {
-	name  string
-	field int
-}
-
 // passColumns leaves out the documents, which only Parquet has: nobody wants them
 // in a spreadsheet.
 var (
 	passColumns   = columnsOf(reflect.TypeFor[passRow](), "session_document", "pass_document")
 	sampleColumns = columnsOf(reflect.TypeFor[sampleRow]())
 )
-
-// columnsOf gives the columns of a row type, by the names that Parquet has for them.
-func columnsOf(row reflect.Type, without ...string) []column {
-	var columns []column
-	for i := range row.NumField() {
-		name, _, _ := strings.Cut(row.Field(i).Tag.Get("parquet"), ",")
-		skip := false
-		for _, each := range without {
-			skip = skip || each == name
-		}
-		if !skip {
-			columns = append(columns, column{name, i})
-		}
-	}
-	return columns
-}
 
 type csvWriter[Row any] struct {
 	out     *csv.Writer
@@ -67,7 +45,7 @@ func (w *csvWriter[Row]) Add(s *session.Session) error {
 	for i := range rows {
 		row := reflect.ValueOf(&rows[i]).Elem()
 		for place, each := range w.columns {
-			if cells[place], err = writeCell(row.Field(each.field)); err != nil {
+			if cells[place], err = writeCell(each.in(row)); err != nil {
 				return err
 			}
 		}
@@ -89,7 +67,7 @@ func writeCell(value reflect.Value) (string, error) {
 		return Guarded(value.String()), nil
 	case reflect.Bool:
 		return strconv.FormatBool(value.Bool()), nil
-	case reflect.Int64:
+	case reflect.Int, reflect.Int64:
 		return strconv.FormatInt(value.Int(), 10), nil
 	case reflect.Float64:
 		return strconv.FormatFloat(value.Float(), 'g', -1, 64), nil
@@ -120,12 +98,11 @@ func unguard(text string) string { return strings.TrimPrefix(text, string(guard)
 // readCSV gives the rows of a CSV file to a function. Columns may be in any order;
 // those that are not known are left out.
 func readCSV[Row any](in *csv.Reader, titles []string, columns []column, each func(*Row) error) error {
-	places := make([]int, len(titles))
+	read := make([]*column, len(titles))
 	for i, title := range titles {
-		places[i] = -1
-		for _, known := range columns {
-			if known.name == title {
-				places[i] = known.field
+		for k := range columns {
+			if columns[k].name == title {
+				read[i] = &columns[k]
 			}
 		}
 	}
@@ -141,10 +118,10 @@ func readCSV[Row any](in *csv.Reader, titles []string, columns []column, each fu
 		var row Row
 		value := reflect.ValueOf(&row).Elem()
 		for i, cell := range cells {
-			if places[i] < 0 || cell == "" {
+			if read[i] == nil || cell == "" {
 				continue
 			}
-			if err := readCell(value.Field(places[i]), cell); err != nil {
+			if err := readCell(read[i].in(value), cell); err != nil {
 				return fmt.Errorf("line %d, column %s: %w", line, titles[i], err)
 			}
 		}
@@ -164,7 +141,7 @@ func readCell(field reflect.Value, cell string) error {
 			return fmt.Errorf("%q is neither true nor false", cell)
 		}
 		field.SetBool(value)
-	case reflect.Int64:
+	case reflect.Int, reflect.Int64:
 		value, err := strconv.ParseInt(cell, 10, 64)
 		if err != nil {
 			return fmt.Errorf("%q is not a whole number", cell)

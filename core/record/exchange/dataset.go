@@ -211,9 +211,8 @@ type datasetColumn struct{ name, kind, about string }
 
 func readmeColumns(row any) []datasetColumn {
 	var columns []datasetColumn
-	for _, field := range reflect.VisibleFields(reflect.TypeOf(row)) {
-		name, options, _ := strings.Cut(field.Tag.Get("parquet"), ",")
-		columns = append(columns, datasetColumn{name, kindOf(field.Type, options), field.Tag.Get("about")})
+	for _, c := range columnsOf(reflect.TypeOf(row)) {
+		columns = append(columns, datasetColumn{c.name, kindOf(c.flat, c.options), c.about})
 	}
 	return columns
 }

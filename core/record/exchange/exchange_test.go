@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"reflect"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -133,6 +134,59 @@ func TestCSVKeepsWhatItsColumnsSay(t *testing.T) {
 	rows, err := csv.NewReader(bytes.NewReader(content)).ReadAll()
 	if err != nil || rows[1][1] != "'=2+3" {
 		t.Errorf("the name stands as %q, %v", rows[1][1], err)
+	}
+}
+
+// Loads that differ in one dimension differ in every format, and come back from it as they were.
+func TestEveryDimensionIsKept(t *testing.T) {
+	values := []string{"7", "12.5%", "64KiB", "yes", "mixed", "random"}
+	for _, d := range load.Dimensions {
+		s := example("k3f9abcdef", "stick")
+		plain := load.New(load.Write, load.Sequential, 4096, 2)
+		if d.Mixed {
+			plain.Operation = load.Mixed
+		}
+		changed := plain
+		for _, text := range values {
+			changed = plain
+			if d.Ask(&changed, text) == nil && changed != plain {
+				break
+			}
+		}
+		if changed == plain {
+			t.Fatalf("no value of %s is tried here", d.Column)
+		}
+		s.Passes = append(s.Passes[:1], s.Passes[0])
+		s.Passes[1].Index = 1
+		s.Passes[0].Load = plain
+		s.Passes[1].Load = changed
+		for name, files := range map[string][]string{
+			"JSON":    {write(t, "a.json", Passes, s)},
+			"CSV":     {write(t, "p.csv", Passes, s), write(t, "s.csv", Samples, s)},
+			"Parquet": {write(t, "p.parquet", Passes, s), write(t, "s.parquet", Samples, s)},
+		} {
+			got, err := read(t, files...)
+			if err != nil || len(got) != 1 || len(got[0].Passes) != 2 || got[0].Passes[0].Load != plain ||
+				got[0].Passes[1].Load != changed {
+				t.Errorf("%s in %s: %v, %+v", d.Column, name, err, got)
+			}
+		}
+		column := passRow{Load: changed}
+		var flat []string
+		for _, c := range columnsOf(reflect.TypeFor[passRow]()) {
+			text, err := writeCell(c.in(reflect.ValueOf(&column).Elem()))
+			if err != nil {
+				t.Fatal(err)
+			}
+			flat = append(flat, c.name+"="+text)
+		}
+		if want, _ := writeCell(reflect.ValueOf(d.Value(changed))); !slices.Contains(flat, d.Column+"="+want) {
+			t.Errorf("%s has no column with %s: %q", d.Column, want, flat)
+		}
+		metrics, err := os.ReadFile(write(t, "m.om", Passes, s))
+		if want := d.Column + `="`; err != nil || strings.Count(string(metrics), want) == 0 {
+			t.Errorf("the metrics do not have %s: %v", want, err)
+		}
 	}
 }
 

@@ -3,10 +3,14 @@ package exchange
 import (
 	"bytes"
 	"io"
+	"maps"
 	"math"
+	"reflect"
+	"slices"
 	"strconv"
 	"strings"
 
+	"opengauge/core/load"
 	"opengauge/core/record/session"
 )
 
@@ -66,23 +70,26 @@ func (w *metricsWriter) Add(s *session.Session) error {
 	return nil
 }
 
-// labelsOf returns the labels of a pass in braces, in the order of their names.
+// labelsOf returns the labels of a pass in braces, in the order of their names. Dimensions in which its load
+// is as usual are left out.
 func labelsOf(s *session.Session, pass *session.Pass) string {
+	labels := map[string]string{
+		"fill":      strconv.FormatFloat(pass.FillShare, 'g', -1, 64),
+		"name":      s.Name,
+		"pass":      strconv.Itoa(pass.Index),
+		"session":   s.ID,
+		"simulated": strconv.FormatBool(s.Simulated),
+		"target":    s.Target.Address,
+	}
+	for _, d := range load.Dimensions {
+		if d.Text(pass.Load) != "" {
+			labels[d.Column], _ = writeCell(reflect.ValueOf(d.Value(pass.Load))) // which only a map can fail
+		}
+	}
 	var out strings.Builder
-	for i, label := range [...]struct{ name, value string }{
-		{"access", string(pass.Access)},
-		{"block_bytes", strconv.FormatInt(int64(pass.Block), 10)},
-		{"depth", strconv.Itoa(pass.Depth)},
-		{"fill", strconv.FormatFloat(pass.FillShare, 'g', -1, 64)},
-		{"name", s.Name},
-		{"operation", string(pass.Operation)},
-		{"pass", strconv.Itoa(pass.Index)},
-		{"session", s.ID},
-		{"simulated", strconv.FormatBool(s.Simulated)},
-		{"target", s.Target.Address},
-	} {
+	for i, name := range slices.Sorted(maps.Keys(labels)) {
 		out.WriteByte("{,"[min(i, 1)])
-		out.WriteString(label.name + `="` + labelEscapes.Replace(label.value) + `"`)
+		out.WriteString(name + `="` + labelEscapes.Replace(labels[name]) + `"`)
 	}
 	out.WriteByte('}')
 	return out.String()

@@ -18,47 +18,39 @@ import (
 // are in the names. The two documents let a table be read back without loss; a table without them
 // yields the values of its other columns.
 type passRow struct {
-	Session           string  `parquet:"session_id,dict" about:"id of the session"`
-	Name              string  `parquet:"session_name,dict" about:"name of the session"`
-	Started           string  `parquet:"session_started,dict" about:"when the session started, RFC 3339"` // RFC 3339
-	Ended             string  `parquet:"session_ended,dict" about:"when it ended, RFC 3339"`
-	State             string  `parquet:"session_state,dict" about:"complete, interrupted or failed"`
-	Simulated         bool    `parquet:"simulated" about:"whether the storage was simulated"`
-	Plan              string  `parquet:"plan,dict" about:"plan that was run"`
-	Target            string  `parquet:"target,dict" about:"what was measured"`
-	TargetKind        string  `parquet:"target_kind,dict" about:"folder, file, device, volume, network or simulated"`
-	Chain             string  `parquet:"chain,dict" about:"hops from host to storage, in words"`
-	Conditions        string  `parquet:"conditions,dict" about:"circumstances: a JSON object"` // JSON
-	Index             int64   `parquet:"pass_index" about:"number of the pass in its session, from 0"`
-	Step              string  `parquet:"step,dict" about:"step of the plan"`
-	Operation         string  `parquet:"operation,dict" about:"read, write or mixed"`
-	Access            string  `parquet:"access,dict" about:"sequential or random"`
-	BlockBytes        int64   `parquet:"block_bytes" about:"size of an operation"`
-	Depth             int64   `parquet:"depth" about:"operations under way, of each worker"`
-	Workers           int64   `parquet:"workers" about:"how many queues at once"`
-	WriteShare        float64 `parquet:"write_share" about:"share of operations that write"`
-	CompressibleShare float64 `parquet:"compressible_share" about:"share that can be compressed"`
-	FillShare         float64 `parquet:"fill_share" about:"how full the storage was besides"`
-	Repeat            int64   `parquet:"repeat" about:"which repeat it is, from 0"`
-	RatePerSecond     float64 `parquet:"rate_per_second" about:"operations that arrive a second; 0 is all it takes"`
-	Durable           bool    `parquet:"durable" about:"whether each write was to be on stable media"`
-	Direct            bool    `parquet:"direct" about:"whether the system's cache was passed by"`
-	CutShort          bool    `parquet:"cut_short" about:"whether it was stopped"`
-	StartedSeconds    float64 `parquet:"started_seconds" about:"when it began to count, since the session started"`
-	ElapsedSeconds    float64 `parquet:"elapsed_seconds" about:"for how long it counted"`
-	Bytes             int64   `parquet:"bytes" about:"how much was moved while it counted"`
-	Operations        int64   `parquet:"operations" about:"how many operations that were"`
-	Errors            int64   `parquet:"errors" about:"how many operations failed"`
-	BytesPerSecond    float64 `parquet:"bytes_per_second" about:"throughput"`
-	IOPS              float64 `parquet:"iops" about:"operations a second"`
-	MeanSeconds       float64 `parquet:"latency_mean_seconds" about:"mean latency"`
-	P50Seconds        float64 `parquet:"latency_p50_seconds" about:"median latency"`
-	P90Seconds        float64 `parquet:"latency_p90_seconds" about:"latency that 90 % did not exceed"`
-	P99Seconds        float64 `parquet:"latency_p99_seconds" about:"latency that 99 % did not exceed"`
-	P999Seconds       float64 `parquet:"latency_p99_9_seconds" about:"latency that 99.9 % did not exceed"`
-	MaxSeconds        float64 `parquet:"latency_max_seconds" about:"highest latency"`
-	SessionDocument   string  `parquet:"session_document,dict" about:"the session without its passes: JSON"`
-	PassDocument      string  `parquet:"pass_document" about:"the pass without its samples: JSON"`
+	Session         string    `parquet:"session_id,dict" about:"id of the session"`
+	Name            string    `parquet:"session_name,dict" about:"name of the session"`
+	Started         string    `parquet:"session_started,dict" about:"when the session started, RFC 3339"` // RFC 3339
+	Ended           string    `parquet:"session_ended,dict" about:"when it ended, RFC 3339"`
+	State           string    `parquet:"session_state,dict" about:"complete, interrupted or failed"`
+	Simulated       bool      `parquet:"simulated" about:"whether the storage was simulated"`
+	Plan            string    `parquet:"plan,dict" about:"plan that was run"`
+	Target          string    `parquet:"target,dict" about:"what was measured"`
+	TargetKind      string    `parquet:"target_kind,dict" about:"folder, file, device, volume, network or simulated"`
+	Chain           string    `parquet:"chain,dict" about:"hops from host to storage, in words"`
+	Conditions      string    `parquet:"conditions,dict" about:"circumstances: a JSON object"` // JSON
+	Index           int64     `parquet:"pass_index" about:"number of the pass in its session, from 0"`
+	Step            string    `parquet:"step,dict" about:"step of the plan"`
+	Load            load.Load // a column for each dimension
+	FillShare       float64   `parquet:"fill_share" about:"how full the storage was besides"`
+	Repeat          int64     `parquet:"repeat" about:"which repeat it is, from 0"`
+	Direct          bool      `parquet:"direct" about:"whether the system's cache was passed by"`
+	CutShort        bool      `parquet:"cut_short" about:"whether it was stopped"`
+	StartedSeconds  float64   `parquet:"started_seconds" about:"when it began to count, since the session started"`
+	ElapsedSeconds  float64   `parquet:"elapsed_seconds" about:"for how long it counted"`
+	Bytes           int64     `parquet:"bytes" about:"how much was moved while it counted"`
+	Operations      int64     `parquet:"operations" about:"how many operations that were"`
+	Errors          int64     `parquet:"errors" about:"how many operations failed"`
+	BytesPerSecond  float64   `parquet:"bytes_per_second" about:"throughput"`
+	IOPS            float64   `parquet:"iops" about:"operations a second"`
+	MeanSeconds     float64   `parquet:"latency_mean_seconds" about:"mean latency"`
+	P50Seconds      float64   `parquet:"latency_p50_seconds" about:"median latency"`
+	P90Seconds      float64   `parquet:"latency_p90_seconds" about:"latency that 90 % did not exceed"`
+	P99Seconds      float64   `parquet:"latency_p99_seconds" about:"latency that 99 % did not exceed"`
+	P999Seconds     float64   `parquet:"latency_p99_9_seconds" about:"latency that 99.9 % did not exceed"`
+	MaxSeconds      float64   `parquet:"latency_max_seconds" about:"highest latency"`
+	SessionDocument string    `parquet:"session_document,dict" about:"the session without its passes: JSON"`
+	PassDocument    string    `parquet:"pass_document" about:"the pass without its samples: JSON"`
 }
 
 // noPass is the index in the row of a session without passes.
@@ -133,15 +125,7 @@ func (r *passRow) take(pass session.Pass) error {
 	r.PassDocument = string(document)
 	r.Index = int64(pass.Index)
 	r.Step = pass.Step
-	r.Operation = string(pass.Operation)
-	r.Access = string(pass.Access)
-	r.BlockBytes = int64(pass.Block)
-	r.Depth = int64(pass.Depth)
-	r.Workers = int64(pass.Workers)
-	r.WriteShare = pass.WriteShare
-	r.CompressibleShare = pass.CompressibleShare
-	r.RatePerSecond = pass.Rate
-	r.Durable = pass.Durable
+	r.Load = pass.Load
 	r.FillShare = pass.FillShare
 	r.Repeat = int64(pass.Repeat)
 	r.Direct = pass.Direct
@@ -239,7 +223,7 @@ func (r *passRow) pass() (session.Pass, error) {
 		err := codec.Unmarshal([]byte(r.PassDocument), &pass)
 		return pass, wrapJSON(err)
 	}
-	if r.BlockBytes <= 0 { // before there are very many of them
+	if r.Load.Block <= 0 { // before there are very many of them
 		return session.Pass{}, fmt.Errorf("pass %d of session %q has no block size", r.Index, r.Session)
 	}
 	for _, value := range []float64{r.BytesPerSecond, r.IOPS, r.ElapsedSeconds, r.P99Seconds} {
@@ -250,11 +234,7 @@ func (r *passRow) pass() (session.Pass, error) {
 	}
 	return session.Pass{
 		Index: int(r.Index), Step: r.Step,
-		Load: load.Load{
-			Operation: load.Operation(r.Operation), Access: load.Access(r.Access), Block: unit.Bytes(r.BlockBytes),
-			Depth: int(r.Depth), Workers: int(r.Workers), WriteShare: r.WriteShare,
-			CompressibleShare: r.CompressibleShare, Rate: r.RatePerSecond, Durable: r.Durable,
-		},
+		Load:      r.Load,
 		FillShare: r.FillShare, Repeat: int(r.Repeat), Direct: r.Direct, CutShort: r.CutShort,
 		StartedSeconds: r.StartedSeconds, ElapsedSeconds: r.ElapsedSeconds,
 		Bytes: unit.Bytes(r.Bytes), Operations: r.Operations, Errors: r.Errors,
