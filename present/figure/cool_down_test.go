@@ -45,7 +45,7 @@ func TestCoolDown(t *testing.T) {
 
 // A meter's own times are drawn, and what was read with the samples where it has none.
 func TestTheLaneOfPower(t *testing.T) {
-	pass := &session.Pass{Samples: []session.Sample{
+	pass := &session.Pass{ElapsedSeconds: 2, Samples: []session.Sample{
 		{TSeconds: 1, Readings: map[string]float64{"usb_power_watts": 3, "power_watts": 5, "processor_watts": 30}},
 		{TSeconds: 2, Readings: map[string]float64{"usb_power_watts": 4, "power_watts": 6, "lid_fan_rpm": 900}},
 	}, Tracks: []session.Track{{Key: "usb_power_watts", TSeconds: []float64{-0.4, 0.3, 1.6}, Values: []float64{1, 2, 3}}}}

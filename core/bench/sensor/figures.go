@@ -6,11 +6,12 @@ import (
 	"strings"
 )
 
-// selected is a figure with its selector in a source: a column, a metric, a field, or a group of a
-// pattern.
+// selected is a figure with its selector in a source, which is a column, a metric, a field, or a group of a
+// pattern, and with the scale of its numbers.
 type selected struct {
 	Figure
 	selector string
+	scale    scale
 }
 
 // figures lists the figures of one source.
@@ -61,13 +62,24 @@ func (f figures) has(name, quantity string) bool {
 	return false
 }
 
-// reading reads all figures, where value returns the number at a selector. Figures that cannot be
-// believed are left out and reported; the others are read.
+// reading reads all figures, where value returns the number at a selector.
 func (f figures) reading(value func(selector string) (float64, error)) (Reading, error) {
+	return f.readingWith(func(selector string) (number float64, unit string, err error) {
+		number, err = value(selector)
+		return number, "", err
+	})
+}
+
+// readingWith reads all figures, where value returns the number at a selector and the unit that the source
+// writes with it, or "". Figures that cannot be believed are left out and reported; the others are read.
+func (f figures) readingWith(value func(selector string) (float64, string, error)) (Reading, error) {
 	var made Reading
 	var failed []error
 	for _, each := range f {
-		number, err := value(each.selector)
+		number, unit, err := value(each.selector)
+		if err == nil {
+			number, err = each.base(number, unit)
+		}
 		if err == nil {
 			err = each.enter(number, &made)
 		}
@@ -104,10 +116,10 @@ func parseFigures(text, name, quantity string) (figures, error) {
 		if own == "" {
 			own = selector
 		}
-		if selector == "" || strings.ContainsAny(own, "=;") {
+		if selector == "" && text != onlyNumber || strings.ContainsAny(own, "=;") {
 			return nil, errors.New("it names no figure between its signs")
 		}
-		figure, err := newFigure(own, ownQuantity)
+		figure, by, err := newScaled(own, ownQuantity)
 		if err != nil {
 			return nil, err
 		}
@@ -115,7 +127,7 @@ func parseFigures(text, name, quantity string) (figures, error) {
 			return nil, fmt.Errorf("two of its figures are called %q; give each a name", own)
 		}
 		seen[figure.Key] = true
-		found = append(found, selected{figure, selector})
+		found = append(found, selected{figure, selector, by})
 	}
 	return found, nil
 }

@@ -24,30 +24,54 @@ const (
 	Every = time.Second
 	// readWithin is how long a source has for one reading.
 	readWithin = 5 * time.Second
-	// freshFor is how long a reading stands for the present.
-	freshFor = 10 * time.Second
+	// freshIntervals is how many of a source's own intervals a reading is current for, and freshAtLeast the
+	// time for which it is in any case.
+	freshIntervals = 2
+	freshAtLeast   = 2 * time.Second
+	// grace is how long [Poller.Drain] waits for a source to speak.
+	grace = 1500 * time.Millisecond
 )
 
-// Poller reads sources side by side and keeps the latest reading of each.
+// Poller reads sources side by side and queues the readings of each with their times.
 type Poller struct {
 	sources []Source
 	mutex   sync.Mutex
-	latest  map[string]stamped
-	// moments are the instruments' readings since the last Take.
+	queues  map[string]*queue
+}
+
+// queue holds the readings of one source.
+type queue struct {
+	instrument bool
+	latest     Reading
+	at         time.Time
+	// usual is the time between two readings, a moving mean of the last ones.
+	usual time.Duration
+	// failing sources are not waited for.
+	failing bool
+	// moments are an instrument's readings since they were last taken.
 	moments []Moment
 }
 
-// mostKept is the most moments kept until they are taken: a day of one reading a second.
+// mostKept is the most moments of a source kept until they are taken: a day of one reading a second.
 const mostKept = 100_000
 
-type stamped struct {
-	Reading
-	at time.Time
+// caster is a source that gives readings as they come, beside those that are asked for.
+type caster interface {
+	cast(to func(at time.Time, reading Reading))
 }
 
 // NewPoller makes a set of sources, which are read once it is started.
 func NewPoller(sources []Source) *Poller {
-	return &Poller{sources: sources, latest: map[string]stamped{}}
+	p := &Poller{sources: sources, queues: map[string]*queue{}}
+	for _, source := range sources {
+		_, instrument := source.(Instrument)
+		q := &queue{instrument: instrument, usual: Every}
+		p.queues[source.Name()] = q
+		if live, ok := source.(caster); ok {
+			live.cast(func(at time.Time, reading Reading) { p.put(q, at, reading) })
+		}
+	}
+	return p
 }
 
 // Start reads the sources until the returned function is called. A source that
@@ -83,7 +107,7 @@ func (p *Poller) follow(ctx context.Context, source Source, tell func(string)) {
 			tell(source.Name() + " can be read again")
 		}
 		failing = err != nil
-		p.keep(source, reading)
+		p.note(source, reading, failing)
 		select {
 		case <-ctx.Done():
 			return
@@ -92,39 +116,74 @@ func (p *Poller) follow(ctx context.Context, source Source, tell func(string)) {
 	}
 }
 
+// note queues a reading that was asked for, and remembers whether the source fails.
+func (p *Poller) note(source Source, reading Reading, failing bool) {
+	q := p.queues[source.Name()]
+	if _, live := source.(caster); !live {
+		p.put(q, time.Now(), reading)
+	}
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	q.failing = failing
+}
+
 func readOnce(ctx context.Context, source Source) (Reading, error) {
 	bounded, cancel := context.WithTimeout(ctx, readWithin)
 	defer cancel()
 	return source.Read(bounded)
 }
 
-// keep stores a reading. One of several figures may have failed; the others are valid.
-func (p *Poller) keep(source Source, reading Reading) {
+// put queues a reading. One of several figures may have failed; the others are valid.
+func (p *Poller) put(q *queue, at time.Time, reading Reading) {
 	if len(reading.Temperatures)+len(reading.Values) == 0 {
 		return
 	}
 	p.mutex.Lock()
 	defer p.mutex.Unlock()
-	now := time.Now()
-	p.latest[source.Name()] = stamped{Reading: reading, at: now}
-	if _, ok := source.(Instrument); !ok || len(reading.Values) == 0 {
-		return
+	if !q.at.IsZero() {
+		const weight = 4
+		q.usual += (min(at.Sub(q.at), readWithin) - q.usual) / weight
 	}
-	moments := reading.Moments
-	if moments == nil {
-		moments = []Moment{{At: now, Values: reading.Values}}
+	q.latest = reading
+	q.at = at
+	if q.instrument && len(reading.Values) > 0 && len(q.moments) < mostKept {
+		q.moments = append(q.moments, Moment{At: at, Values: reading.Values})
 	}
-	p.moments = append(p.moments, moments[:min(len(moments), mostKept-len(p.moments))]...)
 }
 
-// Take returns the instruments' moments since it was last called, in the order of time.
-func (p *Poller) Take() []Moment {
+// Drain returns the moments of the instruments since they were last taken, in the order of time. Before that
+// it gives each that still speaks a short grace to say something since a time, so that the last seconds
+// before it are covered.
+func (p *Poller) Drain(since time.Time) []Moment {
+	for began := time.Now(); p.isOwed(since) && time.Since(began) < grace; {
+		time.Sleep(grace / 100)
+	}
 	p.mutex.Lock()
 	defer p.mutex.Unlock()
-	taken := p.moments
-	p.moments = nil
+	var taken []Moment
+	for _, q := range p.queues {
+		taken = append(taken, q.moments...)
+		q.moments = nil
+	}
 	slices.SortStableFunc(taken, func(a, b Moment) int { return a.At.Compare(b.At) })
 	return taken
+}
+
+// isOwed reports whether an instrument that speaks has said nothing since a time.
+func (p *Poller) isOwed(since time.Time) bool {
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	for _, q := range p.queues {
+		if q.instrument && q.isFresh(since) && q.at.Before(since) && !q.failing {
+			return true
+		}
+	}
+	return false
+}
+
+// isFresh reports whether the latest reading is current at a time, by the source's own pace.
+func (q *queue) isFresh(at time.Time) bool {
+	return !q.at.IsZero() && at.Sub(q.at) <= max(freshIntervals*q.usual, freshAtLeast)
 }
 
 // Figures lists the figures of all instruments among the sources.
@@ -161,9 +220,10 @@ func (p *Poller) Readings() map[string]float64 {
 func (p *Poller) each(take func(Reading)) {
 	p.mutex.Lock()
 	defer p.mutex.Unlock()
-	for _, latest := range p.latest {
-		if time.Since(latest.at) <= freshFor {
-			take(latest.Reading)
+	now := time.Now()
+	for _, q := range p.queues {
+		if q.isFresh(now) {
+			take(q.latest)
 		}
 	}
 }

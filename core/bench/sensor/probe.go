@@ -166,7 +166,8 @@ func (p *csvProbe) Read(context.Context) (Reading, error) {
 	if err != nil {
 		return Reading{}, err
 	}
-	if err := p.grows(fmt.Sprint(size, last)); err != nil {
+	isNew, err := p.grows(fmt.Sprint(size, last))
+	if !isNew || err != nil {
 		return Reading{}, err
 	}
 	fields, err := csv.NewReader(strings.NewReader(last)).Read()
@@ -182,16 +183,21 @@ func (p *csvProbe) Read(context.Context) (Reading, error) {
 	})
 }
 
-// grows checks that the logger still writes; an old value is not a current one.
-func (p *csvProbe) grows(last string) error {
+// loggerPause is how long a logger may write nothing before it counts as stopped.
+const loggerPause = 10 * time.Second
+
+// grows reports whether the logger wrote since it was last asked, as a value that was read before is no
+// current one. It fails where the logger has stopped.
+func (p *csvProbe) grows(last string) (isNew bool, err error) {
 	if last != p.last || p.since.IsZero() {
 		p.last = last
 		p.since = time.Now()
+		return true, nil
 	}
-	if still := time.Since(p.since); still > freshFor {
-		return fmt.Errorf("the file has not grown for %.0f s: its logger may have stopped", still.Seconds())
+	if still := time.Since(p.since); still > loggerPause {
+		return false, fmt.Errorf("the file has not grown for %.0f s: its logger may have stopped", still.Seconds())
 	}
-	return nil
+	return false, nil
 }
 
 // number reads a number as instruments write them.

@@ -21,6 +21,8 @@ type Quantity struct {
 	Lowest, Highest float64
 	// Of is the consumer of a power, [Storage] or [Machine], and empty for other quantities.
 	Of string
+	// scales are those of the units that instruments write it in.
+	scales map[string]scale
 }
 
 // Consumers of power.
@@ -49,15 +51,19 @@ const (
 // quantities lists the quantities that a probe may read. Their limits are far wider than usual
 // values on a bench, and far narrower than the results of a wrong scale or a damaged line.
 var quantities = []Quantity{
-	{Name: Temperature, Unit: "°C", Says: "a thermometer", Lowest: float64(unit.Coldest), Highest: float64(unit.Hottest)},
+	{Name: Temperature, Unit: "°C", Says: "a thermometer", Lowest: float64(unit.Coldest), Highest: float64(unit.Hottest),
+		scales: thermalScales},
 	{Name: Power, Unit: "W", Ending: PowerEnding, Says: "the power of the storage alone", Lowest: -1, Highest: 1000,
-		Of: Storage},
+		Of: Storage, scales: powerScales},
 	{Name: MachinePower, Unit: "W", Ending: MachinePowerEnding, Says: "the power of a whole machine, at the wall",
-		Lowest: -1, Highest: 5000, Of: Machine},
-	{Name: Current, Unit: "A", Ending: "_amperes", Says: "a current", Lowest: -50, Highest: 50},
-	{Name: Voltage, Unit: "V", Ending: "_volts", Says: "a voltage", Lowest: -60, Highest: 500},
-	{Name: "fan", Unit: "a minute", Ending: "_fan_rpm", Says: "the turns of a fan", Lowest: 0, Highest: 60000},
-	{Name: "sound", Unit: "dB", Ending: "_decibels", Says: "a level of sound", Lowest: 0, Highest: 140},
+		Lowest: -1, Highest: 5000, Of: Machine, scales: powerScales},
+	{Name: Current, Unit: "A", Ending: "_amperes", Says: "a current", Lowest: -50, Highest: 50, scales: currentScales},
+	{Name: Voltage, Unit: "V", Ending: "_volts", Says: "a voltage", Lowest: -60, Highest: 500,
+		scales: voltageScales},
+	{Name: "fan", Unit: "a minute", Ending: "_fan_rpm", Says: "the turns of a fan", Lowest: 0, Highest: 60000,
+		scales: fanScales},
+	{Name: "sound", Unit: "dB", Ending: "_decibels", Says: "a level of sound", Lowest: 0, Highest: 140,
+		scales: soundScales},
 	{Name: Number, Says: "anything else, with its unit and which way is better: number(frames/s,higher)",
 		Lowest: -math.MaxFloat64, Highest: math.MaxFloat64},
 }
@@ -87,6 +93,25 @@ type Figure struct {
 
 // numberPattern is a number with its unit and its direction.
 var numberPattern = regexp.MustCompile(`^number\(([^,()]{1,24}),\s*(higher|lower)\)$`)
+
+// scaledPattern is a quantity with a unit or a factor in brackets.
+var scaledPattern = regexp.MustCompile(`^([a-z-]+)\[([^\[\]]{1,16})\]$`)
+
+// newScaled makes the figure of a name and a quantity, and the scale of its numbers: "power", "power[mW]",
+// "power[x0.1]".
+func newScaled(name, quantity string) (Figure, scale, error) {
+	parts := scaledPattern.FindStringSubmatch(quantity)
+	if parts == nil {
+		figure, err := newFigure(name, quantity)
+		return figure, asIs, err
+	}
+	figure, err := newFigure(name, parts[1])
+	if err != nil {
+		return figure, asIs, err
+	}
+	by, err := quantityOf(parts[1]).parseScale(parts[2])
+	return figure, by, err
+}
 
 // newFigure makes the figure of a name and a quantity as a probe names it; a temperature
 // where it names none.
@@ -120,6 +145,7 @@ func quantityNames() string {
 // isQuantity says whether a text begins as a quantity does.
 func isQuantity(text string) bool {
 	word, _, _ := strings.Cut(text, "(")
+	word, _, _ = strings.Cut(word, "[")
 	return slices.ContainsFunc(quantities, func(q Quantity) bool { return q.Name == word })
 }
 

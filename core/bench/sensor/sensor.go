@@ -57,6 +57,7 @@ type Instrument interface{ Figures() []Figure }
 
 // Tracker is a set that keeps its instruments' values with their own times.
 type Tracker interface {
-	// Take returns the moments since it was last called, oldest first.
-	Take() []Moment
+	// Drain returns the moments since it was last called, oldest first. It waits a short while for
+	// instruments that have said nothing since a time.
+	Drain(since time.Time) []Moment
 }

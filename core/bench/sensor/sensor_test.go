@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"math"
 	"net"
 	"net/http"
 	"net/http/httptest"
@@ -280,7 +281,7 @@ func TestALoggerThatStops(t *testing.T) {
 	if err := read(); err != nil {
 		t.Fatal(err)
 	}
-	p.since = p.since.Add(-freshFor - time.Second)
+	p.since = p.since.Add(-loggerPause - time.Second)
 	if err := read(); err == nil || !strings.Contains(err.Error(), "has not grown for 11 s") {
 		t.Errorf("a file that stands still gives %v", err)
 	}
@@ -311,4 +312,124 @@ func FuzzParseProbe(f *testing.F) {
 			keys[figure.Key] = true
 		}
 	})
+}
+
+// A line without a pattern is read where it can be read in one way alone, and refused where not.
+func TestNumbersOfLines(t *testing.T) {
+	for _, c := range []struct {
+		probe, line string
+		want        float64
+		fault       string
+	}{
+		{"u:power", "4.20 W", 4.2, ""}, {"u:power", "Power: 850.0 mW", 0.85, ""}, {"u:power", "12 µW", 12e-6, ""},
+		{"u:power", "12 uW", 12e-6, ""}, {"u:power", "+1.5e0W", 1.5, ""}, {"u:power", ".5", 0.5, ""},
+		{"u:power[mW]", "850", 0.85, ""}, {"u:power[mW]", "850 mW", 0.85, ""}, {"u:power[x0.1]", "42", 4.2, ""},
+		{"u:power[mW]", "0.85 W", 0, `it writes "W", and the probe says mW`},
+		{"u:power", "850.0 MW", 0, "no unit of power"}, {"u:power", "45 mA", 0, "no unit of power"},
+		{"u:power", "5.00V 45.0mA", 0, "has 2 numbers"}, {"u:power", "CH1 4.20 W", 0, "has 2 numbers"},
+		{"u:power", "4,200 W", 0, "one number or two"}, {"u:power", "4.200.000 W", 0, "one number or two"},
+		{"u:power", "CH1", 0, "has 1 numbers"}, {"u:power", "no reading", 0, "has 0 numbers"},
+		{"u:power", "\x92 4 \xff", 0, "baud rate"}, {"u:power", "~{ 4", 0, "baud rate"}, {"u:power", "é4", 0, "baud rate"},
+		{"t", "31.5 C", 31.5, ""}, {"t", "88.7 °F", 31.5, ""}, {"t[K]", "304.65", 31.5, ""}, {"t:temperature[mC]", "31500", 31.5, ""},
+		{"u:current[mA]", "45.0", 0.045, ""}, {"u:power", "99999 W", 0, "cannot be true"},
+		{"u:power#2", "5.00V 4.5W", 4.5, ""}, {"u:power#1", "CH1 4.20 W", 4.2, ""}, {"u:power#2", "4.5W", 0, "and not 2"},
+		{"u:power#1", "5.00V 45.0mA", 0, "no unit of power"}, {"n:number(frames/s,higher)", "58.2", 58.2, ""},
+	} {
+		if c.probe == "t[K]" {
+			c.probe = "t:temperature[K]"
+		}
+		name, which, _ := strings.Cut(c.probe, "#")
+		if which != "" {
+			which = "#" + which
+		}
+		p := probe(t, name+"=serial:/dev/none"+which).(*serialProbe)
+		reading, err := p.understand(c.line)
+		got := math.NaN()
+		for _, value := range reading.Values {
+			got = value
+		}
+		for _, value := range reading.Temperatures {
+			got = float64(value)
+		}
+		switch {
+		case c.fault != "":
+			if err == nil || !strings.Contains(err.Error(), c.fault) || !math.IsNaN(got) {
+				t.Errorf("%s of %q: %v, %v; want %q", c.probe, c.line, got, err, c.fault)
+			}
+		case err != nil || !(math.Abs(got-c.want) <= 1e-9*max(1, c.want)):
+			t.Errorf("%s of %q: %v, %v; want %v", c.probe, c.line, got, err, c.want)
+		}
+	}
+}
+
+// A source most of whose lines cannot be used is unreadable: those that can be are chance.
+func TestALineOfNoise(t *testing.T) {
+	p := probe(t, "u:power=serial:/dev/none").(*serialProbe)
+	got := 0
+	p.cast(func(time.Time, Reading) { got++ })
+	for i := range 60 {
+		line := "\xf0\x8e)("
+		if i%3 == 2 {
+			line = "7"
+		}
+		p.at = time.Time{} // as if they came slowly
+		p.hear(line)
+	}
+	if _, said, err := p.take(); said && err == nil || got > 1 {
+		t.Errorf("%d readings of noise, %v", got, err)
+	}
+	for range 20 {
+		p.at = time.Time{}
+		p.hear("4.2 W")
+	}
+	if got < 10 {
+		t.Errorf("%d readings of a line that got better", got)
+	}
+}
+
+// Units and factors that are none are refused with those that there are.
+func TestScalesThatAreNone(t *testing.T) {
+	for text, want := range map[string]string{
+		"u:power[mA]=serial:/dev/x": "is no unit of power; there are W, kW, mW, µW", "u:power[]=serial:/dev/x": "is no quantity",
+		"u:power[x0]=serial:/dev/x": "no factor", "u:power[x1e99]=serial:/dev/x": "no factor",
+		"u:sound[W]=serial:/dev/x": "is no unit of sound", "u:power=serial:/dev/x#volts": "not which number",
+	} {
+		if _, err := ParseProbe(text); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%q gives %v, want %q in it", text, err, want)
+		}
+	}
+}
+
+// meter is an instrument that is asked for its watts.
+type meter struct{ moody }
+
+func (m *meter) Figures() []Figure { return []Figure{{Name: "usb", Key: "usb_power_watts", Quantity: Power}} }
+
+func (m *meter) Read(ctx context.Context) (Reading, error) {
+	if _, err := m.moody.Read(ctx); err != nil {
+		return Reading{}, err
+	}
+	return Reading{Values: map[string]float64{"usb_power_watts": 4}}, nil
+}
+
+// Whoever drains the readings gets one from behind the moment that counts, unless the instrument fails.
+func TestTheLastSecondsAreCovered(t *testing.T) {
+	m := &meter{}
+	p := NewPoller([]Source{m})
+	defer p.Start(func(string) {})()
+	for p.Readings()["usb_power_watts"] != 4 {
+		time.Sleep(time.Millisecond)
+	}
+	end := time.Now()
+	taken := p.Drain(end)
+	if last := len(taken) - 1; last < 1 || taken[last].At.Before(end) {
+		t.Errorf("the readings up to %s are %v", end, taken)
+	}
+	m.set(true)
+	for len(p.Readings()) > 0 { // until the last one is no current one any more
+		time.Sleep(time.Millisecond)
+	}
+	if p.isOwed(time.Now()) {
+		t.Error("an instrument that fails is waited for")
+	}
 }

@@ -2,7 +2,6 @@ package sensor
 
 import (
 	"bytes"
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -26,7 +25,7 @@ type serialProbe struct {
 	figures
 	device  string
 	mode    serial.Mode
-	pattern *regexp.Regexp
+	pattern *regexp.Regexp // or nil, where each line is a number
 	ask     string
 	// open opens the line.
 	open func(device string, mode *serial.Mode) (serial.Port, error)
@@ -42,7 +41,9 @@ type serialProbe struct {
 	strange int       // lines since the last reading that do not fit
 	failed  error
 	refused error  // a figure that cannot be true, beside others that are
-	last    string // what the last of those lines was, or why it cannot be used
+	last    string // why the last of those lines cannot be used
+	heard   hearing
+	to      func(at time.Time, reading Reading) // or nil
 }
 
 const (
@@ -66,8 +67,7 @@ func parseSerial(name, quantity, rest string) (Source, error) {
 	if device == "" {
 		return nil, errors.New("it names no device")
 	}
-	p := &serialProbe{device: device, mode: serial.Mode{BaudRate: usualBaud, DataBits: 8}, open: serial.Open,
-		pattern: anyNumber}
+	p := &serialProbe{device: device, mode: serial.Mode{BaudRate: usualBaud, DataBits: 8}, open: serial.Open}
 	for part := range strings.SplitSeq(query, "&") {
 		if part == "" {
 			continue
@@ -87,12 +87,19 @@ func parseSerial(name, quantity, rest string) (Source, error) {
 			name = device[strings.LastIndexAny(device, `/\`)+1:]
 		}
 	}
-	read, err := parseFigures(cmp.Or(wanted, "1"), name, quantity)
+	if wanted == "" && p.pattern != nil {
+		wanted = "1" // its first group
+	}
+	read, err := parseFigures(wanted, name, quantity)
 	if err != nil {
 		return nil, err
 	}
 	for _, each := range read {
-		if p.group(each.selector) < 0 {
+		if p.pattern == nil && each.selector != onlyNumber && !isCount(each.selector) {
+			return nil, fmt.Errorf("%q is not which number of the line, counted from 1; line= gives a pattern with groups",
+				each.selector)
+		}
+		if p.pattern != nil && p.group(each.selector) < 0 {
 			return nil, fmt.Errorf("its pattern has no group %q", each.selector)
 		}
 	}
@@ -100,8 +107,11 @@ func parseSerial(name, quantity, rest string) (Source, error) {
 	return p, nil
 }
 
-// anyNumber picks the first number of a line.
-var anyNumber = regexp.MustCompile(`([-+]?[0-9]*\.?[0-9]+(?:[eE][-+]?[0-9]+)?)`)
+// isCount reports whether a selector is the number of a number, counted from 1.
+func isCount(selector string) bool {
+	at, err := strconv.Atoi(selector)
+	return err == nil && at > 0
+}
 
 // set takes one of the things that an address says.
 func (p *serialProbe) set(key, value string) (err error) {
@@ -151,6 +161,9 @@ func (p *serialProbe) setMode(value string) error {
 // "volts"; a group that names no quantity has the probe's.
 func (p *serialProbe) namedGroups() string {
 	var found []string
+	if p.pattern == nil {
+		return ""
+	}
 	for _, name := range p.pattern.SubexpNames() {
 		if name == "" {
 			continue
@@ -236,6 +249,7 @@ func (p *serialProbe) listen() error {
 	p.since = time.Now()
 	p.failed = nil
 	p.moments = nil
+	p.heard = hearing{}
 	p.ended = make(chan struct{})
 	go p.follow(port, p.ended)
 	return nil
@@ -256,12 +270,12 @@ func (p *serialProbe) follow(port serial.Port, ended chan struct{}) {
 		}
 		rest = append(rest, buffer[:read]...)
 		for {
-			line, after, whole := bytes.Cut(rest, []byte("\n"))
-			if !whole {
+			end := bytes.IndexAny(rest, "\r\n") // either ends a line, and between both is an empty one
+			if end < 0 {
 				break
 			}
-			p.hear(string(bytes.TrimRight(line, "\r")))
-			rest = after
+			p.hear(string(rest[:end]))
+			rest = rest[end+1:]
 		}
 		if len(rest) > longestLine {
 			p.hear(string(rest[:40]))
@@ -277,33 +291,87 @@ func (p *serialProbe) owed() bool { return p.at.Before(p.asked) }
 // hear takes a line.
 func (p *serialProbe) hear(line string) {
 	now := time.Now()
-	parts := p.pattern.FindStringSubmatch(line)
-	p.mutex.Lock()
-	defer p.mutex.Unlock()
-	if parts == nil {
-		if strings.TrimSpace(line) != "" {
-			p.strange++
-			p.last = fmt.Sprintf("%.60q", line)
-		}
+	if strings.TrimSpace(line) == "" {
 		return
 	}
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
 	if !p.owed() && now.Sub(p.at) < closest {
 		return
 	}
-	reading, err := p.reading(func(selector string) (float64, error) { return number(parts[p.group(selector)]) })
+	reading, err := p.understand(line)
+	useless := len(reading.Values)+len(reading.Temperatures) == 0
+	if p.pattern == nil || !useless || !isText(line) { // others may be lines that a pattern passes by
+		p.heard.note(useless)
+	}
 	if err != nil {
 		p.strange++
 		p.last = err.Error()
 		p.refused = err
 	}
-	if len(reading.Values)+len(reading.Temperatures) == 0 {
+	if useless || p.heard.mostlyUseless() {
 		return
 	}
 	p.latest = reading
 	p.at = now
+	if p.to != nil {
+		p.to(now, reading)
+	}
 	if len(p.moments) < mostMoments {
 		p.moments = append(p.moments, Moment{At: now, Values: reading.Values})
 	}
+}
+
+// understand reads the figures of a line.
+func (p *serialProbe) understand(line string) (Reading, error) {
+	var parts []string
+	if p.pattern != nil {
+		if parts = p.pattern.FindStringSubmatch(line); parts == nil {
+			return Reading{}, fmt.Errorf("%.60q does not fit line=", line)
+		}
+	}
+	return p.readingWith(func(selector string) (value float64, unit string, err error) {
+		if parts != nil {
+			value, err = number(parts[p.group(selector)])
+			return value, "", err
+		}
+		value, unit, err = numberIn(line, selector)
+		if err != nil {
+			err = fmt.Errorf("%.60q: %w", line, err)
+		}
+		return value, unit, err
+	})
+}
+
+// hearing remembers whether the latest lines could be used.
+type hearing struct {
+	useless [16]bool
+	lines   int
+}
+
+func (h *hearing) note(useless bool) {
+	h.useless[h.lines%len(h.useless)] = useless
+	h.lines++
+}
+
+// mostlyUseless reports whether more lines than not could not be used: then those that could are chance.
+func (h *hearing) mostlyUseless() bool {
+	const fewest = 4
+	known := min(h.lines, len(h.useless))
+	bad := 0
+	for _, useless := range h.useless[:known] {
+		if useless {
+			bad++
+		}
+	}
+	return known >= fewest && 2*bad > known
+}
+
+// cast lets readings go to a function as they come.
+func (p *serialProbe) cast(to func(at time.Time, reading Reading)) {
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	p.to = to
 }
 
 // take returns the values since it was last called; said is false if there are none, or none newer
@@ -318,6 +386,9 @@ func (p *serialProbe) take() (reading Reading, said bool, err error) {
 		return Reading{}, false, err
 	}
 	if len(p.moments) == 0 || p.owed() {
+		if p.heard.mostlyUseless() && p.strange > 0 {
+			return Reading{}, false, p.useless()
+		}
 		return Reading{}, false, nil
 	}
 	reading = p.latest
@@ -340,17 +411,22 @@ func (p *serialProbe) silence() error {
 	p.mutex.Lock()
 	defer p.mutex.Unlock()
 	if p.strange > 0 {
-		count := p.strange
-		p.strange = 0
-		p.refused = nil
-		return fmt.Errorf("%s of %s that say nothing that can be used, the last: %s", unit.Count(count, "line"),
-			p.device, p.last)
+		return p.useless()
 	}
 	last := p.since
 	if p.at.After(last) {
 		last = p.at
 	}
 	return fmt.Errorf("%s has said nothing for %.0f s", p.device, time.Since(last).Seconds())
+}
+
+// useless is the error of lines that cannot be used, which are told of once.
+func (p *serialProbe) useless() error {
+	count := p.strange
+	p.strange = 0
+	p.refused = nil
+	return fmt.Errorf("%s of %s that say nothing that can be used, the last: %s", unit.Count(count, "line"), p.device,
+		p.last)
 }
 
 // Close ends listening. It may be read again, which opens the line anew.
@@ -371,4 +447,5 @@ func (p *serialProbe) Close() error {
 var (
 	_ Source    = (*serialProbe)(nil)
 	_ io.Closer = (*serialProbe)(nil)
+	_ caster    = (*serialProbe)(nil)
 )

@@ -75,8 +75,8 @@ const (
 	leastCovered = 0.5
 	// longestGap is how many times the usual time between two readings may lie between two
 	// neighbours of one stretch, and shortestGap what is no gap in any case, in seconds.
-	longestGap  = 3.0
-	shortestGap = 2.5
+	longestGap  = 2.0
+	shortestGap = 1.5
 )
 
 // Of gives what the meters say of a pass, those of the storage first.

@@ -7,15 +7,16 @@ import (
 
 	"opengauge/core/bench/sensor"
 	"opengauge/core/record/session"
+	"opengauge/core/unit"
 )
 
 // beside is how long before a stretch a reading still tells how it began, in seconds.
 const beside = 5.0
 
-// forgetTracks leaves out what instruments said while nobody measured.
+// forgetTracks leaves out the readings of instruments while nobody measured.
 func (r *runner) forgetTracks() {
 	if tracker, ok := r.request.Sensors.(sensor.Tracker); ok {
-		tracker.Take()
+		tracker.Drain(time.Time{})
 	}
 }
 
@@ -26,24 +27,20 @@ func (r *runner) tracks(began time.Duration, elapsedSeconds float64) []session.T
 	if !ok {
 		return nil
 	}
-	now, here := time.Now(), r.main.Now()
+	now := time.Now()
+	here := r.main.Now()
+	end := began + unit.Duration(elapsedSeconds)
 	byKey := map[string]*session.Track{}
-	for _, moment := range tracker.Take() {
+	for _, moment := range tracker.Drain(now.Add(end - here)) {
 		at := (here - now.Sub(moment.At) - began).Seconds()
-		if at < -beside || at > elapsedSeconds {
-			continue
-		}
 		for key, value := range moment.Values {
-			if !session.StoragePower(key) && !session.MachinePower(key) {
+			if at < -beside || !session.StoragePower(key) && !session.MachinePower(key) {
 				continue
 			}
 			if byKey[key] == nil {
 				byKey[key] = &session.Track{Key: key}
 			}
-			track := byKey[key]
-			if last := len(track.TSeconds) - 1; last < 0 || at > track.TSeconds[last] {
-				track.TSeconds, track.Values = append(track.TSeconds, at), append(track.Values, value)
-			}
+			enterReading(byKey[key], at, value, elapsedSeconds)
 		}
 	}
 	var tracks []session.Track
@@ -51,6 +48,17 @@ func (r *runner) tracks(began time.Duration, elapsedSeconds float64) []session.T
 		tracks = append(tracks, *byKey[key])
 	}
 	return tracks
+}
+
+// enterReading adds a reading to a track, up to the first one behind the end of its stretch, which says how
+// that ended.
+func enterReading(track *session.Track, at, value, elapsedSeconds float64) {
+	if last := len(track.TSeconds) - 1; last >= 0 &&
+		(at <= track.TSeconds[last] || track.TSeconds[last] >= elapsedSeconds) {
+		return
+	}
+	track.TSeconds = append(track.TSeconds, at)
+	track.Values = append(track.Values, value)
 }
 
 // instruments are what the figures of the sensors are, where they say so.
