@@ -35,6 +35,7 @@ var documents = []document{
 	{"import", "opengauge.import/1", importRecord{}, "What was added to a logbook."},
 	{"retention", "opengauge.retention/1", retentionRecord{}, "How long a logbook keeps what was measured."},
 	{"survey", "opengauge.survey/1", surveyRecord{}, "The storage that this machine has, and how it is connected."},
+	{"probe", "opengauge.probe/1", probeRecord{}, "What external instruments said."},
 	{"windows-capture", windows.Format, windows.Capture{}, "What a Windows machine was asked, and what it answered."},
 	{"arrived", "opengauge.arrived/1", arrivedRecord{}, "What became of a file set that was copied by hand."},
 	{"chain", "opengauge.chain/1", chainRecord{}, "A chain of links with its ceilings."},

@@ -100,6 +100,7 @@ func TestDocumentsFollowTheirSchemas(t *testing.T) {
 		"standards":  {{"link", "--json"}},
 		"plan-check": {{"plan", "check", "quick", "--json"}},
 		"arrived":    {{"copy", "--check", laid, "--set", "archive", "--size", "2MB", "--json"}},
+		"probe":      {{"probe", "case=csv:" + loggerFile(t) + "#case", "--readings", "1", "--json"}},
 		"plan":       {{"plan", "show", "fill-ladder", "--json"}},
 		"plans":      {{"plan", "list", "--json"}},
 		"retention":  {{"logbook", "retention", "--json"}},

@@ -651,7 +651,7 @@ func TestHelpAndCompletion(t *testing.T) {
 	t.Parallel()
 	d := newDesk(t)
 	for _, command := range []string{"", "demo", "measure", "explain", "report", "logbook list", "logbook show",
-		"plan list", "plan show", "plan check", "link", "survey", "foresee"} {
+		"plan list", "plan show", "plan check", "link", "survey", "probe", "foresee"} {
 		text := d.must(append(strings.Fields(command), "--help")...)
 		if !strings.Contains(text, "Examples:") || !strings.Contains(text, "Usage:") {
 			t.Errorf("%q --help has no examples or usage", command)

@@ -170,7 +170,7 @@ measured, and says what held it back.`,
 		"Gbit/s (bits)")
 	_ = root.RegisterFlagCompletionFunc("units", cobra.FixedCompletions(unit.NotationNames,
 		cobra.ShellCompDirectiveNoFileComp))
-	root.AddCommand(newDemo(env), newMeasure(env), newCopy(env), newSurvey(env), newLink(env), newPlan(env),
+	root.AddCommand(newDemo(env), newMeasure(env), newCopy(env), newSurvey(env), newProbe(env), newLink(env), newPlan(env),
 		newForesee(env), newExplain(env),
 		newCompare(env), newIsolate(env), newValue(env), newRank(env), newStreams(env), newReview(env), newReport(env),
 		newStopwatch(env), newLogbook(env), newStandin(env))

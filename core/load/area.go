@@ -33,8 +33,8 @@ func (g Geometry) Area(block unit.Bytes) (Area, error) {
 	case g.Start < 0 || g.Length < block:
 		return Area{}, &SpanError{Span: g.Length, Block: block, Workers: 1}
 	case g.Alignment > 0 && block%g.Alignment != 0:
-		return Area{}, fmt.Errorf("the storage takes only multiples of %s, and not blocks of %s; use a plan with larger blocks",
-			g.Alignment, block)
+		return Area{}, fmt.Errorf("the storage takes only multiples of %s, and not blocks of %s; use a plan with larger "+
+			"blocks", g.Alignment, block)
 	case g.Alignment > 0 && g.Start%g.Alignment != 0:
 		return Area{}, fmt.Errorf("the storage takes only multiples of %s, and no request at byte %d", g.Alignment,
 			g.Start)

@@ -37,6 +37,7 @@ type Poller struct {
 	sources []Source
 	mutex   sync.Mutex
 	queues  map[string]*queue
+	follow  func(at time.Time, reading Reading) // or nil
 }
 
 // queue holds the readings of one source.
@@ -74,13 +75,16 @@ func NewPoller(sources []Source) *Poller {
 	return p
 }
 
+// Follow gives each reading with its time to a function, on the goroutines that read, before it is started.
+func (p *Poller) Follow(each func(at time.Time, reading Reading)) { p.follow = each }
+
 // Start reads the sources until the returned function is called. A source that
 // fails, or works again, is told of once, from another goroutine.
 func (p *Poller) Start(tell func(detail string)) (stop func()) {
 	ctx, cancel := context.WithCancel(context.Background())
 	var running sync.WaitGroup
 	for _, source := range p.sources {
-		running.Go(func() { p.follow(ctx, source, tell) })
+		running.Go(func() { p.read(ctx, source, tell) })
 	}
 	return func() {
 		cancel()
@@ -93,7 +97,7 @@ func (p *Poller) Start(tell func(detail string)) (stop func()) {
 	}
 }
 
-func (p *Poller) follow(ctx context.Context, source Source, tell func(string)) {
+func (p *Poller) read(ctx context.Context, source Source, tell func(string)) {
 	ticks := time.NewTicker(Every)
 	defer ticks.Stop()
 	for failing := false; ; {
@@ -137,6 +141,9 @@ func readOnce(ctx context.Context, source Source) (Reading, error) {
 func (p *Poller) put(q *queue, at time.Time, reading Reading) {
 	if len(reading.Temperatures)+len(reading.Values) == 0 {
 		return
+	}
+	if p.follow != nil {
+		p.follow(at, reading)
 	}
 	p.mutex.Lock()
 	defer p.mutex.Unlock()

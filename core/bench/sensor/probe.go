@@ -146,6 +146,8 @@ type csvProbe struct {
 	// last is the line that was read last, and since when it is the last one.
 	last  string
 	since time.Time
+	// fault is why some of that line cannot be used.
+	fault error
 }
 
 func (p *csvProbe) Name() string { return p.title() }
@@ -168,10 +170,11 @@ func (p *csvProbe) Read(context.Context) (Reading, error) {
 	}
 	isNew, err := p.grows(fmt.Sprint(size, last))
 	if !isNew || err != nil {
-		return Reading{}, err
+		return Reading{}, cmp.Or(err, p.fault)
 	}
 	fields, err := csv.NewReader(strings.NewReader(last)).Read()
-	return p.reading(func(column string) (float64, error) {
+	var made Reading
+	made, p.fault = p.reading(func(column string) (float64, error) {
 		at := slices.Index(header, column)
 		switch {
 		case at < 0:
@@ -181,6 +184,7 @@ func (p *csvProbe) Read(context.Context) (Reading, error) {
 		}
 		return number(fields[at])
 	})
+	return made, p.fault
 }
 
 // loggerPause is how long a logger may write nothing before it counts as stopped.

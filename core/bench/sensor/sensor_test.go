@@ -291,6 +291,15 @@ func TestALoggerThatStops(t *testing.T) {
 	if err := read(); err != nil {
 		t.Errorf("a file that says the same again gives %v", err)
 	}
+	if again, err := p.Read(context.Background()); err != nil || len(again.Temperatures) > 0 {
+		t.Errorf("a line that was read before is read again: %v, %v", again, err)
+	}
+	if err := os.WriteFile(file, []byte("case\nwarm\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if first, second := read(), read(); first == nil || second == nil {
+		t.Errorf("a line that cannot be used is an error once alone: %v, %v", first, second)
+	}
 }
 
 // Whatever somebody writes is a probe with figures of keys of their own, or an error.
@@ -330,14 +339,12 @@ func TestNumbersOfLines(t *testing.T) {
 		{"u:power", "4,200 W", 0, "one number or two"}, {"u:power", "4.200.000 W", 0, "one number or two"},
 		{"u:power", "CH1", 0, "has 1 numbers"}, {"u:power", "no reading", 0, "has 0 numbers"},
 		{"u:power", "\x92 4 \xff", 0, "baud rate"}, {"u:power", "~{ 4", 0, "baud rate"}, {"u:power", "é4", 0, "baud rate"},
-		{"t", "31.5 C", 31.5, ""}, {"t", "88.7 °F", 31.5, ""}, {"t[K]", "304.65", 31.5, ""}, {"t:temperature[mC]", "31500", 31.5, ""},
+		{"t", "31.5 C", 31.5, ""}, {"t", "88.7 °F", 31.5, ""}, {"t:temperature[K]", "304.65", 31.5, ""},
+		{"t:temperature[mC]", "31500", 31.5, ""},
 		{"u:current[mA]", "45.0", 0.045, ""}, {"u:power", "99999 W", 0, "cannot be true"},
 		{"u:power#2", "5.00V 4.5W", 4.5, ""}, {"u:power#1", "CH1 4.20 W", 4.2, ""}, {"u:power#2", "4.5W", 0, "and not 2"},
 		{"u:power#1", "5.00V 45.0mA", 0, "no unit of power"}, {"n:number(frames/s,higher)", "58.2", 58.2, ""},
 	} {
-		if c.probe == "t[K]" {
-			c.probe = "t:temperature[K]"
-		}
 		name, which, _ := strings.Cut(c.probe, "#")
 		if which != "" {
 			which = "#" + which
@@ -390,7 +397,8 @@ func TestALineOfNoise(t *testing.T) {
 // Units and factors that are none are refused with those that there are.
 func TestScalesThatAreNone(t *testing.T) {
 	for text, want := range map[string]string{
-		"u:power[mA]=serial:/dev/x": "is no unit of power; there are W, kW, mW, µW", "u:power[]=serial:/dev/x": "is no quantity",
+		"u:power[mA]=serial:/dev/x": "is no unit of power; there are W, kW, mW, µW",
+		"u:power[]=serial:/dev/x":   "is no quantity",
 		"u:power[x0]=serial:/dev/x": "no factor", "u:power[x1e99]=serial:/dev/x": "no factor",
 		"u:sound[W]=serial:/dev/x": "is no unit of sound", "u:power=serial:/dev/x#volts": "not which number",
 	} {
@@ -403,7 +411,9 @@ func TestScalesThatAreNone(t *testing.T) {
 // meter is an instrument that is asked for its watts.
 type meter struct{ moody }
 
-func (m *meter) Figures() []Figure { return []Figure{{Name: "usb", Key: "usb_power_watts", Quantity: Power}} }
+func (m *meter) Figures() []Figure {
+	return []Figure{{Name: "usb", Key: "usb_power_watts", Quantity: Power}}
+}
 
 func (m *meter) Read(ctx context.Context) (Reading, error) {
 	if _, err := m.moody.Read(ctx); err != nil {

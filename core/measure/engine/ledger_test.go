@@ -97,7 +97,8 @@ func TestALedgerJudgesWholeCells(t *testing.T) {
 	}
 	request := Request{Load: load.New(load.Write, load.Sequential, 4096, 2), Ledger: ledger}
 	request.Area, _ = load.Geometry{Start: 8192, Length: 16384, Cell: 4096}.Area(4096) // beyond the ledger's end
-	_, err := Run(context.Background(), newMemoryDisk(64*unit.KiB), asking(request, Timing{Bytes: 16384, Sample: time.Second}, Watch{}))
+	_, err := Run(context.Background(), newMemoryDisk(64*unit.KiB),
+		asking(request, Timing{Bytes: 16384, Sample: time.Second}, Watch{}))
 	if err == nil || !strings.Contains(err.Error(), "not of the storage") || ledger.Checked().Faults() != 0 {
 		t.Errorf("requests beyond a ledger: %v, %+v", err, ledger.Checked())
 	}
