@@ -33,5 +33,11 @@ func (*Slow) Hold(time.Duration) {}
 // Fail is of no folder.
 func (*Slow) Fail(syscall.Errno) {}
 
+// Spoil is of no folder.
+func (*Slow) Spoil(int, syscall.Errno) {}
+
+// Spoiled is of no folder.
+func (*Slow) Spoiled() int { return 0 }
+
 // Contents is of no folder.
 func (*Slow) Contents() []byte { return nil }

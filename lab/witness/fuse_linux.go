@@ -22,6 +22,8 @@ type slowFiles struct {
 	underWay, peak         int
 	reads, writes, flushes int
 	held                   []time.Duration // how long each operation took
+	served, every, spoiled int
+	spoil                  syscall.Errno
 }
 
 // mount serves the files at a folder until it is unmounted.
@@ -38,6 +40,13 @@ func (s *slowFiles) answer(r slowRequest) slowAnswer {
 	switch r.Verb {
 	case "hold":
 		s.delay = r.Delay
+	case "spoil":
+		s.every = r.Every
+		s.spoil = r.Failure
+	case "spoiled":
+		answer := slowAnswer{Spoiled: s.spoiled}
+		s.spoiled = 0
+		return answer
 	case "fail":
 		s.failure = r.Failure
 	case "peak":
@@ -65,8 +74,8 @@ func (s *slowFiles) answer(r slowRequest) slowAnswer {
 	return slowAnswer{}
 }
 
-// serve lets an operation take its time, and returns how it fails, or 0.
-func (s *slowFiles) serve(count *int) syscall.Errno {
+// serve lets an operation take its time, and returns how it fails, or 0, and whether it moves half of its data.
+func (s *slowFiles) serve(count *int) (failure syscall.Errno, half bool) {
 	s.mutex.Lock()
 	*count++
 	s.underWay++
@@ -79,7 +88,11 @@ func (s *slowFiles) serve(count *int) syscall.Errno {
 	defer s.mutex.Unlock()
 	s.held = append(s.held, time.Since(began))
 	s.underWay--
-	return s.failure
+	if s.served++; s.every > 0 && s.served%s.every == 0 {
+		s.spoiled++
+		return s.spoil, s.spoil == 0
+	}
+	return s.failure, false
 }
 
 // slowFolder is the folder, and slowFile a file in it.
@@ -134,8 +147,12 @@ func (f *slowFile) Open(context.Context, uint32) (fs.FileHandle, uint32, syscall
 
 func (f *slowFile) Read(_ context.Context, _ fs.FileHandle, into []byte, offset int64) (fuse.ReadResult,
 	syscall.Errno) {
-	if failed := f.of.serve(&f.of.reads); failed != 0 {
+	failed, half := f.of.serve(&f.of.reads)
+	if failed != 0 {
 		return nil, failed
+	}
+	if half {
+		into = into[:len(into)/2]
 	}
 	f.mutex.RLock()
 	defer f.mutex.RUnlock()
@@ -146,8 +163,12 @@ func (f *slowFile) Read(_ context.Context, _ fs.FileHandle, into []byte, offset 
 }
 
 func (f *slowFile) Write(_ context.Context, _ fs.FileHandle, from []byte, offset int64) (uint32, syscall.Errno) {
-	if failed := f.of.serve(&f.of.writes); failed != 0 {
+	failed, half := f.of.serve(&f.of.writes)
+	if failed != 0 {
 		return 0, failed
+	}
+	if half {
+		from = from[:len(from)/2]
 	}
 	f.mutex.Lock()
 	defer f.mutex.Unlock()

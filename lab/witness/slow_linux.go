@@ -33,12 +33,14 @@ type slowRequest struct {
 	Verb    string
 	Delay   time.Duration `json:",omitempty"`
 	Failure syscall.Errno `json:",omitempty"`
+	Every   int           `json:",omitempty"`
 }
 
 // slowAnswer is the serving process's answer. Failure says why nothing could be mounted.
 type slowAnswer struct {
 	Failure                   string `json:",omitempty"`
 	Peak, Operations, Flushes int    `json:",omitempty"`
+	Spoiled                   int    `json:",omitempty"`
 	Held                      time.Duration
 	Contents                  []byte `json:",omitempty"`
 }
@@ -158,6 +160,15 @@ func (s *Slow) Hold(each time.Duration) { s.ask(slowRequest{Verb: "hold", Delay:
 
 // Fail makes all reads and writes from now on fail, or none with 0.
 func (s *Slow) Fail(with syscall.Errno) { s.ask(slowRequest{Verb: "fail", Failure: with}) }
+
+// Spoil makes every so many-th read or write from now on fail with an error, or with 0 move half of what it
+// is asked to.
+func (s *Slow) Spoil(every int, with syscall.Errno) {
+	s.ask(slowRequest{Verb: "spoil", Every: every, Failure: with})
+}
+
+// Spoiled returns the number of reads and writes that were spoiled since it was last asked.
+func (s *Slow) Spoiled() int { return s.ask(slowRequest{Verb: "spoiled"}).Spoiled }
 
 // Contents returns the bytes of the first file.
 func (s *Slow) Contents() []byte { return s.ask(slowRequest{Verb: "contents"}).Contents }

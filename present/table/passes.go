@@ -5,7 +5,9 @@ import (
 	"math"
 	"slices"
 	"strconv"
+	"strings"
 
+	"opengauge/core/bench/event"
 	"opengauge/core/bench/link"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
@@ -82,6 +84,31 @@ func aboutTarget(s *session.Session) []string {
 	}
 	if note := schedulesNote(s); note != "" {
 		notes = append(notes, note)
+	}
+	return append(notes, resultNotes(s)...)
+}
+
+// resultNotes say which passes ended before they had moved what they were to, and how often operations were
+// asked again.
+func resultNotes(s *session.Session) []string {
+	var notes []string
+	for _, e := range s.Events {
+		if e.Kind == event.Limit {
+			notes = append(notes, strings.ToUpper(e.Detail[:1])+e.Detail[1:]+".")
+		}
+	}
+	short, retried := int64(0), int64(0)
+	for i := range s.Passes {
+		short += s.Passes[i].Short
+		retried += s.Passes[i].Retried
+	}
+	if short > 0 {
+		notes = append(notes, fmt.Sprintf("%s moved less than was asked for, and count as errors.",
+			unit.Count(int(short), "operation")))
+	}
+	if retried > 0 {
+		notes = append(notes, fmt.Sprintf("%s asked again, as calls were interrupted or would have had to wait.",
+			unit.Count(int(retried), "operation was", "operations were")))
 	}
 	return notes
 }

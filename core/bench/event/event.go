@@ -8,6 +8,10 @@ const (
 	Stall   = "stall"
 	Dropout = "dropout"
 	Return  = "return"
+	// Flush is a flush that takes long, of storage that answers meanwhile.
+	Flush = "flush"
+	// Limit is a pass that its time ended before it had moved what it was asked to.
+	Limit = "limit"
 	// Stranger says that where a device was another one is now.
 	Stranger = "stranger"
 	// Relink says that a hop runs at another rate than before.

@@ -49,7 +49,7 @@ func findIOErrors(s *session.Session, _ unit.Notation) []session.Finding {
 				sums[key] = sum
 			}
 			sum.Count += failure.Count
-			sum.Operations += pass.Operations + pass.Errors
+			sum.Operations += max(pass.Attempts, pass.Operations+pass.Errors)
 			if len(pass.Failures) > 0 {
 				sum.reach(failure)
 			}

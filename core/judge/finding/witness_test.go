@@ -283,3 +283,34 @@ func TestASlowFlushOfAServer(t *testing.T) {
 		t.Error("a flush of 5 s is not told")
 	}
 }
+
+// A flush that takes long is a slow flush and nothing else, as long as the storage answers a read meanwhile.
+// One of storage that answers nothing is an outage.
+func TestALongFlushIsNoOutage(t *testing.T) {
+	t.Parallel() // it mostly waits
+	for name, answers := range map[string]bool{"answers": true, "silent": false} {
+		server := witness.ServeSlowFlush(t, 8*unit.MiB, 6)
+		on := target.Target(volume(t, server))
+		if !answers {
+			on = silent{on}
+		}
+		s, err := run.Run(context.Background(), run.Request{
+			ID: session.NewID(), Target: on, Hold: time.Second, Sensors: sensor.None{}, Chain: link.NewChain(),
+			Plan:       written(t, "  - sweep: {operation: write, access: sequential, block: 64KiB, depth: 4, bytes: 4MiB}"),
+			StallAfter: time.Second, ReturnWithin: time.Minute, Environment: survey.Environment("test"),
+		}, nowhere{}, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		kinds := map[string]bool{}
+		for _, f := range finding.Detect(s, unit.Decimal) {
+			kinds[f.Kind] = true
+		}
+		if kinds["dropout"] == answers || !kinds["slow-flush"] {
+			t.Errorf("%s: found %v, events %+v", name, kinds, s.Events)
+		}
+	}
+}
+
+// silent is storage that cannot be asked anything beside its work.
+type silent struct{ target.Target }

@@ -86,6 +86,9 @@ func (a *assembly) result(workers []*worker, timing Timing) Result {
 		result.Bytes += m.bytes
 		result.Operations += m.operations
 		result.Errors += m.errors
+		result.Short += m.short
+		result.Retried += m.retried
+		result.Attempts += m.attempts
 		result.Moved.Read += w.moved.Read
 		result.Moved.Written += w.moved.Written
 		result.Spun += w.spun
@@ -99,6 +102,9 @@ func (a *assembly) result(workers []*worker, timing Timing) Result {
 	}
 	if len(result.Failures) > 0 {
 		result.FirstError = result.Failures[0].Err
+	}
+	if !workers[0].meter.counted { // it ended while it settled
+		result.Started = end
 	}
 	result.Elapsed = end - result.Started
 	result.Latency = a.total.histogram().latency()

@@ -24,6 +24,7 @@ type meter struct {
 	cutter func(interval) *histogram
 
 	counting bool
+	counted  bool // whether it ever was
 	flushing bool
 	started  time.Duration
 	ended    time.Duration
@@ -35,7 +36,12 @@ type meter struct {
 	operations int64
 	bytes      unit.Bytes
 	errors     int64
-	failures   failures
+	// short are those of the errors that moved less than they were asked to, retried is how often an operation
+	// was asked again, and attempts are all operations that came back.
+	short    int64
+	retried  int64
+	attempts int64
+	failures failures
 	// cutOff are the latencies of operations that the end of the window cut off:
 	// they began in it, and it ended before they did.
 	cutOff *histogram
@@ -66,6 +72,10 @@ func newMeter(length time.Duration, cutter func(interval) *histogram) *meter {
 func (m *meter) start(now time.Duration) {
 	m.counting, m.started, m.cut, m.beatEnd = true, now, now, now+beat
 	m.errors, m.failures = 0, nil
+	m.counted = true
+	m.short = 0
+	m.retried = 0
+	m.attempts = 0
 	m.current.sample = Sample{}
 }
 
@@ -75,6 +85,7 @@ func (m *meter) beyond(at time.Duration) bool { return m.limit > 0 && at > m.lim
 // record takes one completion, whose latency counts from since. Before the pass
 // counts it notes errors only.
 func (m *meter) record(completion *target.Completion, since time.Duration, block unit.Bytes) {
+	m.attempts++
 	if !m.counting {
 		return
 	}
@@ -97,7 +108,11 @@ func (m *meter) record(completion *target.Completion, since time.Duration, block
 
 // fail notes that an operation failed.
 func (m *meter) fail(action target.Action, offset int64, err error) {
+	m.attempts++
 	m.errors++
+	if _, ok := err.(*target.ShortError); ok {
+		m.short++
+	}
 	m.current.sample.Errors++
 	m.failures = m.failures.with(action, offset, err)
 }

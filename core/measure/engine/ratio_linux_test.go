@@ -207,7 +207,7 @@ func bareRing(file *os.File, l load.Load, offset func() int64) (operations int64
 				return 0, err
 			}
 			for range r.Waiting() {
-				slot, err := r.Pop()
+				slot, _, err := r.Pop()
 				if err != nil {
 					return 0, err
 				}

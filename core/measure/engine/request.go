@@ -88,7 +88,8 @@ type Stall struct {
 	// At is when the oldest operation under way was submitted, or when the
 	// storage answered again.
 	At time.Duration
-	// Offset of that operation, in bytes, or below zero if it is a flush.
+	// Offset of that operation, in bytes, or below zero if it is a flush. When the storage answers again it
+	// is that of the operation that was told of.
 	Offset int64
 	Over   bool
 }

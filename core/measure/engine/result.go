@@ -24,6 +24,12 @@ type Result struct {
 	Bytes      unit.Bytes
 	Operations int64
 	Errors     int64
+	// Short are those of Errors that moved less than was asked for.
+	Short int64
+	// Retried is how often an operation was asked again, as its call was interrupted or would have had to wait.
+	Retried int64
+	// Attempts are all operations that came back, of a pass that ended before it counted those of settling.
+	Attempts int64
 	// FirstError is the first failure that an operation met, or nil.
 	FirstError error
 	// Failures are the ways in which operations failed, the first one first.

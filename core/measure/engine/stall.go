@@ -29,6 +29,7 @@ type stallWatch struct {
 	offsets []int64
 	busy    []bool
 	stalled bool
+	stuckAt int64 // the offset that was told of
 	lookAt  time.Duration
 }
 
@@ -57,7 +58,8 @@ func (s *stallWatch) completed(slot int, now time.Duration) {
 	s.busy[slot] = false
 	if !s.stalled && now-s.began[slot] > s.after {
 		s.stalled = true
-		s.tell(Stall{At: s.began[slot], Offset: s.offsets[slot]})
+		s.stuckAt = s.offsets[slot]
+		s.tell(Stall{At: s.began[slot], Offset: s.stuckAt})
 	}
 }
 
@@ -77,9 +79,10 @@ func (s *stallWatch) look(now time.Duration) {
 	late := oldest >= 0 && now-s.began[oldest] > s.after
 	switch {
 	case late && !s.stalled:
-		s.tell(Stall{At: s.began[oldest], Offset: s.offsets[oldest]})
+		s.stuckAt = s.offsets[oldest]
+		s.tell(Stall{At: s.began[oldest], Offset: s.stuckAt})
 	case !late && s.stalled:
-		s.tell(Stall{At: now, Over: true})
+		s.tell(Stall{At: now, Offset: s.stuckAt, Over: true})
 	}
 	s.stalled = late
 }
@@ -90,5 +93,5 @@ func (s *stallWatch) over(now time.Duration) {
 		return
 	}
 	s.stalled = false
-	s.tell(Stall{At: now, Over: true})
+	s.tell(Stall{At: now, Offset: s.stuckAt, Over: true})
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"syscall"
 	"testing"
 	"time"
 
@@ -216,4 +217,22 @@ func TestASchedulesWorkersBeginTogether(t *testing.T) {
 		}
 		return faults
 	})
+}
+
+// A pass that ends while it settles has no rate, and its errors stand beside all that was tried.
+func TestAPassThatEndsWhileItSettles(t *testing.T) {
+	m := &metronome{service: time.Millisecond}
+	m.fail = func(served int) error {
+		if served > 300 {
+			return syscall.EIO
+		}
+		return nil
+	}
+	result, err := Run(context.Background(), m, asking(readLoad, Timing{Settle: time.Minute, Hold: time.Minute,
+		Sample: time.Second}, Watch{}))
+	if !errors.Is(err, ErrTooManyErrors) || result.Elapsed != 0 || result.Operations != 0 || result.Errors < 101 ||
+		result.Attempts != result.Errors+300 {
+		t.Errorf("%v: %d operations and %d errors of %d in %s", err, result.Operations, result.Errors, result.Attempts,
+			result.Elapsed)
+	}
 }

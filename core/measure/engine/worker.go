@@ -48,7 +48,8 @@ type worker struct {
 	submitted   unit.Bytes
 	moved       Moved
 	outstanding int
-	aliveAt     time.Duration // when an operation came back, or the first went under way
+	again       []target.Operation // to be asked again
+	aliveAt     time.Duration      // when an operation came back, or the first went under way
 	precise     bool
 	askAgain    time.Duration
 	glanceAt    time.Duration
@@ -67,10 +68,14 @@ type worker struct {
 
 // flight is what has to be known of an operation under way.
 type flight struct {
-	offset int64
-	since  time.Duration
-	action target.Action
+	offset  int64
+	since   time.Duration
+	action  target.Action
+	retries int8
 }
+
+// mostRetries is how often an operation is asked again before its error counts.
+const mostRetries = 100
 
 // precisionEvery is how often the worker asks whether it knows enough.
 const precisionEvery = time.Second
@@ -227,7 +232,7 @@ func (w *worker) submit() error {
 		if err := w.fill(operation); err != nil {
 			return err
 		}
-		w.underWay[slot] = flight{operation.Offset, since, operation.Action}
+		w.underWay[slot] = flight{offset: operation.Offset, since: since, action: operation.Action}
 		w.stall.submitted(slot, operation.Offset, w.now)
 		w.submitted += w.request.Block
 	}
@@ -342,6 +347,12 @@ func (w *worker) take(until time.Duration) error {
 	if w.outstanding -= filled; filled > 0 {
 		w.aliveAt = w.now
 	}
+	if len(w.again) > 0 {
+		if err := w.hand(w.again); err != nil {
+			return err
+		}
+		w.again = w.again[:0]
+	}
 	if filled == 0 || w.now >= w.glanceAt {
 		w.glance()
 	}
@@ -375,6 +386,9 @@ func (w *worker) hangs() bool {
 // completed takes note of one operation that is over.
 func (w *worker) completed(c *target.Completion) {
 	w.now = c.Completed
+	if c.Err != nil && !w.meter.flushing && w.retries(c) {
+		return
+	}
 	w.stall.completed(c.Slot, c.Completed)
 	w.free.put(c.Slot, c.Completed)
 	if w.meter.flushing {
@@ -394,10 +408,29 @@ func (w *worker) completed(c *target.Completion) {
 		w.written.note(o.offset, int64(w.request.Block), w.request.Durable)
 	}
 	since := c.Submitted
-	if w.schedule.rated() {
+	if w.schedule.rated() || o.retries > 0 {
 		since = o.since
 	}
 	w.meter.record(c, since, w.request.Block)
+}
+
+// retries reports whether an operation is asked again, whose call was interrupted or would have had to wait.
+func (w *worker) retries(c *target.Completion) bool {
+	o := &w.underWay[c.Slot]
+	if !target.IsTransient(c.Err) || o.retries >= mostRetries {
+		return false
+	}
+	o.retries++
+	w.meter.retried++
+	again := target.Operation{Slot: c.Slot, Action: o.action, Offset: o.offset, Length: int(w.request.Block)}
+	if o.action == target.Write {
+		again.Durable = w.request.Durable
+		if w.request.Ledger == nil && w.payload != nil && w.payload.Fits(again.Length) {
+			again.Data = w.payload.Next(again.Length) // any data will do; other writes have theirs in the slot
+		}
+	}
+	w.again = append(w.again, again)
+	return true
 }
 
 // verify enters a complete write in the ledger, or checks a complete read. A write

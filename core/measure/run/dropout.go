@@ -67,17 +67,77 @@ func (r *runner) stallOf(d *desk) func(engine.Stall) {
 	if d.address != r.main.address {
 		of = " of " + d.address
 	}
+	flush := &flushWatch{r: r, on: d.Target, of: of}
 	return func(s engine.Stall) {
-		if s.Over {
+		switch {
+		case s.Offset < 0 && s.Over:
+			flush.end(s.At - r.began)
+		case s.Offset < 0:
+			flush.begin(s.At - r.began)
+		case s.Over:
 			r.events.add(s.At-r.began, event.Return, "the storage"+of+" answers again")
+		default:
+			r.events.add(s.At-r.began, event.Stall, fmt.Sprintf("an operation%s at byte %d was under way for more than %s", of,
+				s.Offset, r.request.StallAfter))
+		}
+	}
+}
+
+// flushWatch notes flushes that take long. A cache may take minutes to drain: only storage that answers
+// nothing else meanwhile, like a small read, has stopped to answer.
+type flushWatch struct {
+	r     *runner
+	on    target.Target
+	of    string
+	mutex sync.Mutex
+	under int           // workers whose flush takes long
+	known chan struct{} // closed once it was asked whether it answers
+	gone  bool
+}
+
+func (f *flushWatch) begin(at time.Duration) {
+	f.mutex.Lock()
+	defer f.mutex.Unlock()
+	if f.under++; f.under > 1 {
+		return
+	}
+	known := make(chan struct{})
+	f.known = known
+	f.ask(func() {
+		defer close(known)
+		text := fmt.Sprintf("a flush%s was under way for more than %s", f.of, f.r.request.StallAfter)
+		device, ok := f.on.(target.Answerer)
+		if f.gone = !ok || target.Within(answerWithin, device.Answers) != nil; f.gone {
+			f.r.events.add(at, event.Stall, text)
 			return
 		}
-		what := fmt.Sprintf("an operation%s at byte %d", of, s.Offset)
-		if s.Offset < 0 {
-			what = "a flush" + of
-		}
-		r.events.add(s.At-r.began, event.Stall, fmt.Sprintf("%s was under way for more than %s", what, r.request.StallAfter))
+		f.r.events.add(at, event.Flush, text+"; the storage answers meanwhile")
+	})
+}
+
+// ask runs a question beside the work, or of simulated storage, which has one clock, within it.
+func (f *flushWatch) ask(question func()) {
+	if f.r.session.Simulated {
+		question()
+		return
 	}
+	f.r.asking.Go(question)
+}
+
+func (f *flushWatch) end(at time.Duration) {
+	f.mutex.Lock()
+	defer f.mutex.Unlock()
+	if f.under--; f.under > 0 {
+		return
+	}
+	known := f.known
+	f.ask(func() {
+		if <-known; f.gone {
+			f.r.events.add(at, event.Return, "the storage"+f.of+" answers again")
+			return
+		}
+		f.r.events.add(at, event.Flush, "the flush"+f.of+" is over")
+	})
 }
 
 // vanished reports whether an error means that the device is not there any more. Some

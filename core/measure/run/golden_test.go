@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"opengauge/core/bench/event"
 	"opengauge/core/measure/engine"
 	"opengauge/core/plan"
 	"opengauge/core/record/session"
@@ -185,6 +186,27 @@ func TestRatesAndStallsAreRecorded(t *testing.T) {
 		e[0].Detail != "an operation at byte 512 was under way for more than 3s" ||
 		e[1].Detail != "the storage of other answers again" {
 		t.Errorf("events are %+v", e)
+	}
+}
+
+// A pass that its time ends before it has moved what it was to says so.
+func TestALimitIsTold(t *testing.T) {
+	for bytes, want := range map[string]int{"1MiB": 1, "8KiB": 0} {
+		s, err := Run(context.Background(), folder(t, t.TempDir(),
+			must(t)(plan.Parse("plan.yaml", []byte("plan: p\nsteps:\n  - sweep: {operation: read, access: random, block: 4KiB, "+
+				"depth: 1, rate: 50, hold: 300ms, bytes: "+bytes+"}\n")))), &notebook{}, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		told := 0
+		for _, e := range s.Events {
+			if e.Kind == event.Limit && strings.Contains(e.Detail, "was to move 1.05 MB, and its limit of 300ms ended it after") {
+				told++
+			}
+		}
+		if told != want {
+			t.Errorf("%s: events %+v", bytes, s.Events)
+		}
 	}
 }
 

@@ -11,6 +11,7 @@ import (
 	"opengauge/core/storage/nbd"
 	"opengauge/core/storage/target"
 	"opengauge/core/unit"
+	"opengauge/lab/night"
 	"opengauge/lab/witness"
 )
 
@@ -71,12 +72,13 @@ func TestOddSizesAreVerified(t *testing.T) {
 	}
 	sizes := []unit.Bytes{67_120_640, 10*unit.MiB + 12*unit.KiB, unit.MiB + 512, 3*unit.MiB - 512, 2 * unit.MiB,
 		unit.MiB + 7*unit.KiB, 96 * unit.KiB, 5*unit.MiB + 4096}
-	for i := range 12 { // from 1 to 6 MiB, in odd numbers of sectors
+	for i := range max(12*night.Tries(t, 20)/20, 2) { // from 1 to 6 MiB, in odd numbers of sectors; all at night
 		sizes = append(sizes, unit.MiB+unit.Bytes(512*(2*((i*7919)%5000)+1)))
 	}
 	steps := "sweep: {operation: [write, read], access: [sequential, random], block: 16KiB, depth: 4, bytes: 1MiB}"
 	for kind, opened := range open {
 		t.Run(kind, func(t *testing.T) {
+			t.Parallel()
 			for _, size := range sizes {
 				on, err := opened(size)
 				if err != nil {

@@ -71,6 +71,7 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error
 			made.Link = &link.Record{Before: *before, After: *r.readLinks()}
 		}
 		record = &made
+		r.noteLimit(p, asked.timing, made)
 		r.session.Passes = append(r.session.Passes, made)
 		if keeping := r.keeper.AddPass(r.session.ID, made); keeping != nil {
 			err = errors.Join(err, fmt.Errorf("keeping the pass: %w", keeping))
@@ -78,6 +79,18 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error
 		r.progress.end(made)
 	}
 	return record, firstFailure(result, err)
+}
+
+// noteLimit notes a pass that its time ended before it had moved what it was asked to.
+func (r *runner) noteLimit(p plan.Pass, asked engine.Timing, made session.Pass) {
+	if asked.Bytes <= made.Bytes || made.CutShort || made.Errors > 0 {
+		return
+	}
+	if held := unit.Duration(made.ElapsedSeconds - made.FlushSeconds); asked.Hold > 0 && held >= asked.Hold {
+		r.events.add(r.main.Now()-r.began, event.Limit, fmt.Sprintf("pass %d (%s) was to move %s, and its limit of %s ended it "+
+			"after %s; give it a longer hold", p.Index+1, p.Label(), asked.Bytes.Decimal(), asked.Hold,
+			made.Bytes.Decimal()))
+	}
 }
 
 // enter waits for the other hosts, where there are some.

@@ -29,6 +29,7 @@ func passRecord(p plan.Pass, d target.Description, result engine.Result, began t
 		SettleSeconds:  p.Settle().Seconds(),
 		ElapsedSeconds: elapsed, FlushSeconds: result.Flush.Seconds(),
 		Bytes: result.Bytes, Operations: result.Operations, Errors: result.Errors,
+		Short: result.Short, Retried: result.Retried, Attempts: result.Attempts,
 		BytesPerSecond: unit.BytesPerSecond(perSecond(float64(result.Bytes), elapsed)),
 		IOPS:           perSecond(float64(result.Operations), elapsed),
 		CPUSeconds:     result.Usage.Processor.Seconds(),

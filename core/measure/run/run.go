@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"sync"
 	"time"
 
 	"opengauge/core/bench/book"
@@ -202,13 +203,15 @@ func (r *runner) keep() error {
 }
 
 type runner struct {
-	request  Request
-	keeper   Keeper
-	main     desk // the target that is measured
-	others   []desk
-	began    time.Duration // on the target's clock
-	session  *session.Session
-	events   eventLog
+	request Request
+	keeper  Keeper
+	main    desk // the target that is measured
+	others  []desk
+	began   time.Duration // on the target's clock
+	session *session.Session
+	events  eventLog
+	// asking is of questions to the storage beside its work.
+	asking   sync.WaitGroup
 	progress tracker
 }
 
@@ -296,6 +299,7 @@ func (r *runner) run(ctx context.Context) error {
 }
 
 func (r *runner) finish(ctx context.Context, err error) {
+	r.asking.Wait()
 	r.recordVerdict()
 	r.recordMoved()
 	if r.request.Gate != nil {

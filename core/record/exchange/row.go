@@ -41,6 +41,8 @@ type passRow struct {
 	Bytes           int64     `parquet:"bytes" about:"how much was moved while it counted"`
 	Operations      int64     `parquet:"operations" about:"how many operations that were"`
 	Errors          int64     `parquet:"errors" about:"how many operations failed"`
+	Short           int64     `parquet:"short" about:"how many of those moved less than was asked for"`
+	Retried         int64     `parquet:"retried" about:"how often an operation was asked again"`
 	BytesPerSecond  float64   `parquet:"bytes_per_second" about:"throughput"`
 	IOPS            float64   `parquet:"iops" about:"operations a second"`
 	MeanSeconds     float64   `parquet:"latency_mean_seconds" about:"mean latency"`
@@ -135,6 +137,8 @@ func (r *passRow) take(pass session.Pass) error {
 	r.Bytes = int64(pass.Bytes)
 	r.Operations = pass.Operations
 	r.Errors = pass.Errors
+	r.Short = pass.Short
+	r.Retried = pass.Retried
 	r.BytesPerSecond = float64(pass.BytesPerSecond)
 	r.IOPS = pass.IOPS
 	r.MeanSeconds = pass.Latency.Mean
@@ -238,6 +242,7 @@ func (r *passRow) pass() (session.Pass, error) {
 		FillShare: r.FillShare, Repeat: int(r.Repeat), Direct: r.Direct, CutShort: r.CutShort,
 		StartedSeconds: r.StartedSeconds, ElapsedSeconds: r.ElapsedSeconds,
 		Bytes: unit.Bytes(r.Bytes), Operations: r.Operations, Errors: r.Errors,
+		Short: r.Short, Retried: r.Retried,
 		BytesPerSecond: unit.BytesPerSecond(r.BytesPerSecond), IOPS: r.IOPS, Samples: []session.Sample{},
 		Latency: session.Latency{
 			Mean: r.MeanSeconds, P50: r.P50Seconds, P90: r.P90Seconds,

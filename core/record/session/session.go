@@ -122,12 +122,18 @@ type Pass struct {
 	SettleSeconds  float64    `json:"settle_seconds"`
 	// SettleBytes is what was written while it settled: it counts in no figure, and uses
 	// up a fast write area all the same.
-	SettleBytes    unit.Bytes          `json:"settle_bytes,omitempty"`
-	ElapsedSeconds float64             `json:"elapsed_seconds"`
-	FlushSeconds   float64             `json:"flush_seconds"`
-	Bytes          unit.Bytes          `json:"bytes"`
-	Operations     int64               `json:"operations"`
-	Errors         int64               `json:"errors"`
+	SettleBytes    unit.Bytes `json:"settle_bytes,omitempty"`
+	ElapsedSeconds float64    `json:"elapsed_seconds"`
+	FlushSeconds   float64    `json:"flush_seconds"`
+	Bytes          unit.Bytes `json:"bytes"`
+	Operations     int64      `json:"operations"`
+	Errors         int64      `json:"errors"`
+	// Short are those of Errors that moved less than was asked for, Retried is how often an operation was asked
+	// again, as its call was interrupted or would have had to wait, and Attempts are all operations that came
+	// back, of a pass that ended while it settled those of settling.
+	Short          int64               `json:"short,omitempty"`
+	Retried        int64               `json:"retried,omitempty"`
+	Attempts       int64               `json:"attempts,omitempty"`
 	FirstError     string              `json:"first_error,omitempty"`
 	BytesPerSecond unit.BytesPerSecond `json:"bytes_per_second"`
 	// Throughput is the 95% interval of the mean, where the pass is long enough.

@@ -8,7 +8,6 @@ package ring
 import (
 	"errors"
 	"fmt"
-	"io"
 	"os"
 	"sync/atomic"
 	"syscall"
@@ -122,7 +121,6 @@ type Ring struct {
 	flags uint8
 
 	queued   uint32 // written to the ring, not yet handed to the kernel
-	lengths  []int32
 	timeout  unix.Timespec
 	argument waitArgument
 }
@@ -130,7 +128,7 @@ type Ring struct {
 // Open opens a ring for a file with so many slots of a size, or says why this kernel
 // or a sandbox around the program does not allow one.
 func Open(file *os.File, slots, size int) (*Ring, error) {
-	r := &Ring{fd: -1, flags: fixedFile, lengths: make([]int32, slots)}
+	r := &Ring{fd: -1, flags: fixedFile}
 	if err := r.open(file, slots, size); err != nil {
 		_ = r.Close()
 		return nil, fmt.Errorf("io_uring: %w", err)
@@ -245,10 +243,8 @@ func (r *Ring) Push(o Operation) {
 	s := &r.submissions[at]
 	*s = submission{flags: r.flags, userData: uint64(o.Slot)}
 	r.array[at] = at
-	r.lengths[o.Slot] = int32(o.Length)
 	if o.Flush {
 		s.opcode = opFsync
-		r.lengths[o.Slot] = 0
 	} else {
 		r.fill(s, o)
 	}
@@ -311,20 +307,18 @@ func (r *Ring) Apart() { r.flags |= async }
 // Waiting is how many completions can be popped.
 func (r *Ring) Waiting() int { return int(atomic.LoadUint32(r.completionTail) - *r.completionHead) }
 
-// Pop takes a completion, of which there is at least one [Ring.Waiting]: the slot, and
-// why it failed, or nil.
-func (r *Ring) Pop() (slot int, err error) {
+// Pop takes a completion, of which there is at least one [Ring.Waiting]: its slot, the bytes that
+// were moved, and why it failed, or nil.
+func (r *Ring) Pop() (slot, moved int, err error) {
 	head := *r.completionHead
 	c := &r.completions[head&r.completionMask]
 	slot = int(c.userData)
-	switch {
-	case c.result < 0:
+	if moved = int(c.result); c.result < 0 {
+		moved = 0
 		err = syscall.Errno(-c.result)
-	case c.result != r.lengths[slot]:
-		err = io.ErrUnexpectedEOF
 	}
 	atomic.StoreUint32(r.completionHead, head+1)
-	return slot, err
+	return slot, moved, err
 }
 
 // Close lets go of file and buffers first: the kernel takes a ring apart only

@@ -15,6 +15,7 @@ import (
 // What the target can do besides.
 var (
 	_ target.Reopener  = (*Device)(nil)
+	_ target.Answerer  = (*Device)(nil)
 	_ target.Sleeper   = (*Device)(nil)
 	_ target.Discarder = (*Device)(nil)
 )
@@ -224,6 +225,18 @@ func (p *Device) Discard(from unit.Bytes) error {
 func (p *Device) Reopen(target.Recognise) error {
 	if p.gone() {
 		return syscall.ENODEV
+	}
+	return nil
+}
+
+// Answers returns an error while the drive has vanished, or its bridge does not move. Like all of a simulated
+// device it is asked by the goroutine that drives the queue.
+func (p *Device) Answers() error {
+	if p.gone() {
+		return syscall.ENODEV
+	}
+	if until := p.enclosure.stalled(p.now); until > p.now {
+		return fmt.Errorf("the bridge does not move for %s", until-p.now)
 	}
 	return nil
 }

@@ -1,7 +1,6 @@
 package target
 
 import (
-	"io"
 	"os"
 	"time"
 
@@ -47,10 +46,7 @@ func (c *caller) carry(o *Operation) error {
 	} else {
 		moved, err = readAt(c.file, c.fd, buffer, o.Offset)
 	}
-	if err == nil && moved != o.Length {
-		return io.ErrUnexpectedEOF
-	}
-	return err
+	return checkMoved(moved, o.Length, err)
 }
 
 func (c *caller) Wait(done []Completion, until time.Duration) (int, error) {

@@ -2,7 +2,6 @@ package target
 
 import (
 	"errors"
-	"io"
 	"os"
 	"sync"
 	"time"
@@ -70,17 +69,11 @@ func (p *pool) carry(file *os.File, o Operation) error {
 	case Flush:
 		return file.Sync()
 	case Write:
-		_, err := file.WriteAt(o.Payload(p.buffers[o.Slot]), o.Offset)
-		if err == nil && o.Durable {
-			err = file.Sync()
-		}
-		return err
+		moved, err := writeAt(file, int(file.Fd()), o.Payload(p.buffers[o.Slot]), o.Offset, o.Durable)
+		return checkMoved(moved, o.Length, err)
 	default:
-		read, err := file.ReadAt(p.buffers[o.Slot][:o.Length], o.Offset)
-		if err == io.EOF && read == o.Length {
-			return nil
-		}
-		return err
+		moved, err := readAt(file, int(file.Fd()), p.buffers[o.Slot][:o.Length], o.Offset)
+		return checkMoved(moved, o.Length, err)
 	}
 }
 

@@ -3,7 +3,6 @@ package target
 import (
 	"errors"
 	"fmt"
-	"io"
 	"os"
 	"runtime"
 	"time"
@@ -215,8 +214,8 @@ func (p *port) take(left time.Duration) (Completion, bool, error) {
 		err = nil
 	case f.failed != nil:
 		err = f.failed
-	case errors.Is(err, windows.ERROR_HANDLE_EOF), err == nil && moved != f.length:
-		err = io.ErrUnexpectedEOF
+	case errors.Is(err, windows.ERROR_HANDLE_EOF), err == nil:
+		err = checkMoved(int(moved), int(f.length), nil)
 	}
 	return Completion{Slot: f.slot, Submitted: f.submitted, Began: f.began, Completed: p.clock.Now(), Err: err}, true, nil
 }

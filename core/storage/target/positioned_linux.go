@@ -12,13 +12,9 @@ const callsAtOnce = true
 // apart gives a file for a thread of its own: the same one.
 func apart(file *os.File) (*os.File, error) { return file, nil }
 
-// readAt is one positioned read by its system call.
+// readAt is one positioned read by its system call, whatever that returns.
 func readAt(_ *os.File, fd int, buffer []byte, offset int64) (int, error) {
-	for {
-		if moved, err := unix.Pread(fd, buffer, offset); err != unix.EINTR {
-			return moved, err
-		}
-	}
+	return unix.Pread(fd, buffer, offset)
 }
 
 // writeThrough writes in one call that is over once the data are on stable media. Kernels before 4.7, and
@@ -37,16 +33,8 @@ func writeThrough(fd int, buffer []byte, offset int64) (int, error) {
 // writeAt is one positioned write by its system call, complete only on stable
 // media if it is durable.
 func writeAt(_ *os.File, fd int, buffer []byte, offset int64, durable bool) (int, error) {
-	for {
-		var moved int
-		var err error
-		if durable {
-			moved, err = writeThrough(fd, buffer, offset)
-		} else {
-			moved, err = unix.Pwrite(fd, buffer, offset)
-		}
-		if err != unix.EINTR {
-			return moved, err
-		}
+	if durable {
+		return writeThrough(fd, buffer, offset)
 	}
+	return unix.Pwrite(fd, buffer, offset)
 }

@@ -19,6 +19,7 @@ type uring struct {
 	clock       clock.Clock
 	submittedAt time.Duration
 	submitted   []time.Duration
+	asked       []int // bytes of the operation in each slot
 	// watched is how often it was looked at how the kernel carries operations.
 	watched int
 	inline  inline
@@ -31,7 +32,8 @@ func newURing(file *os.File, at clock.Clock, shape Shape) (*uring, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &uring{Ring: opened, clock: at, submitted: make([]time.Duration, shape.Slots)}, nil
+	return &uring{Ring: opened, clock: at, submitted: make([]time.Duration, shape.Slots),
+		asked: make([]int, shape.Slots)}, nil
 }
 
 func (u *uring) Name() string { return "io_uring" }
@@ -45,6 +47,10 @@ func (u *uring) Submit(operations []Operation) error {
 			Data: o.Data, Durable: o.Durable,
 		})
 		u.submitted[o.Slot] = now
+		u.asked[o.Slot] = o.Length
+		if o.Action == Flush {
+			u.asked[o.Slot] = 0
+		}
 	}
 	u.submittedAt = now
 	return nil
@@ -102,8 +108,9 @@ func (u *uring) reap(done []Completion) int {
 	}
 	now := u.clock.Now()
 	for i := range waiting {
-		slot, err := u.Pop()
-		done[i] = Completion{Slot: slot, Submitted: u.submitted[slot], Completed: now, Err: err}
+		slot, moved, err := u.Pop()
+		done[i] = Completion{Slot: slot, Submitted: u.submitted[slot], Completed: now,
+			Err: checkMoved(moved, u.asked[slot], err)}
 	}
 	return waiting
 }
