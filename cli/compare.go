@@ -118,7 +118,7 @@ func (e *environment) showComparison(made compare.Comparison, simulated bool, no
 	for _, side := range made.Sides {
 		names = append(names, side.DisplayName())
 	}
-	screen.Heading(table.Marked(strings.Join(names, " and "), simulated))
+	screen.Heading(table.TargetName(strings.Join(names, " and "), simulated))
 	if len(made.Differences) > 0 {
 		screen.Table(table.Differences(made))
 	} else {
@@ -214,7 +214,7 @@ func (e *environment) compareBy(references []string, flags *compareFlags) error 
 		return e.writeJSON(effectRecord{Format: "opengauge.effect/1", Simulated: simulated, Effect: effect})
 	}
 	screen := e.screen()
-	screen.Heading(table.Marked("The effect of "+effect.Key+", all else equal", simulated))
+	screen.Heading(table.TargetName("The effect of "+effect.Key+", all else equal", simulated))
 	screen.Table(table.Effect(effect))
 	screen.Println("")
 	screen.Table(table.Groups(effect))

@@ -381,7 +381,7 @@ func (e *environment) showCopies(s *session.Session, notation unit.Notation) err
 	for _, end := range s.Ends {
 		addresses = append(addresses, end.Address)
 	}
-	screen.Heading(table.Marked("copies between "+strings.Join(addresses, " and "), s.Simulated) + " · session " +
+	screen.Heading(table.TargetName("copies between "+strings.Join(addresses, " and "), s.Simulated) + " · session " +
 		s.DisplayName())
 	for _, note := range table.CopyNotes(s) {
 		screen.Paragraph("● ", note)

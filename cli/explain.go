@@ -132,7 +132,7 @@ func (e *environment) explain(arguments []string, recording *seriesFlags, amount
 
 func (e *environment) showExplained(s *session.Session, findings []session.Finding, notation unit.Notation) {
 	screen := e.screen()
-	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
+	screen.Heading(table.TargetName(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
 	if s.State != session.Complete {
 		screen.Println("This session is " + string(s.State) + ": it may lack passes.")
 	}

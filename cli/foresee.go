@@ -129,13 +129,13 @@ func (e *environment) foreseeRated(drive book.Part, parts book.Book, through str
 	screen.Println("")
 	screen.ChainStrip(figure.NewChainStrip(setup.Chain, notation))
 	screen.Println("")
-	screen.Table(table.Rated(rated, notation))
+	screen.Table(table.RatingsThrough(rated, notation))
 	return nil
 }
 
 func (e *environment) showForecast(s *session.Session, made predict.Forecast, through string, notation unit.Notation) {
 	screen := e.screen()
-	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName() + ", through " +
+	screen.Heading(table.TargetName(s.Target.Address, s.Simulated) + " · session " + s.DisplayName() + ", through " +
 		through)
 	screen.Println("")
 	screen.ChainStrip(figure.NewChainStrip(made.Chain, notation))

@@ -78,7 +78,7 @@ func (e *environment) isolate(references []string, load string, flags *filterFla
 
 func (e *environment) showIsolation(made blame.Isolation, simulated bool, notation unit.Notation) {
 	screen := e.screen()
-	screen.Heading(table.Marked("Which part is to blame, by "+made.Label, simulated))
+	screen.Heading(table.TargetName("Which part is to blame, by "+made.Label, simulated))
 	screen.Table(table.Combinations(made, notation))
 	screen.Println("")
 	screen.Paragraph("→ ", made.Verdict)
@@ -88,7 +88,7 @@ func (e *environment) showIsolation(made blame.Isolation, simulated bool, notati
 	}
 	if len(made.Cleared) > 0 {
 		screen.Println("")
-		screen.Table(table.Cleared(made, notation))
+		screen.Table(table.Innocents(made, notation))
 	}
 	if next := made.Next; next != nil {
 		screen.Println("")

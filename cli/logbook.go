@@ -125,7 +125,7 @@ func (e *environment) showSession(reference string) error {
 	}
 	findings := finding.Detect(s, notation)
 	screen := e.screen()
-	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
+	screen.Heading(table.TargetName(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
 	if len(s.Copies) > 0 {
 		showCopyFigures(screen, s, findings, notation)
 	} else {

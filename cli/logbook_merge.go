@@ -123,7 +123,7 @@ func (e *environment) mergeSessions(references, alone []string, name string, tex
 		return nil
 	}
 	screen := e.screen()
-	screen.Heading(table.Marked(fmt.Sprintf("%d hosts at once · session %s", len(sessions), merged.DisplayName()),
+	screen.Heading(table.TargetName(fmt.Sprintf("%d hosts at once · session %s", len(sessions), merged.DisplayName()),
 		merged.Simulated))
 	screen.Table(table.Contentions(merged, notation))
 	screen.Println("")

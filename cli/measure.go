@@ -290,10 +290,10 @@ func (e *environment) showMeasured(s *session.Session, notation unit.Notation) e
 		return e.writeJSON(s)
 	}
 	screen := e.screen()
-	screen.Heading(table.Marked(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
+	screen.Heading(table.TargetName(s.Target.Address, s.Simulated) + " · session " + s.DisplayName())
 	showPasses(screen, s, notation)
 	showFigures(screen, subjectOf(s, s.Findings, notation), false)
-	if text := table.Verified(s); text != "" {
+	if text := table.Verification(s); text != "" {
 		screen.Println("")
 		screen.Paragraph("", text)
 	}

@@ -406,7 +406,7 @@ func (c *crew) showTogether(s *session.Session, notation unit.Notation) error {
 func (e *environment) showTogether(s *session.Session, notation unit.Notation) {
 	screen := e.screen()
 	sweeps := crowd.Of(s)
-	screen.Heading(table.Marked(fmt.Sprintf("%s on %s at once · session %s", s.Target.Address,
+	screen.Heading(table.TargetName(fmt.Sprintf("%s on %s at once · session %s", s.Target.Address,
 		unit.Count(len(s.Together.Hosts), "host"), s.DisplayName()), s.Simulated))
 	showCrowd(screen, sweeps, notation)
 	for _, each := range s.Events {

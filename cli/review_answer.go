@@ -62,7 +62,7 @@ func (e *environment) giveAnswer(r *reviewed, a *answer.Answer, simulated bool) 
 
 func (e *environment) showAnswer(r *reviewed, a *answer.Answer, simulated bool, notation unit.Notation) {
 	screen := e.screen()
-	screen.Heading(table.Marked(r.Question, simulated))
+	screen.Heading(table.TargetName(r.Question, simulated))
 	for _, v := range a.Verdicts {
 		screen.Println("")
 		showVerdict(screen, r, &v, notation)

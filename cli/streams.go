@@ -90,7 +90,7 @@ func (e *environment) streams(reference string, flags *streamsFlags) error {
 	if e.json {
 		return e.writeJSON(streamsRecord{"opengauge.streams/1", s.ID, s.Name, s.Simulated, answers})
 	}
-	e.showStreams(table.Marked(s.Target.Address, s.Simulated)+" · session "+s.DisplayName(), answers, notation)
+	e.showStreams(table.TargetName(s.Target.Address, s.Simulated)+" · session "+s.DisplayName(), answers, notation)
 	return nil
 }
 

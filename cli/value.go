@@ -143,7 +143,7 @@ func (e *environment) showValue(made value.Value, notation unit.Notation) {
 	if made.Through != "" {
 		title += " through " + made.Through
 	}
-	screen.Heading(table.Marked(title, made.Simulated))
+	screen.Heading(table.TargetName(title, made.Simulated))
 	screen.Table(table.Offers(made, notation))
 	if times := table.OfferTimes(made); len(times.Rows) > 0 {
 		screen.Println("")

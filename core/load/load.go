@@ -14,8 +14,8 @@ import (
 	"opengauge/core/unit"
 )
 
-// Load is what is asked of the storage. Two passes are alike if their loads are
-// equal; [Load.Identity] first brings loads into the form in which they compare.
+// Load is one kind of I/O on the storage. Two passes are alike if their loads are equal; [Load.Identity]
+// first brings loads into the form in which they compare.
 type Load struct {
 	Operation Operation  `json:"operation"`
 	Access    Access     `json:"access"`
@@ -39,7 +39,7 @@ type Load struct {
 	Sustained bool `json:"sustained,omitempty"`
 }
 
-// Operation is what a load does to the storage.
+// Operation is a kind of operation on the storage.
 type Operation string
 
 // The operations that a load may have.
@@ -85,8 +85,8 @@ const sustained = 45 * time.Second
 // one, which tells of more than a burst does.
 func Lasts(asked time.Duration) bool { return asked >= sustained }
 
-// bulk is the smallest block in which files of some size are moved: below it, what an
-// operation costs by itself counts.
+// bulk is the smallest block in which files of some size are moved: below it, the fixed cost of an operation
+// counts.
 const bulk = 128 * unit.KiB
 
 // Bulk reports whether the load moves data as large files are moved: in order, in large
@@ -105,10 +105,11 @@ func (l Load) Scheduled() bool { return l.Rate > 0 }
 // Outstanding is how many operations are under way at once, of all workers.
 func (l Load) Outstanding() int { return max(l.Depth, 1) * max(l.Workers, 1) }
 
-// Identity is the load in the form in which loads are compared: what is left out
-// of older records counts as the usual.
+// Identity is the load in the form in which loads are compared: fields that older records lack count as the
+// usual.
 func (l Load) Identity() Load {
-	l.Workers, l.Depth = max(l.Workers, 1), max(l.Depth, 1)
+	l.Workers = max(l.Workers, 1)
+	l.Depth = max(l.Depth, 1)
 	if l.Operation != Mixed {
 		l.WriteShare = l.Operation.share()
 	}
@@ -129,8 +130,8 @@ func (l Load) Shape() string {
 	return strings.ReplaceAll(l.phrases(Dimensions[:always-1]), ", ", " ")
 }
 
-// Besides is what sets a load apart besides operation, access, block and depth: "2 workers, 30 % writes", or
-// nothing.
+// Besides names the dimensions besides operation, access, block and depth that are unusual: "2 workers, 30 %
+// writes", or nothing.
 func (l Load) Besides() string {
 	l.Sustained = false
 	return l.phrases(Dimensions[always:])
@@ -146,8 +147,8 @@ func (l Load) phrases(of []Dimension) string {
 	return strings.Join(texts, ", ")
 }
 
-// Full is what a label says of the share of the storage that is filled besides a
-// load: ", 50 % full", or nothing.
+// Full is the part of a label for the share of the storage that is filled besides a load: ", 50 % full", or
+// nothing.
 func Full(share float64) string {
 	if share <= 0 {
 		return ""

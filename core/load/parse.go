@@ -9,7 +9,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// Limits of what a load may ask for.
+// Limits of the values of loads.
 const (
 	SmallestBlock = 512 * unit.Bytes(1)
 	LargestBlock  = 16 * unit.MiB

@@ -299,7 +299,7 @@ func powerLines(pass *session.Pass) []Line {
 	byKey := map[string][]Point{}
 	for _, track := range pass.Tracks {
 		for i, at := range track.TSeconds {
-			if at >= 0 && at <= pass.ElapsedSeconds {
+			if at >= 0 {
 				byKey[track.Key] = append(byKey[track.Key], Point{at, track.Values[i]})
 			}
 		}

@@ -67,7 +67,9 @@ func Comparison(c compare.Comparison, notation unit.Notation) Table {
 			cells := []string{label, c.Sides[i].DisplayName(), row.Metric.Text(figure.Value, notation),
 				strconv.Itoa(figure.Repeats), "", "", ""}
 			if against := row.Contrasts[i]; against != nil {
-				cells[4], cells[5], cells[6] = row.Words(i), against.Interval(), against.Seen()
+				cells[4] = row.Words(i)
+				cells[5] = against.Interval()
+				cells[6] = against.Seen()
 				once = once || against.Basis != compare.Repeats
 			} else {
 				cells[4] = "baseline"
@@ -86,7 +88,7 @@ func Comparison(c compare.Comparison, notation unit.Notation) Table {
 	return t
 }
 
-// Effect is the table of what a factor does.
+// Effect is the table of a factor's effect.
 func Effect(e compare.Effect) Table {
 	t := Table{Columns: []Column{text("load"), text(e.Key), text("against " + e.Key + "=" + e.Values[0]),
 		text("95 % interval"), number("detectable"), number("groups")}}
@@ -153,9 +155,13 @@ func Combinations(i blame.Isolation, notation unit.Notation) Table {
 	for _, key := range keys {
 		t.Columns = append(t.Columns, text(key))
 	}
-	good, bad, last := "fast", "slow", number(notation.Unit())
+	good := "fast"
+	bad := "slow"
+	last := number(notation.Unit())
 	if i.Label == blame.ByFailures {
-		good, bad, last = "held", "failed", text("what failed")
+		good = "held"
+		bad = "failed"
+		last = text("what failed")
 	}
 	t.Columns = append(t.Columns, last)
 	for _, c := range i.Combinations {
@@ -176,7 +182,7 @@ func Combinations(i blame.Isolation, notation unit.Notation) Table {
 	return t
 }
 
-// Suspects is the table of what could be to blame.
+// Suspects is the table of parts that could be to blame.
 func Suspects(i blame.Isolation) Table {
 	t := Table{Columns: []Column{text("could be"), number("probability")}}
 	for _, suspect := range i.Suspects {
@@ -185,8 +191,8 @@ func Suspects(i blame.Isolation) Table {
 	return t
 }
 
-// Cleared is the table of the parts that are not to blame.
-func Cleared(i blame.Isolation, notation unit.Notation) Table {
+// Innocents is the table of the parts that are not to blame.
+func Innocents(i blame.Isolation, notation unit.Notation) Table {
 	t := Table{Columns: []Column{text("ruled out"), text("by session"), number("which gave")}}
 	for _, cleared := range i.Cleared {
 		gave := notation.Rate(unit.BytesPerSecond(cleared.Value))
@@ -198,7 +204,7 @@ func Cleared(i blame.Isolation, notation unit.Notation) Table {
 	return t
 }
 
-// Offers is the table of what can be bought.
+// Offers is the table of setups that can be bought.
 func Offers(v value.Value, notation unit.Notation) Table {
 	t := Table{Columns: []Column{
 		text("drive + enclosure + cable"), number(strings.TrimSpace("price " + v.Currency)).Kept(),
@@ -222,13 +228,16 @@ func Offers(v value.Value, notation unit.Notation) Table {
 				row[5] = fmt.Sprintf("%.3f", worth.Price)
 			}
 			if worth.BytesPerJoule > 0 {
-				row[6], row[7] = fmt.Sprintf("%.0f", worth.BytesPerJoule/1e6), fmt.Sprintf("%.1f", worth.JoulesPerGB())
+				row[6] = fmt.Sprintf("%.0f", worth.BytesPerJoule/1e6)
+				row[7] = fmt.Sprintf("%.1f", worth.JoulesPerGB())
 			}
 			if worth.Rating > 0 {
 				row[9] = fmt.Sprintf("%.0f %%", float64(worth.Rate/worth.Rating)*100)
 			}
 			t.Rows = append(t.Rows, row)
-			label, price, perTB = "", "", ""
+			label = ""
+			price = ""
+			perTB = ""
 		}
 		t.Notes = append(t.Notes, offerNotes(offer)...)
 		if len(offer.Unpriced) > 0 {
@@ -239,7 +248,7 @@ func Offers(v value.Value, notation unit.Notation) Table {
 	return t
 }
 
-// offerNotes say what belongs to an offer's price, for how long it lasts, and what failed.
+// offerNotes list the parts of an offer's price, how long it lasts, and its failures.
 func offerNotes(o value.Offer) []string {
 	var texts []string
 	if o.Extras > 0 {
@@ -266,8 +275,7 @@ func offerNotes(o value.Offer) []string {
 	return notes
 }
 
-// OfferTimes is the table of how long amounts, copies and starts take with what can be
-// bought.
+// OfferTimes is the table of how long amounts, copies and starts take with setups that can be bought.
 func OfferTimes(v value.Value) Table {
 	t := Table{Columns: []Column{text("drive + enclosure + cable"), text("what"), number("time").Kept(),
 		text("between").Spared(1), text("session").Spared(2)}}
@@ -276,7 +284,7 @@ func OfferTimes(v value.Value) Table {
 		label := offer.Label
 		for _, timed := range offer.Times {
 			beyond = beyond || timed.Extrapolated
-			t.Rows = append(t.Rows, []string{label, timed.For, starred(timed.Time), timed.Interval(), timed.Session})
+			t.Rows = append(t.Rows, []string{label, timed.For, withStar(timed.Time), timed.Interval(), timed.Session})
 			label = ""
 		}
 	}

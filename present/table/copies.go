@@ -23,17 +23,13 @@ func Copies(s *session.Session, notation unit.Notation) Table {
 		number("files/s").Spared(1), number("a file, p50").Spared(4), number("p99").Spared(5),
 		text("past the cache").Spared(6),
 	}}
-	cached, fromCache, verified := false, false, 0
-	byHand, widest := 0.0, 0.0
+	cached := false
+	fromCache := false
+	verified := 0
+	byHand := 0.0
+	widest := 0.0
 	for i := range s.Copies {
 		c := &s.Copies[i]
-		from, to := "(made)", "(nowhere)"
-		if c.From >= 0 {
-			from = s.Ends[c.From].Address
-		}
-		if c.To >= 0 {
-			to = s.Ends[c.To].Address
-		}
 		past := pastCache(s, c)
 		cached = cached || past == "no"
 		if c.ByHand != nil {
@@ -43,13 +39,16 @@ func Copies(s *session.Session, notation unit.Notation) Table {
 		verified += c.Verified
 		fromCache = fromCache || c.VerifiedFromCache
 		row := []string{
-			strconv.Itoa(c.Index + 1), c.Set, from, to, c.Bytes.Decimal(), unit.Grouped(int64(c.Files)),
+			strconv.Itoa(c.Index + 1), c.Set, endName(s, c.From, "(made)"), endName(s, c.To, "(nowhere)"),
+			c.Bytes.Decimal(), unit.Grouped(int64(c.Files)),
 			seconds(c.ElapsedSeconds), seconds(c.FlushSeconds),
 			notation.Number(c.BytesPerSecond), perSecond(c.FilesPerSecond), unit.Latency(c.FileSeconds.P50),
 			unit.Latency(c.FileSeconds.P99), past,
 		}
 		if c.ByHand != nil { // nobody saw the flush, or single files
-			row[7], row[10], row[11] = "", "", ""
+			row[7] = ""
+			row[10] = ""
+			row[11] = ""
 		}
 		t.Rows = append(t.Rows, row)
 		if c.CutShort {
@@ -77,6 +76,14 @@ func Copies(s *session.Session, notation unit.Notation) Table {
 	return t
 }
 
+// endName is the address of an end, or another name where a copy has none.
+func endName(s *session.Session, end int, without string) string {
+	if end < 0 {
+		return without
+	}
+	return s.Ends[end].Address
+}
+
 // pastCache says how a copy passed the system's cache.
 func pastCache(s *session.Session, c *session.Copy) string {
 	switch {
@@ -95,7 +102,7 @@ func pastCache(s *session.Session, c *session.Copy) string {
 // muchByHand is the share of a time from which on its hand makes too much of it uncertain.
 const muchByHand = 0.05
 
-// handNote says what a stopwatch makes uncertain.
+// handNote describes the uncertainty of a stopwatch.
 func handNote(withinSeconds, widest float64) string {
 	text := fmt.Sprintf("Timed by hand: each time is known to within %s s, up to %s of it, and ends where the screen "+
 		"said so, whether all of it was on the storage or not.", unit.Digits(withinSeconds, 2), unit.Percent(widest))
@@ -124,10 +131,12 @@ func CopyNotes(s *session.Session) []string {
 	return append(notes, stateNotes(s)...)
 }
 
-// stateNotes say in which state the ends were, as far as copies tell: in which order they
-// ran, and what is left of those before.
+// stateNotes describe the state of the ends, as far as copies tell: in which order they ran, and whether
+// files of earlier ones are left.
 func stateNotes(s *session.Session) []string {
-	longest, first, last := 0.0, map[session.Key]*session.Copy{}, map[session.Key]*session.Copy{}
+	longest := 0.0
+	first := map[session.Key]*session.Copy{}
+	last := map[session.Key]*session.Copy{}
 	for i := range s.Copies {
 		c := &s.Copies[i]
 		longest = max(longest, c.RestedSeconds)
@@ -176,7 +185,8 @@ func Contentions(s *session.Session, notation unit.Notation) Table {
 			label = ""
 			if m.Alone.BytesPerSecond == 0 {
 				row := t.Rows[len(t.Rows)-1]
-				row[2], row[4] = "not measured", ""
+				row[2] = "not measured"
+				row[4] = ""
 			}
 		}
 		t.Notes = append(t.Notes, sharesNote(&s.Contentions[i], notation)...)
@@ -184,14 +194,15 @@ func Contentions(s *session.Session, notation unit.Notation) Table {
 	return t
 }
 
-// sharesNote says what all members of a merged contention got over time.
+// sharesNote describes the throughput of all members of a merged contention over time.
 func sharesNote(c *session.Contention, notation unit.Notation) []string {
 	if len(c.Samples) == 0 {
 		return nil
 	}
 	var sums, fair []float64
 	for _, sample := range c.Samples {
-		sums, fair = append(sums, float64(sample.BytesPerSecond)), append(fair, sample.Fairness)
+		sums = append(sums, float64(sample.BytesPerSecond))
+		fair = append(fair, sample.Fairness)
 	}
 	return []string{fmt.Sprintf("Contention %d: together %s (median of %d s), shared with a fairness of %.2f, at "+
 		"the least %.2f (1 is even, %.2f is one alone).",
@@ -199,8 +210,8 @@ func sharesNote(c *session.Contention, notation unit.Notation) []string {
 		slices.Min(fair), 1/float64(len(c.Members)))}
 }
 
-// Shares is the table of what the hosts of a merged session got over time, together
-// and each of them. It has no rows where none were merged.
+// Shares is the table of the throughput of a merged session's hosts over time, together and each of them. It
+// has no rows where none were merged.
 func Shares(s *session.Session, notation unit.Notation) Table {
 	const mostStretches = 8
 	t := Table{Columns: []Column{text("load"), number("seconds"), number("together " + notation.Unit()),
@@ -217,13 +228,14 @@ func Shares(s *session.Session, notation unit.Notation) Table {
 	return t
 }
 
-// sharesOf are the cells of one stretch: when, the means of what all of them and
-// each got, and of the fairness.
+// sharesOf are the cells of one stretch: its time, and the means of the throughput of all and each, and of
+// the fairness.
 func sharesOf(stretch []session.ContentionSample, members int, notation unit.Notation) []string {
 	var together, fairness float64
 	each := make([]float64, members)
 	for _, sample := range stretch {
-		together, fairness = together+float64(sample.BytesPerSecond), fairness+sample.Fairness
+		together = together + float64(sample.BytesPerSecond)
+		fairness = fairness + sample.Fairness
 		for member, rate := range sample.Each {
 			each[member] += float64(rate)
 		}
@@ -233,7 +245,8 @@ func sharesOf(stretch []session.ContentionSample, members int, notation unit.Not
 	for member, sum := range each {
 		texts[member] = notation.Number(unit.BytesPerSecond(sum / count))
 	}
-	from, to := max(stretch[0].TSeconds-1, 0), stretch[len(stretch)-1].TSeconds
+	from := max(stretch[0].TSeconds-1, 0)
+	to := stretch[len(stretch)-1].TSeconds
 	return []string{fmt.Sprintf("%.0f to %.0f", from, to), notation.Number(unit.BytesPerSecond(together / count)),
 		fmt.Sprintf("%.2f", fairness/count), strings.Join(texts, " + ")}
 }
@@ -278,15 +291,18 @@ func Streams(answers []stream.Answer, notation unit.Notation) Table {
 		row := []string{
 			a.Stream.Name, strconv.Itoa(a.Stream.AtOnce),
 			notation.Number(a.Stream.Rate * unit.BytesPerSecond(a.Stream.AtOnce)), a.Stream.Buffer.Decimal(),
-			carried(a.Reading), carried(a.Writing), "", "", most(a), a.Ends(),
+			rateCarried(a.Reading), rateCarried(a.Writing), "", "", most(a), a.Ends(),
 		}
-		stall, needed := 0.0, unit.Bytes(0)
+		stall := 0.0
+		needed := unit.Bytes(0)
 		for _, side := range []*stream.Side{a.Reading, a.Writing} {
 			if side != nil {
-				stall, needed = max(stall, side.Outcome.LongestStallSeconds), max(needed, side.Outcome.BufferNeeded)
+				stall = max(stall, side.Outcome.LongestStallSeconds)
+				needed = max(needed, side.Outcome.BufferNeeded)
 			}
 		}
-		row[6], row[7] = unit.Stretch(stall), needed.Decimal()
+		row[6] = unit.Stretch(stall)
+		row[7] = needed.Decimal()
 		for i := range amounts {
 			row = append(row, amountsOf(a, i))
 		}
@@ -310,7 +326,7 @@ func amountsAsked(answers []stream.Answer) []unit.Bytes {
 	return amounts
 }
 
-func carried(side *stream.Side) string {
+func rateCarried(side *stream.Side) string {
 	switch {
 	case side == nil:
 		return "not measured"

@@ -10,7 +10,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// Crowd is the table of what one volume gives to hosts at once, by how many there are.
+// Crowd is the table of a volume's throughput for hosts at once, by their number.
 func Crowd(sweeps []crowd.Sweep, notation unit.Notation) Table {
 	t := Table{Columns: []Column{text("load").Kept(), number("hosts"), number("together " + notation.Unit()),
 		number("each"), number("fairness").Spared(2), number("others lose").Spared(1), number("p99").Spared(3)}}
@@ -53,15 +53,16 @@ func repeatsOf(p crowd.Point, notation unit.Notation) string {
 	return fmt.Sprintf("%d, %s to %s", p.Repeats, notation.Number(p.Low), notation.Number(p.High))
 }
 
-// CrowdShares is the table of what each host got where most were there, and of what it lost
-// against its run alone.
+// CrowdShares is the table of each host's throughput where most were there, and of its loss against its run
+// alone.
 func CrowdShares(sweeps []crowd.Sweep, notation unit.Notation) Table {
 	t := Table{Columns: []Column{text("load").Kept(), text("host").Kept(), number("alone " + notation.Unit()),
 		number("at once"), number("loses")}}
 	for i := range sweeps {
 		label := sweeps[i].Label
 		for _, each := range sweeps[i].Points[len(sweeps[i].Points)-1].Each {
-			alone, loses := "not measured", ""
+			alone := "not measured"
+			loses := ""
 			if each.Alone > 0 {
 				alone = notation.Number(each.Alone)
 			}

@@ -19,7 +19,7 @@ func DeviceTitle(d survey.Device) string {
 	return title + ", " + d.Capacity.Capacity()
 }
 
-// DeviceFacts is the table of what is known about a device, hops aside.
+// DeviceFacts is the table of facts about a device, hops aside.
 func DeviceFacts(d survey.Device) Table {
 	t := Table{Columns: []Column{text("what"), text("value")}}
 	add := func(what, value string) {

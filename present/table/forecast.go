@@ -5,7 +5,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// Forecast is the table of what to expect of each pass.
+// Forecast is the table of expectations for each pass.
 func Forecast(f predict.Forecast, notation unit.Notation) Table {
 	t := Table{Columns: []Column{text("pass"), number("measured " + notation.Unit()), number("expect"),
 		text("the limit will be")}}
@@ -30,14 +30,16 @@ func Forecast(f predict.Forecast, notation unit.Notation) Table {
 // ForecastAmounts is the table of how long amounts took, and are expected to take.
 func ForecastAmounts(amounts []predict.Amount) Table {
 	t := Table{Columns: []Column{text("load"), number("amount"), number("measured"), number("expect"), text("between")}}
-	label, beyond := "", false
+	label := ""
+	beyond := false
 	for _, a := range amounts {
 		shown := a.Load
 		if shown == label {
 			shown = ""
 		}
-		label, beyond = a.Load, beyond || a.Measured.Extrapolated
-		t.Rows = append(t.Rows, []string{shown, a.Amount.Decimal(), starred(a.Measured), a.Expected.Words(),
+		label = a.Load
+		beyond = beyond || a.Measured.Extrapolated
+		t.Rows = append(t.Rows, []string{shown, a.Amount.Decimal(), withStar(a.Measured), a.Expected.Words(),
 			a.Expected.Interval()})
 	}
 	if beyond {
@@ -46,8 +48,8 @@ func ForecastAmounts(amounts []predict.Amount) Table {
 	return t
 }
 
-// Rated is the table of what a chain lets through of ratings.
-func Rated(rated []predict.Rated, notation unit.Notation) Table {
+// RatingsThrough is the table of the parts of ratings that a chain lets through.
+func RatingsThrough(rated []predict.Rated, notation unit.Notation) Table {
 	t := Table{Columns: []Column{text("rating"), number("stated"), number("expect " + notation.Unit()),
 		text("the limit will be")}}
 	for _, r := range rated {

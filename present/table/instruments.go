@@ -17,25 +17,27 @@ import (
 	"opengauge/core/unit"
 )
 
-// Power is the table of what meters say of a session's passes; without rows where there was
-// no meter.
+// Power is the table of meters over a session's passes; without rows where there was no meter.
 func Power(s *session.Session, n unit.Notation) Table {
 	t := Table{Columns: []Column{
 		number("pass"), text("load").Kept(), text("meter"), number("mean W").Kept(), number("peak W"),
 		number("idle W").Spared(1), number("J/GB").Kept(), number(n.Unit() + " a W"), number("heard").Spared(2),
 	}}
-	machine, gaps := false, false
+	machine := false
+	gaps := false
 	for _, pass := range inPlanOrder(s) {
 		for _, draw := range energy.Of(s, pass) {
 			heard := draw.CoveredSeconds / max(pass.ElapsedSeconds, 1e-9)
 			row := []string{strconv.Itoa(pass.Index + 1), pass.Label(), MeterName(draw.Key), "", "",
 				wattsText(draw.IdleWatts), "", "", unit.Percent(heard)}
 			if draw.Told() {
-				row[3], row[4] = wattsText(draw.MeanWatts), wattsText(draw.PeakWatts)
+				row[3] = wattsText(draw.MeanWatts)
+				row[4] = wattsText(draw.PeakWatts)
 			}
 			if joules, known := draw.JoulesPerGB(); known {
 				bytes, _ := draw.BytesPerJoule()
-				row[6], row[7] = unit.Digits(joules, 3), n.Number(unit.BytesPerSecond(bytes))
+				row[6] = unit.Digits(joules, 3)
+				row[7] = n.Number(unit.BytesPerSecond(bytes))
 			}
 			machine = machine || draw.Machine
 			gaps = gaps || heard < fullyHeard
@@ -56,7 +58,7 @@ func Power(s *session.Session, n unit.Notation) Table {
 // fullyHeard is the share of a pass from which on a meter was heard all the time.
 const fullyHeard = 0.97
 
-// MeterName is what a meter is called for people.
+// MeterName is a meter's name for people.
 func MeterName(key string) string {
 	if name, machine := strings.CutSuffix(key, sensor.MachinePowerEnding); machine {
 		return name + ", whole machine"
@@ -74,8 +76,7 @@ func wattsText(watts float64) string {
 	return fmt.Sprintf("%.2f", watts)
 }
 
-// Rests is the table of what was read while the storage was let be; without rows where
-// nothing was.
+// Rests is the table of readings while the storage was let be; without rows where there were none.
 func Rests(s *session.Session) Table {
 	t := Table{Columns: []Column{
 		text("rest").Kept(), number("time"), text("thermometer"), number("from").Kept(), number("to").Kept(),
@@ -90,13 +91,18 @@ func Rests(s *session.Session) Table {
 		rest := &s.Rests[i]
 		row := []string{restName(rest), unit.Span(unit.Duration(rest.ElapsedSeconds)), "", "", "", "", "", restWatts(rest)}
 		if c, ok := curves[i]; ok {
-			row[2], row[3], row[4] = c.Sensor, c.From.String(), c.To.String()
+			row[2] = c.Sensor
+			row[3] = c.From.String()
+			row[4] = c.To.String()
 			if c.Fit != nil {
 				fitted = true
-				row[5], row[6] = TimeConstant(c.Fit), unit.Celsius(math.Round(c.Fit.FloorCelsius)).String()
+				row[5] = TimeConstant(c.Fit)
+				row[6] = unit.Celsius(math.Round(c.Fit.FloorCelsius)).String()
 			}
 		} else if from, to, ok := steady(rest); ok {
-			row[2], row[3], row[4] = "drive", from.String(), to.String()
+			row[2] = "drive"
+			row[3] = from.String()
+			row[4] = to.String()
 		}
 		if strings.Join(row[2:], "") != "" {
 			t.Rows = append(t.Rows, row)
@@ -108,7 +114,7 @@ func Rests(s *session.Session) Table {
 	return t
 }
 
-// TimeConstant is a fitted time constant with what explains the curve about as well.
+// TimeConstant is a fitted time constant with the range that explains the curve about as well.
 func TimeConstant(f *cooling.Fit) string {
 	return fmt.Sprintf("%s s (%s to %s)", unit.Digits(f.TimeConstantSeconds, 3), unit.Digits(f.Low, 3),
 		unit.Digits(f.High, 3))
@@ -183,8 +189,8 @@ func RoundTrips(s *session.Session) Table {
 	return t
 }
 
-// Beside is the table of what the storage and another load take from each other; without
-// rows where there was no other load.
+// Beside is the table of the losses of the storage and of another load to each other; without rows where
+// there was no other load.
 func Beside(pairs []beside.Pair, n unit.Notation) Table {
 	t := Table{Columns: []Column{
 		text("session").Spared(1), text("load").Kept(), number(n.Unit() + " alone"), number("with the other").Kept(),

@@ -19,9 +19,11 @@ func (t Table) Markdown(w io.Writer) error {
 		}
 		out.WriteString("\n")
 	}
-	titles, rules := make([]string, len(t.Columns)), make([]string, len(t.Columns))
+	titles := make([]string, len(t.Columns))
+	rules := make([]string, len(t.Columns))
 	for i, column := range t.Columns {
-		titles[i], rules[i] = column.Title, "---"
+		titles[i] = column.Title
+		rules[i] = "---"
 		if column.Number {
 			rules[i] = "---:"
 		}

@@ -11,8 +11,8 @@ import (
 	"opengauge/core/unit"
 )
 
-// Amounts is the table of a load that goes through levels, by what it goes through and
-// how long amounts take, a column a session.
+// Amounts is the table of a load that goes through levels, by its phases and how long amounts take, a column
+// a session.
 func Amounts(c compare.Comparison, a compare.Amounts, notation unit.Notation) Table {
 	t := Table{Columns: []Column{text("")}}
 	var curves []*move.Curve
@@ -37,7 +37,7 @@ func Amounts(c compare.Comparison, a compare.Amounts, notation unit.Notation) Ta
 		t.row(amount.Decimal(), curves, func(c *move.Curve) string {
 			t := c.For(amount)
 			beyond = beyond || t.Extrapolated
-			return starred(t)
+			return withStar(t)
 		})
 	}
 	if beyond {
@@ -46,7 +46,7 @@ func Amounts(c compare.Comparison, a compare.Amounts, notation unit.Notation) Ta
 	return t
 }
 
-// row adds what something says of each curve.
+// row adds a row with a cell of each curve.
 func (t *Table) row(label string, curves []*move.Curve, of func(*move.Curve) string) {
 	cells := []string{label}
 	for _, c := range curves {
@@ -57,9 +57,11 @@ func (t *Table) row(label string, curves []*move.Curve, of func(*move.Curve) str
 
 // addLevels adds the levels that curves go through, and where each begins.
 func (t *Table) addLevels(curves []*move.Curve, notation unit.Notation) {
-	phases, down := 0, true // whether none goes up again
+	phases := 0
+	down := true // whether none goes up again
 	for _, c := range curves {
-		phases, down = max(phases, len(c.Phases)), down && (c.Stepped() || !c.Falls())
+		phases = max(phases, len(c.Phases))
+		down = down && (c.Stepped() || !c.Falls())
 	}
 	for number := range phases {
 		of := func(say func(move.Phase) string) func(*move.Curve) string {
@@ -99,7 +101,7 @@ func phaseName(number, of int, down bool) string {
 	return "in between"
 }
 
-func starred(t move.Time) string {
+func withStar(t move.Time) string {
 	text := t.Words()
 	if t.Extrapolated {
 		text += " *"
@@ -107,7 +109,7 @@ func starred(t move.Time) string {
 	return text
 }
 
-// beyondNote says what the star at a time is.
+// beyondNote explains the star at a time.
 func beyondNote(curves []*move.Curve) string {
 	var causes []string
 	for _, c := range curves {
@@ -127,7 +129,7 @@ func beyondNote(curves []*move.Curve) string {
 	return text + "."
 }
 
-// Quantities is the table of what sessions differ in besides their rates.
+// Quantities is the table of differences between sessions besides their rates.
 func Quantities(c compare.Comparison) Table {
 	t := Table{Columns: []Column{text("besides speed")}}
 	for _, side := range c.Sides {
@@ -150,7 +152,7 @@ func MoveStandings(standings []move.Standing) Table {
 			next = s.Next.Session + ", " + s.Next.Words()
 		}
 		beyond = beyond || s.Extrapolated
-		t.Rows = append(t.Rows, []string{s.Load, s.Amount.Decimal(), starred(s.Time), strconv.Itoa(s.Others),
+		t.Rows = append(t.Rows, []string{s.Load, s.Amount.Decimal(), withStar(s.Time), strconv.Itoa(s.Others),
 			strconv.Itoa(s.Faster), strconv.Itoa(s.Alike), strconv.Itoa(s.Slower), next})
 	}
 	if beyond {

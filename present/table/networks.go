@@ -9,10 +9,10 @@ import (
 	"opengauge/core/unit"
 )
 
-// FolderTitle names a server's folder and what it is.
+// FolderTitle names a server's folder and its kind.
 func FolderTitle(f survey.Served) string { return f.At + ": " + f.Title() }
 
-// FolderFacts is the table of what is known about a server's folder, hops aside.
+// FolderFacts is the table of facts about a server's folder, hops aside.
 func FolderFacts(f survey.Served) Table {
 	t := Table{Columns: []Column{text("what"), text("value")}}
 	add := func(what, value string) {
@@ -32,7 +32,7 @@ func FolderFacts(f survey.Served) Table {
 	return t
 }
 
-// InterfaceTitle names an interface and what it is.
+// InterfaceTitle names an interface and its kind.
 func InterfaceTitle(i survey.Interface) string {
 	title := i.Name + ": " + string(i.Kind)
 	switch {
@@ -47,7 +47,7 @@ func InterfaceTitle(i survey.Interface) string {
 	return title
 }
 
-// InterfaceFacts is the table of what is known about a network interface, hops aside.
+// InterfaceFacts is the table of facts about a network interface, hops aside.
 func InterfaceFacts(i survey.Interface) Table {
 	t := Table{Columns: []Column{text("what"), text("value")}}
 	add := func(what, value string) {
@@ -94,7 +94,7 @@ func modeText(m network.Mode) string {
 	return bitsText(m.BitsPerSecond) + ", full duplex"
 }
 
-// bitsText is the rate of a link, which networks give in bits: it is never that of data.
+// bitsText is the rate of a link, which networks give in bits: it is never a rate of data.
 func bitsText(bitsPerSecond float64) string {
 	const giga, mega = 1e9, 1e6
 	if bitsPerSecond < giga {

@@ -29,7 +29,8 @@ func Passes(s *session.Session, notation unit.Notation) Table {
 	if besides {
 		t.Columns = append(t.Columns, text("besides"))
 	}
-	cached, failing := false, int64(0)
+	cached := false
+	failing := int64(0)
 	for _, pass := range inPlanOrder(s) {
 		cached = cached || !pass.Direct
 		failing += pass.Errors
@@ -60,7 +61,7 @@ func Passes(s *session.Session, notation unit.Notation) Table {
 	return t
 }
 
-// aboutTarget says what of a session's target its figures depend on.
+// aboutTarget lists properties of a session's target that its figures depend on.
 func aboutTarget(s *session.Session) []string {
 	var notes []string
 	if s.PayloadBytes > 0 && s.PayloadBytes < payload.Usual {
@@ -88,8 +89,8 @@ func aboutTarget(s *session.Session) []string {
 	return append(notes, resultNotes(s)...)
 }
 
-// resultNotes say which passes ended before they had moved what they were to, and how often operations were
-// asked again.
+// resultNotes list passes that ended before they had moved their amount, and count operations that were
+// repeated.
 func resultNotes(s *session.Session) []string {
 	var notes []string
 	for _, e := range s.Events {
@@ -97,7 +98,8 @@ func resultNotes(s *session.Session) []string {
 			notes = append(notes, strings.ToUpper(e.Detail[:1])+e.Detail[1:]+".")
 		}
 	}
-	short, retried := int64(0), int64(0)
+	short := int64(0)
+	retried := int64(0)
 	for i := range s.Passes {
 		short += s.Passes[i].Short
 		retried += s.Passes[i].Retried
@@ -113,7 +115,7 @@ func resultNotes(s *session.Session) []string {
 	return notes
 }
 
-// serverNotes say what the protocol of a server's folder counted over all passes.
+// serverNotes sum up the counters of a server's folder's protocol over all passes.
 func serverNotes(s *session.Session) []string {
 	counted := map[string]int64{}
 	for i := range s.Passes {
@@ -138,8 +140,8 @@ func serverNotes(s *session.Session) []string {
 	return []string{text + "."}
 }
 
-// schedulesNote says how well the program kept to the schedules of fixed rates, and what
-// that took, of the pass in which it was worst.
+// schedulesNote describes how well the program kept to the schedules of fixed rates, and the cost of that, in
+// its worst pass.
 func schedulesNote(s *session.Session) string {
 	var worst *session.Pass
 	for i := range s.Passes {
@@ -163,7 +165,8 @@ func schedulesNote(s *session.Session) string {
 
 // steadyNote says how steady a sustained pass ended.
 func steadyNote(pass *session.Pass, notation unit.Notation) string {
-	state, word := pass.Steady, "steady"
+	state := pass.Steady
+	word := "steady"
 	if !state.Steady {
 		word = "not steady"
 	}

@@ -31,7 +31,7 @@ func planTime(e plan.Estimate) string {
 	return unit.Span(e.Elapsed)
 }
 
-// PlannedPasses is the table of what a plan would do.
+// PlannedPasses is the table of a plan's passes.
 func PlannedPasses(passes []plan.Pass) Table {
 	t := Table{Columns: []Column{
 		number("pass"), text("step"), text("operation"), text("access"), number("block"), number("depth"), text("ends"),

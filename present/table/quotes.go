@@ -17,7 +17,7 @@ func Quotes(quotes []book.Quote, notation unit.Notation) Table {
 	return t
 }
 
-// Quoted is the table of published figures beside what was measured.
+// Quoted is the table of published figures beside measured ones.
 func Quoted(quoted []compare.Quoted, notation unit.Notation) Table {
 	t := Table{Columns: []Column{text("quoted of"), text("load"), number("quoted"), text("session"), number("measured"),
 		number("of quoted"), text("source")}}
@@ -51,7 +51,7 @@ func sourceOf(q book.Quote) string {
 	return text
 }
 
-// measuredText is what was measured, in the unit of the quote.
+// measuredText is the measured figure, in the unit of the quote.
 func measuredText(q compare.Quoted, notation unit.Notation) string {
 	like := q.Quote
 	switch {

@@ -9,8 +9,8 @@ import (
 	"opengauge/core/unit"
 )
 
-// Repeats is the table of what was measured more than once: the median, and the
-// interval that it is known to. It has no rows where nothing was.
+// Repeats is the table of repeated measurements: the median, and the interval that it is known to. It has no
+// rows where none were repeated.
 func Repeats(s *session.Session, notation unit.Notation) Table {
 	t := Table{Columns: []Column{
 		text("measured repeatedly"), number("times"), number("median " + notation.Unit()), number("95 % interval"),
@@ -23,7 +23,8 @@ func Repeats(s *session.Session, notation unit.Notation) Table {
 		var rates []float64
 		var iops []float64
 		for _, pass := range group.Passes {
-			rates, iops = append(rates, float64(pass.BytesPerSecond)), append(iops, pass.IOPS)
+			rates = append(rates, float64(pass.BytesPerSecond))
+			iops = append(iops, pass.IOPS)
 		}
 		interval, ok := stat.RepeatInterval(rates)
 		if !ok {

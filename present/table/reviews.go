@@ -11,8 +11,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// Costs is what a review takes, with as few visits as it needs and with as many as it may
-// make.
+// Costs is the cost of a review, with as few visits as it needs and with as many as it may make.
 func Costs(c design.Check) Table {
 	t := Table{Columns: []Column{Text(""), Number("Visits"), Number("Days"), Number("Hours"), Number("Swaps"),
 		Number("Written")}}
@@ -26,7 +25,7 @@ func Costs(c design.Check) Table {
 	return t
 }
 
-// Wear is what a review writes to each drive.
+// Wear is the amount that a review writes to each drive.
 func Wear(c design.Check) Table {
 	t := Table{Columns: []Column{Text("Drive"), Number("Written at most"), Number("Of its endurance")}}
 	for _, w := range c.Wear {
@@ -52,13 +51,15 @@ func Order(visits []design.Visit) Table {
 	return t
 }
 
-// Options are what is chosen between, with what each does.
+// Options are the choices of a review, with the effect of each.
 func Options(r review.Review, v answer.Verdict, notation unit.Notation) Table {
 	f := r.Decide.Figure
 	t := Table{Columns: []Column{Text("Option"), Number(f.Name).Kept(), Text("Between").Spared(2),
 		Number("Visits").Spared(3), Number("Costs").Spared(1), Number("Sure"), Text("").Kept()}}
 	for _, o := range v.Options {
-		figure, between, sure := "", "", ""
+		figure := ""
+		between := ""
+		sure := ""
 		if o.Figure > 0 {
 			figure = reading.Words(f, o.Figure, notation)
 		}

@@ -12,7 +12,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// Sessions is the table of what a logbook keeps.
+// Sessions is the table of a logbook's sessions.
 func Sessions(summaries []logbook.Summary) Table {
 	t := Table{Columns: []Column{
 		text("id"), text("name").Kept(), text("started").Spared(1), text("target").Spared(4), text("plan").Kept(),
@@ -24,7 +24,7 @@ func Sessions(summaries []logbook.Summary) Table {
 	}
 	for _, s := range summaries {
 		row := []string{
-			s.ID, s.Name, s.Started.Local().Format("2006-01-02 15:04:05"), Marked(s.Target, s.Simulated), s.Plan,
+			s.ID, s.Name, s.Started.Local().Format("2006-01-02 15:04:05"), TargetName(s.Target, s.Simulated), s.Plan,
 			strconv.Itoa(s.Passes), string(s.State), strings.Join(s.Tags, ", "),
 		}
 		if several {
@@ -35,15 +35,15 @@ func Sessions(summaries []logbook.Summary) Table {
 	return t
 }
 
-// Marked adds to what was measured that it was simulated, where it was.
-func Marked(target string, simulated bool) string {
+// TargetName adds to the name of storage that it was simulated, where it was.
+func TargetName(target string, simulated bool) string {
 	if simulated {
 		return target + " (simulated)"
 	}
 	return target
 }
 
-// Circumstances is the table of what is known about how a session was measured.
+// Circumstances is the table of facts about how a session was measured.
 func Circumstances(s *session.Session) Table {
 	t := Table{Columns: []Column{text("what"), text("value")}}
 	add := func(what, value string) {
@@ -51,7 +51,7 @@ func Circumstances(s *session.Session) Table {
 			t.Rows = append(t.Rows, []string{what, value})
 		}
 	}
-	add("target", Marked(s.Target.Address, s.Simulated))
+	add("target", TargetName(s.Target.Address, s.Simulated))
 	add("touched", s.Target.SpanBytes.Capacity())
 	add("on", s.Target.FileSystem+" of "+s.Target.CapacityBytes.Capacity())
 	if s.Target.FileSystem == "" {
@@ -77,8 +77,8 @@ func Circumstances(s *session.Session) Table {
 	return t
 }
 
-// Verified says what reading back found, where nothing was wrong.
-func Verified(s *session.Session) string {
+// Verification describes a read-back that found no fault.
+func Verification(s *session.Session) string {
 	v := s.Verification
 	switch {
 	case v == nil || v.Faults > 0:

@@ -4,8 +4,8 @@ import (
 	"strings"
 	"testing"
 
-	"opengauge/core/bench/link"
 	"opengauge/core/bench/event"
+	"opengauge/core/bench/link"
 	"opengauge/core/load"
 	"opengauge/core/record/logbook"
 	"opengauge/core/record/session"
@@ -17,15 +17,15 @@ func TestPassesSayWhatIsInDoubt(t *testing.T) {
 		Index: 2, Load: load.Load{Operation: load.Write, Access: load.Random, Block: 4096, Depth: 32},
 		ElapsedSeconds: 5.04,
 		BytesPerSecond: 80.3e6, IOPS: 19605.4, Errors: 3, Short: 2, Retried: 1, Latency: session.Latency{P50: 51e-6},
-	}}, Events: []session.Event{{Kind: event.Limit, Detail: "pass 3 was to move 1 GB"}, {Kind: event.Return, Detail: "no"}}}
+	}}, Events: []session.Event{{Kind: event.Limit, Detail: "pass 3 was to move 1 GB"}}}
 	made := Passes(s, unit.Decimal)
 	if got := strings.Join(made.Rows[0], "|"); got != "3|write|random|4 KiB|32|5.0 s|80.3||19\u00a0605|51 µs|0 "+
 		"s|0 s|no" {
 		t.Errorf("the row is %q", got)
 	}
 	notes := strings.Join(made.Notes, "\n")
-	for _, want := range []string{"does not do direct I/O", "3 operations failed", "interrupted", "Pass 3 was to move 1 GB.",
-		"2 operations moved less than was asked for", "1 operation was asked again"} {
+	for _, want := range []string{"does not do direct I/O", "3 operations failed", "interrupted",
+		"Pass 3 was to move 1 GB.", "2 operations moved less than was asked for", "1 operation was asked again"} {
 		if !strings.Contains(notes, want) {
 			t.Errorf("%q is not in the notes %q", want, notes)
 		}

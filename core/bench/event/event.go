@@ -1,6 +1,5 @@
-// Package event names the kinds of what may happen to storage while it is measured,
-// for those that notice it and those that read of it. Records keep them as texts.
-// They are constants, for any goroutine.
+// Package event names the kinds of events that may happen to storage while it is measured. Records keep them
+// as texts. They are constants, for any goroutine.
 package event
 
 // The kinds of events.
@@ -10,7 +9,7 @@ const (
 	Return  = "return"
 	// Flush is a flush that takes long, of storage that answers meanwhile.
 	Flush = "flush"
-	// Limit is a pass that its time ended before it had moved what it was asked to.
+	// Limit is a pass that its time ended before it had moved its amount.
 	Limit = "limit"
 	// Stranger says that where a device was another one is now.
 	Stranger = "stranger"
@@ -26,13 +25,12 @@ const (
 	Added   = "added"
 	// Probe says that a sensor failed, or works again.
 	Probe = "probe"
-	// Copy is what is to be known of the ends of copies.
+	// Copy is a remark on the ends of copies.
 	Copy = "copy"
-	// Recording says what is wrong with a recording made elsewhere, and
-	// Clock that its clock stepped.
+	// Recording is a fault of a recording made elsewhere, and Clock a step of its clock.
 	Recording = "recording"
 	Clock     = "clock"
-	// Host is what became of the others of hosts that measure together.
+	// Host is news of the other hosts that measure together.
 	Host = "host"
 )
 

@@ -1,7 +1,6 @@
-// Package energy says what storage drew while it was measured and while it was let be: watts
-// idle, on average and at most, and joules for what was moved, from the times at which the
-// meters said it. Where a meter was silent nothing is known, and nothing is counted. It only
-// reads sessions, and its functions may be called at once.
+// Package energy computes the power and energy of storage from the readings of meters: watts idle, on average
+// and at most, and joules for the data moved. Where a meter was silent nothing is known, and nothing is
+// counted. It only reads sessions, and its functions may be called at once.
 package energy
 
 import (
@@ -15,20 +14,19 @@ import (
 	"opengauge/core/unit"
 )
 
-// Draw is what one meter says of a pass, or of a rest.
+// Draw is the power and energy of a pass or a rest by one meter.
 type Draw struct {
-	// Key is that of the meter among readings, and Machine says that it measures a whole
-	// machine and not the storage alone.
+	// Key is the meter's key among readings. Machine marks a meter of a whole machine, and not of the storage
+	// alone.
 	Key     string
 	Machine bool
-	// MeanWatts and PeakWatts are over the time that is covered, and Joules what was drawn in
-	// that time.
+	// MeanWatts, PeakWatts and Joules are over the time that is covered.
 	MeanWatts, PeakWatts, Joules float64
 	// CoveredSeconds is for how long the meter said something, of ElapsedSeconds.
 	CoveredSeconds, ElapsedSeconds float64
-	// IdleWatts is what was drawn while the storage was let be; NaN where no rest says it.
+	// IdleWatts is the power while the storage was let be; NaN without a rest.
 	IdleWatts float64
-	// Bytes is what was moved in the time that is covered.
+	// Bytes is the data moved in the time that is covered.
 	Bytes unit.Bytes
 }
 
@@ -37,9 +35,9 @@ func (d Draw) Told() bool {
 	return d.CoveredSeconds >= leastCovered*d.ElapsedSeconds && d.CoveredSeconds > 0
 }
 
-// Counted is the watts that are counted: those of the storage alone, or what a whole machine
-// draws above idle, which only a rest tells.
-func (d Draw) Counted() (watts float64, known bool) {
+// CountedWatts returns the watts that count: the storage's own, or the watts of a whole machine above idle,
+// which need a rest.
+func (d Draw) CountedWatts() (watts float64, known bool) {
 	switch {
 	case !d.Told():
 		return 0, false
@@ -51,16 +49,16 @@ func (d Draw) Counted() (watts float64, known bool) {
 	return d.MeanWatts - d.IdleWatts, true
 }
 
-// JoulesPerGB is the energy to move 10^9 bytes, of what is counted.
+// JoulesPerGB is the counted energy to move 10^9 bytes.
 func (d Draw) JoulesPerGB() (float64, bool) {
-	watts, known := d.Counted()
+	watts, known := d.CountedWatts()
 	if !known || d.Bytes <= 0 || watts <= 0 {
 		return 0, false
 	}
 	return watts * d.CoveredSeconds / (float64(d.Bytes) / float64(unit.GB)), true
 }
 
-// BytesPerJoule is what was moved for the energy, which is also the rate a watt.
+// BytesPerJoule is the data moved for a joule, which is also the rate for a watt.
 func (d Draw) BytesPerJoule() (float64, bool) {
 	joules, known := d.JoulesPerGB()
 	if !known {
@@ -73,13 +71,13 @@ const (
 	// leastCovered is the share of a stretch that a meter has to cover for its mean to tell
 	// of the stretch.
 	leastCovered = 0.5
-	// longestGap is how many times the usual time between two readings may lie between two
-	// neighbours of one stretch, and shortestGap what is no gap in any case, in seconds.
+	// longestGap is the most usual intervals that may lie between two neighbours of one stretch, and
+	// shortestGap a time, in seconds, that is no gap in any case.
 	longestGap  = 2.0
 	shortestGap = 1.5
 )
 
-// Of gives what the meters say of a pass, those of the storage first.
+// Of returns the draws of a pass, the storage's own first.
 func Of(s *session.Session, p *session.Pass) []Draw {
 	var stretches []stretch
 	for _, sample := range p.Samples {
@@ -99,14 +97,14 @@ func Of(s *session.Session, p *session.Pass) []Draw {
 // whole machine's.
 func OfStorage(s *session.Session, p *session.Pass) (Draw, bool) {
 	for _, draw := range Of(s, p) {
-		if _, known := draw.Counted(); known {
+		if _, known := draw.CountedWatts(); known {
 			return draw, true
 		}
 	}
 	return Draw{}, false
 }
 
-// OfRest gives what the meters say of a rest.
+// OfRest returns the draws of a rest.
 func OfRest(r *session.Rest) []Draw {
 	var stretches []stretch
 	before := 0.0
@@ -117,11 +115,11 @@ func OfRest(r *session.Rest) []Draw {
 	return drawsOf(stretches, r.Tracks, r.ElapsedSeconds, func(float64, float64) unit.Bytes { return 0 })
 }
 
-// shortestIdle is how long a rest lasts that says what is drawn idle, in seconds.
+// shortestIdle is the shortest rest that tells the idle power, in seconds.
 const shortestIdle = 4
 
-// Idle is what each meter says while the storage is let be: the middle of the second half of
-// the quietest rest, as a drive goes on for a while with what it was given.
+// Idle returns the idle watts by meter: the median of the second half of the quietest rest, as a drive goes
+// on working for a while.
 func Idle(s *session.Session) map[string]float64 {
 	idle := map[string]float64{}
 	for i := range s.Rests {
@@ -161,14 +159,14 @@ func Idle(s *session.Session) map[string]float64 {
 
 func isPower(key string) bool { return session.StoragePower(key) || session.MachinePower(key) }
 
-// stretch is what was read at the end of one, which stands for all of it.
+// stretch is an interval with the readings at its end, which stand for all of it.
 type stretch struct {
 	from, to float64
 	readings map[string]float64
 }
 
-// drawsOf gives what each meter says of a pass or a rest: by its own times where it has
-// them, or else by what was read with the samples.
+// drawsOf returns the draws of a pass or a rest by meter: by the meter's own times where there are some, or
+// else by the readings of samples.
 func drawsOf(stretches []stretch, tracks []session.Track, elapsed float64,
 	moved func(from, to float64) unit.Bytes) []Draw {
 	sums := map[string]*integral{}
@@ -193,7 +191,8 @@ func drawsOf(stretches []stretch, tracks []session.Track, elapsed float64,
 	var draws []Draw
 	for _, key := range slices.SortedFunc(maps.Keys(sums), storageFirst) {
 		draw := sums[key].Draw
-		draw.Key, draw.Machine = key, session.MachinePower(key)
+		draw.Key = key
+		draw.Machine = session.MachinePower(key)
 		if draw.CoveredSeconds > 0 {
 			draw.MeanWatts = draw.Joules / draw.CoveredSeconds
 			draws = append(draws, draw)
@@ -202,7 +201,7 @@ func drawsOf(stretches []stretch, tracks []session.Track, elapsed float64,
 	return draws
 }
 
-// storageFirst orders meters: those of the storage alone, then by name.
+// storageFirst orders meters: the storage's own first, then by name.
 func storageFirst(a, b string) int {
 	switch ofMachine := session.MachinePower(a); {
 	case ofMachine == session.MachinePower(b):
@@ -223,10 +222,11 @@ func newIntegral(elapsed float64, moved func(from, to float64) unit.Bytes) *inte
 	return &integral{Draw{ElapsedSeconds: elapsed, IdleWatts: math.NaN()}, moved}
 }
 
-// cover adds what was drawn between two times, as far as they are within the stretch: from
-// the one power to the other in a straight line.
+// cover adds the energy between two times, as far as they are within the stretch, with power that changes in
+// a straight line.
 func (t *integral) cover(from, to, fromWatts, toWatts float64) {
-	low, high := max(from, 0), min(to, t.ElapsedSeconds)
+	low := max(from, 0)
+	high := min(to, t.ElapsedSeconds)
 	if !(high > low) {
 		return
 	}
@@ -237,8 +237,8 @@ func (t *integral) cover(from, to, fromWatts, toWatts float64) {
 	t.Bytes += t.moved(low, high)
 }
 
-// along adds a series of readings by the trapezoid. The first and the last stand for as long
-// as readings are apart, and so do those at the edges of a gap; what lies in it is left out.
+// along adds a series of readings by the trapezoid. The first and the last stand for as long as readings are
+// apart, and so do those at the edges of a gap; the gap itself is left out.
 func (t *integral) along(track session.Track) {
 	gap := gapOf(track.TSeconds)
 	for i, at := range track.TSeconds {
@@ -258,7 +258,7 @@ func (t *integral) along(track session.Track) {
 	}
 }
 
-// gaps are what lies between two readings: usually, and at the most within one stretch.
+// gaps are times between two readings: the usual one, and the longest within one stretch.
 type gaps struct{ usual, longest float64 }
 
 func gapOf(times []float64) gaps {
@@ -273,12 +273,14 @@ func gapOf(times []float64) gaps {
 	return gaps{usual, max(longestGap*usual, shortestGap)}
 }
 
-// movedIn gives what a pass moved between two times, by its samples.
+// movedIn returns a function for the data that a pass moved between two times, by its samples.
 func movedIn(p *session.Pass) func(from, to float64) unit.Bytes {
-	ends, sums := []float64{0}, []float64{0}
+	ends := []float64{0}
+	sums := []float64{0}
 	for _, sample := range p.Samples {
 		if last := len(ends) - 1; sample.TSeconds > ends[last] {
-			ends, sums = append(ends, sample.TSeconds), append(sums, sums[last]+float64(sample.Bytes))
+			ends = append(ends, sample.TSeconds)
+			sums = append(sums, sums[last]+float64(sample.Bytes))
 		}
 	}
 	until := func(t float64) float64 {

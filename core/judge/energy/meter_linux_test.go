@@ -112,7 +112,7 @@ func measuredBeside(t *testing.T, text string, line func(watts float64) string, 
 		}
 		from := s.Started.Add(unit.Duration(started)).Sub(began)
 		want := joules(from, from+unit.Duration(elapsed))
-		if share := draws[0].CoveredSeconds / elapsed; share < 0.98 || math.Abs(draws[0].Joules/want-1) > 0.02 {
+		if share := draws[0].CoveredSeconds / elapsed; !(share >= 0.98) || !(math.Abs(draws[0].Joules/want-1) <= 0.02) {
 			t.Errorf("%s: %.3f of %.2f s are covered, with %.2f J of %.2f", what, share, elapsed, draws[0].Joules, want)
 		}
 	}

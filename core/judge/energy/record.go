@@ -6,7 +6,7 @@ import (
 	"opengauge/core/record/session"
 )
 
-// Record is what one meter says of a pass, for documents.
+// Record is a [Draw] for documents.
 type Record struct {
 	Pass  int    `json:"pass"`
 	Meter string `json:"meter"`
@@ -16,13 +16,12 @@ type Record struct {
 	PeakWatts    float64  `json:"peak_watts"`
 	IdleWatts    *float64 `json:"idle_watts,omitempty"`
 	CoveredShare float64  `json:"covered_share"`
-	// JoulesPerGB and BytesPerJoule are of the storage alone, or of a whole machine above what
-	// it draws idle.
+	// JoulesPerGB and BytesPerJoule count the storage alone, or a whole machine above its idle power.
 	JoulesPerGB   *float64 `json:"joules_per_gigabyte,omitempty"`
 	BytesPerJoule *float64 `json:"bytes_per_joule,omitempty"`
 }
 
-// Records are those of all passes of a session of which a meter tells.
+// Records returns the records of all passes of a session that a meter covers.
 func Records(s *session.Session) []Record {
 	records := []Record{}
 	for i := range s.Passes {
@@ -46,7 +45,8 @@ func (d Draw) record(pass int) Record {
 	}
 	if joules, known := d.JoulesPerGB(); known {
 		bytes, _ := d.BytesPerJoule()
-		r.JoulesPerGB, r.BytesPerJoule = &joules, &bytes
+		r.JoulesPerGB = &joules
+		r.BytesPerJoule = &bytes
 	}
 	return r
 }

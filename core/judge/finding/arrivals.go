@@ -48,7 +48,7 @@ func anyRate(k *session.Key) {
 	}
 }
 
-// lineBefore reports whether what did not keep up stood in line before a limit.
+// lineBefore reports whether the late operations stood in line before a limit.
 func lineBefore(s *session.Session, kept, held []*session.Pass, n unit.Notation) (session.Finding, bool) {
 	if len(kept) == 0 || len(held) < 2 {
 		return session.Finding{}, false
@@ -62,7 +62,10 @@ func lineBefore(s *session.Session, kept, held []*session.Pass, n unit.Notation)
 	byRate := func(a, b *session.Pass) int { return cmp.Compare(a.Rate, b.Rate) }
 	slices.SortStableFunc(kept, byRate)
 	slices.SortStableFunc(held, byRate)
-	least, most, first, last := kept[0], kept[len(kept)-1], held[0], held[len(held)-1]
+	least := kept[0]
+	most := kept[len(kept)-1]
+	first := held[0]
+	last := held[len(held)-1]
 	if most.Rate < halfway*fastest.IOPS || most.Latency.P50 > flat*least.Latency.P50 {
 		return session.Finding{}, false
 	}
@@ -78,7 +81,8 @@ func lineBefore(s *session.Session, kept, held []*session.Pass, n unit.Notation)
 		Limit: operations.name, Whose: whose, LimitIOPS: fastest.IOPS, AloneSeconds: least.Latency.P50,
 		BelowTheSeconds: most.Latency.P50, QueueSeconds: first.Latency.P50,
 	})
-	f.ToSeconds, f.Advice = fastest.ElapsedSeconds, advice
+	f.ToSeconds = fastest.ElapsedSeconds
+	f.Advice = advice
 	aSecond := func(p *session.Pass) string { return unit.Grouped(int64(p.Rate)) }
 	f.Summary = fmt.Sprintf("A limit holds it: %s, whether %s or %s arrive a second%s. Below it latency stays flat, "+
 		"%s at %s a second, so the device is not slow: past it, operations stand in line, %s at %s a second "+

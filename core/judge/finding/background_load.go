@@ -36,10 +36,10 @@ type ComesAndGoesEvidence struct {
 }
 
 const (
-	// foreignShare of what moved is what others have to have moved for it to
-	// matter: file systems add a little to every write themselves.
+	// foreignShare of all moved data has to be of others for it to matter: file systems add a little to every
+	// write themselves.
 	foreignShare = 0.05
-	// foreignLeast is what they have to have moved at the least.
+	// foreignLeast is the least that others have to have moved.
 	foreignLeast = 4 * unit.MB
 )
 
@@ -57,13 +57,13 @@ func findBackgroundLoad(s *session.Session, _ unit.Notation) []session.Finding {
 	f.ToSeconds = worst.ElapsedSeconds
 	f.Summary = fmt.Sprintf("During %s something else used the device: in %s, %.0f %% of what moved was not this "+
 		"program's.",
-		numbered(passes), worst.Label(), share*100)
+		numberSeveral(passes), worst.Label(), share*100)
 	f.Advice = "Close what else uses the drive (indexing, backup, another measurement) and repeat."
 	return []session.Finding{f}
 }
 
-// ownBytes is what a pass itself let the device move. A file system that journals data
-// writes everything twice (Documentation/filesystems/ext4/journal.rst, data=journal).
+// ownBytes is the data that a pass itself let the device move. A file system that journals data writes
+// everything twice (Documentation/filesystems/ext4/journal.rst, data=journal).
 func ownBytes(s *session.Session, p *session.Pass) unit.Bytes {
 	if p.WriteShare > 0 && strings.Contains(s.Environment.MountOptions, "data=journal") {
 		return p.Bytes + unit.Bytes(p.WriteShare*float64(p.Bytes)*11/10)
@@ -71,11 +71,11 @@ func ownBytes(s *session.Session, p *session.Pass) unit.Bytes {
 	return p.Bytes
 }
 
-// inFlight is what may have been under way at both ends of a pass.
+// inFlight is the most that may have been under way at both ends of a pass.
 func inFlight(p *session.Pass) unit.Bytes { return 2 * unit.Bytes(p.Outstanding()) * p.Block }
 
-// foreignBytes is what others moved to and from the device during a pass, by the counters
-// of the system.
+// foreignBytes is the data that others moved to and from the device during a pass, by the counters of the
+// system.
 func foreignBytes(s *session.Session, p *session.Pass) float64 {
 	if p.DeviceBytes == nil || !p.Direct {
 		return 0

@@ -18,7 +18,7 @@ var cacheExhausted = Kind{
 	Evidence:   CacheExhaustedEvidence{},
 }
 
-// CacheExhaustedEvidence is of the drop, and of what a rest before it brought back.
+// CacheExhaustedEvidence describes the drop, and the part that a rest before it brought back.
 type CacheExhaustedEvidence struct {
 	Fast           unit.BytesPerSecond `json:"fast_bytes_per_second"`
 	FastLow        unit.BytesPerSecond `json:"fast_low_bytes_per_second,omitempty"`

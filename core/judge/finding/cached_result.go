@@ -19,7 +19,7 @@ var cachedResult = Kind{
 	Evidence: CachedResultEvidence{},
 }
 
-// CachedResultEvidence is the figure that no storage gives, and what it is above.
+// CachedResultEvidence is the figure that no storage gives, and the limit that it exceeds.
 type CachedResultEvidence struct {
 	FileSystem string              `json:"file_system,omitempty"`
 	Measured   unit.BytesPerSecond `json:"measured_bytes_per_second,omitempty"`
@@ -28,7 +28,7 @@ type CachedResultEvidence struct {
 	Memory     unit.BytesPerSecond `json:"memory_bytes_per_second,omitempty"`
 	P50        float64             `json:"p50_seconds,omitempty"`
 	Direct     string              `json:"direct,omitempty"`
-	// Read is what the program read, and Device what the device gave of it.
+	// Read is the data that the program read, and Device the part that the device gave.
 	Read   unit.Bytes  `json:"read_bytes,omitempty"`
 	Device *unit.Bytes `json:"device_read_bytes,omitempty"`
 }
@@ -45,13 +45,13 @@ const (
 // memoryFileSystems keep their files in memory.
 var memoryFileSystems = []string{"tmpfs", "ramfs", "devtmpfs", "hugetlbfs"}
 
-// findCachedResult finds figures that memory gave: they are above what the chain
-// can carry, or faster than any drive answers, or the folder is in memory.
+// findCachedResult finds figures that memory gave: they are above the ceiling of the chain, or faster than
+// any drive answers, or the folder is in memory.
 func findCachedResult(s *session.Session, n unit.Notation) []session.Finding {
 	if slices.Contains(memoryFileSystems, s.Target.FileSystem) {
 		summary := s.Target.Address + " is on " + s.Target.FileSystem + ", which keeps files in memory: no storage " +
 			"was measured."
-		return []session.Finding{cached(summary, 1, allPasses(s),
+		return []session.Finding{newCached(summary, 1, allPasses(s),
 			CachedResultEvidence{FileSystem: s.Target.FileSystem})}
 	}
 	found := findMissingReads(s, n)
@@ -64,7 +64,7 @@ func findCachedResult(s *session.Session, n unit.Notation) []session.Finding {
 		fastest := greatest(passes, throughputOf)
 		summary, evidence := say(fastest)
 		evidence.Measured = fastest.BytesPerSecond
-		found = append(found, cached(summary, 0.95, indexes, evidence))
+		found = append(found, newCached(summary, 0.95, indexes, evidence))
 	}
 	if hop, ok := s.Chain.Binding(); ok {
 		through := func(p *session.Pass) unit.BytesPerSecond { return rateThrough(hop, p) }
@@ -91,7 +91,7 @@ func findCachedResult(s *session.Session, n unit.Notation) []session.Finding {
 		summary := fmt.Sprintf("Half of the reads of %s took under %s, without direct I/O: the system's cache "+
 			"answered.",
 			passes[0].Label(), unit.Latency(fasterThanStorage))
-		found = append(found, cached(summary, 0.9, indexes, CachedResultEvidence{P50: passes[0].Latency.P50,
+		found = append(found, newCached(summary, 0.9, indexes, CachedResultEvidence{P50: passes[0].Latency.P50,
 			Direct: "no"}))
 	}
 	return found
@@ -104,8 +104,7 @@ const (
 	cameFromDevice = 0.9
 )
 
-// deviceGave says whether the device gave what was read, by its counters, which have to
-// be there.
+// deviceGave reports whether the data read came from the device, by its counters, which have to be there.
 func deviceGave(p *session.Pass) bool {
 	return float64(*p.DeviceReadBytes) >= cameFromDevice*float64(p.Bytes-inFlight(p))
 }
@@ -125,11 +124,11 @@ func findMissingReads(s *session.Session, n unit.Notation) []session.Finding {
 	evidence := CachedResultEvidence{Read: worst.Bytes, Device: worst.DeviceReadBytes, Measured: worst.BytesPerSecond}
 	summary := fmt.Sprintf("%s read %s at %s, of which the device gave %s: memory answered, or the file has holes.",
 		worst.Label(), worst.Bytes.Decimal(), n.Rate(worst.BytesPerSecond), worst.DeviceReadBytes.Decimal())
-	return []session.Finding{cached(summary, 0.95, indexes, evidence)}
+	return []session.Finding{newCached(summary, 0.95, indexes, evidence)}
 }
 
-// rateThrough is what a pass moves through a hop one way: where that carries both ways at
-// once, of a mixed load the way that has more.
+// rateThrough is a pass's rate through a hop one way: where that carries both ways at once, of a mixed load
+// the way that has more.
 func rateThrough(hop link.Hop, p *session.Pass) unit.BytesPerSecond {
 	if p.Operation != load.Mixed || !hop.BothWays() {
 		return p.BytesPerSecond
@@ -142,7 +141,7 @@ func allPasses(s *session.Session) []int {
 	return indexes
 }
 
-func cached(summary string, confidence float64, passes []int, evidence CachedResultEvidence) session.Finding {
+func newCached(summary string, confidence float64, passes []int, evidence CachedResultEvidence) session.Finding {
 	f := cachedResult.new(confidence, passes, evidence)
 	f.Summary = summary
 	f.Advice = "Do not quote these figures. Measure a folder on the storage itself, on a file system with " +

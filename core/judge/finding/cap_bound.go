@@ -16,7 +16,7 @@ const (
 	alikeLimit = 0.025
 	// atLimit is how close a figure is to a limit that the bench book gives.
 	atLimit = 0.03
-	// queued is how close a latency is to what a queue in front of a limit makes.
+	// queued is how close a latency is to the delay of a queue in front of a limit.
 	queued = 0.25
 )
 
@@ -44,9 +44,8 @@ type CapBoundEvidence struct {
 	BelowTheSeconds float64             `json:"below_the_limit_seconds,omitempty"`
 }
 
-// findCapBound finds what limits of operations or of bytes hold: a provisioned limit
-// counts operations, so that they are the same for blocks of different sizes, or
-// bytes, so that those are.
+// findCapBound finds limits of operations or of bytes: a provisioned limit counts operations, so that they
+// are the same for blocks of different sizes, or bytes, so that those are.
 func findCapBound(s *session.Session, n unit.Notation) []session.Finding {
 	if !provisioned(s) && s.Target.Kind != string(target.Volume) {
 		return nil
@@ -54,7 +53,7 @@ func findCapBound(s *session.Session, n unit.Notation) []session.Finding {
 	var found []session.Finding
 	unlike := func(k *session.Key) { k.Load.Block, k.Load.Depth, k.Load.Operation, k.Load.WriteShare = 0, 0, "", 0 }
 	for _, counts := range []counted{operations, throughput} {
-		for _, group := range unscheduled(s, unlike) {
+		for _, group := range groupsWithoutRate(s, unlike) {
 			if f, ok := counts.hold(s, group, n); ok {
 				found = append(found, f)
 				break
@@ -64,13 +63,12 @@ func findCapBound(s *session.Session, n unit.Notation) []session.Finding {
 	return append(found, arrivalsHeld(s, n)...)
 }
 
-// counted is what a limit counts.
+// counted is the unit that a limit counts.
 type counted struct {
 	name string
 	of   func(*session.Pass) float64
 	text func(unit.Notation, float64) string
-	// known gives what the bench book says of such limits, the tightest names
-	// first.
+	// known returns such limits of the bench book, the tightest names first.
 	known func(book.Part) []namedLimit
 }
 
@@ -97,8 +95,7 @@ var throughput = counted{
 	},
 }
 
-// hold reports whether the fastest passes of a group are held to one figure of what is
-// counted.
+// hold reports whether the fastest passes of a group are held to one figure of the unit.
 func (c counted) hold(s *session.Session, group []*session.Pass, n unit.Notation) (session.Finding, bool) {
 	fastest := greatest(group, c.of)
 	var held []*session.Pass
@@ -134,7 +131,9 @@ func (c counted) hold(s *session.Session, group []*session.Pass, n unit.Notation
 	}
 	summary += queueing(group, held, &evidence)
 	f := capBound.new(confidence, indexesOf(held), evidence)
-	f.ToSeconds, f.Summary, f.Advice = fastest.ElapsedSeconds, summary, advice
+	f.ToSeconds = fastest.ElapsedSeconds
+	f.Summary = summary
+	f.Advice = advice
 	return f, true
 }
 
@@ -169,9 +168,8 @@ func whoseText(whose string) string {
 	return ", which is the " + whose + "'s"
 }
 
-// queueing tells latency that a limit makes from that of a slow device: at a limit,
-// operations wait in front of it, for depth over operations a second (Little,
-// Operations Research 9, 1961).
+// queueing tells latency that a limit makes from a slow device's: at a limit, operations wait in front of it,
+// for depth over operations a second (Little, Operations Research 9, 1961).
 func queueing(group, held []*session.Pass, evidence *CapBoundEvidence) string {
 	deepest := greatest(held, func(p *session.Pass) float64 { return float64(p.Outstanding()) })
 	waits := float64(deepest.Outstanding()) / deepest.IOPS

@@ -15,15 +15,14 @@ var capacityMismatch = Kind{
 	Evidence: CapacityMismatchEvidence{},
 }
 
-// CapacityMismatchEvidence says what the device holds, and what it says that it does.
+// CapacityMismatchEvidence is the true capacity, and the claimed one.
 type CapacityMismatchEvidence struct {
 	Holds     unit.Bytes `json:"holds_bytes"`
 	Says      unit.Bytes `json:"says_bytes"`
 	Misplaced int64      `json:"misplaced"`
 }
 
-// findCapacityMismatch reports that what was written past some byte came back from
-// the start.
+// findCapacityMismatch reports that data written past some byte came back from the start.
 func findCapacityMismatch(s *session.Session, _ unit.Notation) []session.Finding {
 	v := s.Verification
 	if v == nil || v.Faults == 0 || v.WrapsAtBytes == 0 {

@@ -14,7 +14,7 @@ var confounded = Kind{
 	Evidence: ConfoundedEvidence{},
 }
 
-// ConfoundedEvidence says which sessions differ in what, and which would untangle it.
+// ConfoundedEvidence lists the sessions with their differences, and the ones that would untangle them.
 type ConfoundedEvidence struct {
 	Baseline    string `json:"baseline"`
 	Session     string `json:"session"`
@@ -27,6 +27,7 @@ type ConfoundedEvidence struct {
 // than one circumstance.
 func Confounded(e ConfoundedEvidence, summary, advice string) session.Finding {
 	f := confounded.new(1, []int{}, e)
-	f.Summary, f.Advice = strings.TrimSpace(summary), advice
+	f.Summary = strings.TrimSpace(summary)
+	f.Advice = advice
 	return f
 }

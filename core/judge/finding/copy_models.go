@@ -21,7 +21,7 @@ const (
 	onceKnown, bestKnown = 0.03, 0.01
 )
 
-// What may hold a copy, as evidence names it.
+// Possible limits of a copy, as evidence names them.
 const (
 	bySource      = "source"
 	byDestination = "destination"
@@ -57,8 +57,8 @@ type holder struct {
 	share float64
 }
 
-// holders are what may hold a copy, the likeliest first. The rate that each would give
-// is held against the one measured, with what repeats leave of all three figures.
+// holders are possible limits of a copy, the likeliest first. The rate that each would give is held against
+// the one measured, with the spread of repeats of all three figures.
 func (c *measuredCopy) holders() []holder {
 	slower := min(c.source.value, c.dest.value)
 	error := math.Hypot(c.whole.error, max(c.source.error, c.dest.error))
@@ -102,6 +102,7 @@ func (c *measuredCopy) holders() []holder {
 
 // sameDevice says whether both ends are on one device.
 func (c *measuredCopy) sameDevice() bool {
-	from, to := c.from(), c.to()
+	from := c.from()
+	to := c.to()
 	return from.Device != "" && from.Device == to.Device
 }

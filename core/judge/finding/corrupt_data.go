@@ -15,7 +15,7 @@ var corruptData = Kind{
 	Evidence: CorruptDataEvidence{},
 }
 
-// CorruptDataEvidence counts blocks by what they held, or of copies the files.
+// CorruptDataEvidence counts blocks by their content, or of copies the files.
 type CorruptDataEvidence struct {
 	FirstOffset   int64      `json:"first_offset_bytes"`
 	Written       int64      `json:"written,omitempty"`
@@ -35,8 +35,8 @@ type DifferingCopyEvidence struct {
 	FilesDiffering int `json:"files_differing"`
 }
 
-// findCorruptData reports what verification found: data that is wrong, old, in
-// another place, or cannot be read.
+// findCorruptData reports faults of verification: data that is wrong, old, in another place, or cannot be
+// read.
 func findCorruptData(s *session.Session, _ unit.Notation) []session.Finding {
 	v := s.Verification
 	if v == nil || v.Faults == 0 || v.WrapsAtBytes > 0 {
@@ -63,7 +63,7 @@ func ofAddress(s *session.Session, address string) string {
 	return " of " + address
 }
 
-// findDifferingCopies finds copies whose files are not what their sources are.
+// findDifferingCopies finds copies whose files differ from their sources.
 func findDifferingCopies(s *session.Session, _ unit.Notation) []session.Finding {
 	var found []session.Finding
 	for i := range s.Copies {

@@ -34,21 +34,19 @@ type CreditExhaustedEvidence struct {
 	Refill       float64             `json:"refill_operations_per_second,omitempty"`
 	FullAgain    float64             `json:"full_again_after_seconds,omitempty"`
 	LastingShare float64             `json:"lasting_burst_share,omitempty"`
-	// Left is what is left of a full bucket after ten minutes of half use.
+	// Left is the rest of a full bucket after ten minutes of half use.
 	Left float64 `json:"left_after_600_s_at_half_use_operations,omitempty"`
 }
 
-// bucket is what a pass tells of burst credits: each pays for an operation, and so
-// many are earned a second.
+// bucket is an allowance of burst credits: each pays for an operation, and so many are earned a second.
 type bucket struct {
-	// size is what was spent beyond what was earned until it was empty.
+	// size is the number spent beyond the earned ones until it was empty.
 	size, refill, burst float64
 }
 
-// bucketOf computes the bucket that a pass emptied. What was spent is the excess of
-// operations over what is earned, summed over the samples, so that the moment at
-// which it ran out need not be known; the settling before the pass counted is added
-// at the burst's rate.
+// bucketOf computes the bucket that a pass emptied. Spending is the excess of operations over earned credits,
+// summed over the samples, so that the moment at which it ran out need not be known; the settling before the
+// pass counted is added at the burst's rate.
 func bucketOf(pass *session.Pass, at, until float64) bucket {
 	var early, late []float64
 	for _, sample := range pass.Samples {
@@ -76,9 +74,10 @@ func bucketOf(pass *session.Pass, at, until float64) bucket {
 	return b
 }
 
-// creditExhausted says that a burst allowance ran out, and what the bucket is.
+// creditExhausted says that a burst allowance ran out, and describes the bucket.
 func (f *fall) creditExhausted(a explain.Account) session.Finding {
-	at, until := firstFall(a), a.Slow[0].ToSeconds
+	at := firstFall(a)
+	until := a.Slow[0].ToSeconds
 	b := bucketOf(f.pass, at, until)
 	burst, burstRange := levelOf(a.Before)
 	base, baseRange := levelOf(a.After)
@@ -90,7 +89,8 @@ func (f *fall) creditExhausted(a explain.Account) session.Finding {
 	summary := fmt.Sprintf("Throughput held %s for %.0f s and then %s, both as level as a limit holds them: a "+
 		"burst allowance ran out.", f.n.Rate(burst), at, f.n.Rate(base))
 	if b.size > 0 && b.refill > 0 {
-		full, duty := b.size/b.refill, b.refill/b.burst
+		full := b.size / b.refill
+		duty := b.refill / b.burst
 		evidence.Bucket, evidence.Refill, evidence.FullAgain, evidence.LastingShare = math.Round(b.size), b.refill,
 			full, duty
 		evidence.Left = math.Round(creditsLeft(b, 0.5, 600))

@@ -29,17 +29,20 @@ type DataSensitiveEvidence struct {
 // is.
 func findDataSensitive(s *session.Session, n unit.Notation) []session.Finding {
 	var found []session.Finding
-	for _, group := range unscheduled(s, func(k *session.Key) { k.Load.CompressibleShare = 0 }) {
+	for _, group := range groupsWithoutRate(s, func(k *session.Key) { k.Load.CompressibleShare = 0 }) {
 		var shares, rates []float64
 		for _, pass := range group {
-			shares, rates = append(shares, pass.CompressibleShare), append(rates, float64(pass.BytesPerSecond))
+			shares = append(shares, pass.CompressibleShare)
+			rates = append(rates, float64(pass.BytesPerSecond))
 		}
 		levels := slices.Compact(slices.Sorted(slices.Values(shares)))
 		if len(levels) < 2 {
 			continue
 		}
-		low, high := levels[0], levels[len(levels)-1]
-		least, most := meanWhere(shares, rates, low), meanWhere(shares, rates, high)
+		low := levels[0]
+		high := levels[len(levels)-1]
+		least := meanWhere(shares, rates, low)
+		most := meanWhere(shares, rates, high)
 		if math.Abs(most/least-1) < leastSlower || overlapping(shares, rates, low, high) {
 			continue
 		}

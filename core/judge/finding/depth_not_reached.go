@@ -26,10 +26,10 @@ type DepthNotReachedEvidence struct {
 }
 
 const (
-	// reachedShare of what was asked has to be under way at the system.
+	// reachedShare of the asked depth has to be under way at the system.
 	reachedShare = 0.8
-	// deviceShare of it has to be at the device: what is split or joined on the way
-	// makes that figure coarse.
+	// deviceShare of it has to be at the device: operations that are split or joined on the way make that
+	// figure coarse.
 	deviceShare = 0.25
 	// idleShare is how busy a processor may be at the most for the device's figure to
 	// count: where the program is busy, it is the program that is slow to ask.
@@ -51,12 +51,14 @@ func findDepthNotReached(s *session.Session, _ unit.Notation) []session.Finding 
 	worst := greatest(passes, func(p *session.Pass) float64 { return -under(p) })
 	f := depthNotReached.new(0.95, indexes, DepthNotReachedEvidence{worst.Outstanding(), worst.MeanDepth,
 		worst.DeviceDepth})
-	where, seen := "the system", worst.MeanDepth
+	where := "the system"
+	seen := worst.MeanDepth
 	if worst.MeanDepth >= reachedShare*float64(worst.Outstanding()) {
-		where, seen = "the device", *worst.DeviceDepth
+		where = "the device"
+		seen = *worst.DeviceDepth
 	}
 	f.Summary = fmt.Sprintf("In %s fewer operations were under way than asked: in %s, %.1f on average at %s instead "+
-		"of %d.", numbered(passes), worst.Label(), seen, where, worst.Outstanding())
+		"of %d.", numberSeveral(passes), worst.Label(), seen, where, worst.Outstanding())
 	f.Advice = "Take the figure for one of the depth that was reached. Repeat with another --queue, or where the file " +
 		"system takes direct I/O."
 	if worst.CPUSeconds >= busyShare*worst.ElapsedSeconds {

@@ -30,7 +30,8 @@ type DriftedEvidence struct {
 // Drifted makes the finding of a review whose first cell moved.
 func Drifted(e DriftedEvidence, probability float64, summary, advice string) session.Finding {
 	f := drifted.new(probability, []int{}, e)
-	f.Summary, f.Advice = summary, advice
+	f.Summary = summary
+	f.Advice = advice
 	return f
 }
 

@@ -68,10 +68,12 @@ func sensorName(pass *session.Pass) (string, bool) {
 	if _, ok := rise["drive"]; ok {
 		return "drive", true
 	}
-	best, most := "", -1.0
+	best := ""
+	most := -1.0
 	for name, risen := range rise {
 		if risen > most || risen == most && name < best {
-			best, most = name, risen
+			best = name
+			most = risen
 		}
 	}
 	return best, best != ""
@@ -83,7 +85,7 @@ type heat struct {
 	values []unit.Celsius
 }
 
-// fewestReadings are what a pass's temperature is worth telling from.
+// fewestReadings is the least number of readings from which a pass's temperature is told.
 const fewestReadings = 10
 
 func heatOf(pass *session.Pass) (heat, bool) {
@@ -100,10 +102,12 @@ func heatOf(pass *session.Pass) (heat, bool) {
 
 // around is the highest temperature within a few seconds of a time.
 func (h heat) around(at, within float64) (unit.Celsius, bool) {
-	best, found := unit.Celsius(math.Inf(-1)), false
+	best := unit.Celsius(math.Inf(-1))
+	found := false
 	for i, t := range h.times {
 		if math.Abs(t-at) <= within {
-			best, found = max(best, h.values[i]), true
+			best = max(best, h.values[i])
+			found = true
 		}
 	}
 	return best, found
@@ -120,7 +124,7 @@ func passAt(s *session.Session, at float64) (*session.Pass, float64) {
 	return nil, 0
 }
 
-// lastTemperature is what the telling sensor of a pass said last.
+// lastTemperature is the last reading of the telling sensor of a pass.
 func lastTemperature(pass *session.Pass) (unit.Celsius, bool) {
 	name, known := sensorName(pass)
 	if !known {

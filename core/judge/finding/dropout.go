@@ -32,7 +32,7 @@ type DropoutEvidence struct {
 	Errors      *int64        `json:"errors,omitempty"`
 }
 
-// dropoutAdvice is what to do, whoever noticed that the device was gone.
+// dropoutAdvice is the advice, whoever noticed that the device was gone.
 const dropoutAdvice = "Check cable, power and heat, and repeat. If it happens again at the same temperature or " +
 	"after the same time, " +
 	"that is what to change first."
@@ -50,7 +50,8 @@ func findDropouts(s *session.Session, _ unit.Notation) []session.Finding {
 		if e.Kind == event.Dropout {
 			what = "The device vanished"
 		}
-		evidence, passes := DropoutEvidence{At: &e.TSeconds}, []int(nil)
+		evidence := DropoutEvidence{At: &e.TSeconds}
+		passes := []int(nil)
 		sentences := []string{fmt.Sprintf("%s %.0f s into the session (%s).", what, e.TSeconds, e.Detail)}
 		if pass != nil {
 			passes = []int{pass.Index}
@@ -69,14 +70,16 @@ func findDropouts(s *session.Session, _ unit.Notation) []session.Finding {
 			end = "It did not come back; " + stranger + "."
 		}
 		f := dropout.new(0.95, passes, evidence)
-		f.FromSeconds, f.ToSeconds = since, since+away
-		f.Summary, f.Advice = strings.Join(append(sentences, end), " "), dropoutAdvice
+		f.FromSeconds = since
+		f.ToSeconds = since + away
+		f.Summary = strings.Join(append(sentences, end), " ")
+		f.Advice = dropoutAdvice
 		found = append(found, f)
 	}
 	return found
 }
 
-// strangerIn is what was found in a device's place, or empty.
+// strangerIn describes the device found in another's place, or is empty.
 func strangerIn(later []session.Event) string {
 	for _, e := range later {
 		if e.Kind == event.Stranger {

@@ -15,8 +15,7 @@ const (
 	fasterThanAlone = 1.12
 	// manyFiles is the size of the median file below which a set is many files.
 	manyFiles = 256 * unit.KiB
-	// costly is how many times faster a large file has to be for the many files to
-	// be what it costs.
+	// costly is how many times faster a large file has to be for the number of files to be the cost.
 	costly = 1.5
 )
 
@@ -41,7 +40,7 @@ type EndpointBoundEvidence struct {
 	Hop         string              `json:"hop,omitempty"`
 }
 
-// measuredCopy is the copies of a set one way, with what each end did alone.
+// measuredCopy is the copies of a set one way, with the work of each end alone.
 type measuredCopy struct {
 	session             *session.Session
 	n                   unit.Notation
@@ -49,7 +48,7 @@ type measuredCopy struct {
 	whole, source, dest figured
 }
 
-// conclusion is what holds a copy, and how sure that is.
+// conclusion is the limit of a copy, and how sure that is.
 type conclusion struct {
 	kind            Kind
 	end, hop        string
@@ -59,8 +58,7 @@ type conclusion struct {
 	shares          []session.Share
 }
 
-// findEndpointBound names the end that holds a copy, by what each end does alone, or
-// what is between them.
+// findEndpointBound names the end that holds a copy, by the work of each end alone, or the hop between them.
 func findEndpointBound(s *session.Session, n unit.Notation) []session.Finding {
 	var found []session.Finding
 	for _, c := range measuredCopies(s) {
@@ -73,7 +71,8 @@ func findEndpointBound(s *session.Session, n unit.Notation) []session.Finding {
 			Copy: c.first.Index, Set: c.first.Set, End: end.end, Hop: end.hop, Rate: rate(math.Round(c.whole.value)),
 			Source: rate(math.Round(c.source.value)), Destination: rate(math.Round(c.dest.value)),
 		})
-		f.Severity, f.Shares = end.severity, end.shares
+		f.Severity = end.severity
+		f.Shares = end.shares
 		f.Summary = fmt.Sprintf("%s from %s to %s: %s: the copy runs at %s, the source alone gives %s, the "+
 			"destination alone %s%s",
 			c.first.Set, c.from().Address, c.to().Address, end.summary, n.Rate(rate(c.whole.value)),
@@ -89,7 +88,7 @@ func findEndpointBound(s *session.Session, n unit.Notation) []session.Finding {
 func (c *measuredCopy) from() session.End { return c.session.Ends[c.first.From] }
 func (c *measuredCopy) to() session.End   { return c.session.Ends[c.first.To] }
 
-// within ends the sentence: of a shared hop with what it carries.
+// within ends the sentence: of a shared hop with its ceiling.
 func (c *measuredCopy) within(end conclusion) string {
 	if end.hop == "" {
 		return "."
@@ -99,7 +98,7 @@ func (c *measuredCopy) within(end conclusion) string {
 		c.n.Between(hop.Usable.Low, hop.Usable.High), c.n.Unit())
 }
 
-// conclude names what holds a copy, where that is likely enough, or what it may be.
+// conclude names the limit of a copy, where that is likely enough, or the possible ones.
 func (c *measuredCopy) conclude() conclusion {
 	holders := c.holders()
 	made := conclusion{kind: endpointBound, severity: session.Note, end: holders[0].name,
@@ -116,14 +115,17 @@ func (c *measuredCopy) conclude() conclusion {
 	slower := min(c.source.value, c.dest.value)
 	switch {
 	case c.whole.value > fasterThanAlone*slower:
-		made.end, made.severity, made.confidence = byBetween, session.Caution, 0.9
+		made.end = byBetween
+		made.severity = session.Caution
+		made.confidence = 0.9
 		made.summary = "the copy was faster than its slower end alone, so they were not measured in the same state: " +
 			"a write area or a cache helped one of them"
 		made.advice = "Let both ends rest and repeat, the copies first (--copies-only)."
 	case holders[0].share >= explain.Named:
 		c.say(&made)
 	case ends >= explain.Named:
-		made.end, made.confidence = byBoth, min(hundredths(ends), 0.99)
+		made.end = byBoth
+		made.confidence = min(hundredths(ends), 0.99)
 		made.summary = "both ends are alike and hold it together"
 		made.advice = "Only two faster ends would make it faster."
 	default:
@@ -135,9 +137,10 @@ func (c *measuredCopy) conclude() conclusion {
 	return made
 }
 
-// say says what is named, and what would change it.
+// say describes the limit, and a remedy.
 func (c *measuredCopy) say(made *conclusion) {
-	from, to := c.from(), c.to()
+	from := c.from()
+	to := c.to()
 	switch made.end {
 	case bySource:
 		made.summary = fmt.Sprintf("the source, %s, is the limit%s", from.Address, c.byFiles(bySource))
@@ -147,7 +150,8 @@ func (c *measuredCopy) say(made *conclusion) {
 		made.advice = "A faster source would change nothing."
 	case byHop:
 		hop, _ := sharedHopOf(from.Chain, to.Chain)
-		made.kind, made.hop = sharedHop, hop.Name
+		made.kind = sharedHop
+		made.hop = hop.Name
 		made.summary = fmt.Sprintf("both ends are behind %s, which carries the data in and out", hop.Name)
 		made.advice = "Put the two ends on different ports of the host."
 	case byFiles:
@@ -171,9 +175,11 @@ func (c *measuredCopy) byFiles(end string) string {
 	if c.first.Spread.Median >= manyFiles {
 		return ""
 	}
-	work, alone := session.CopySource, c.source.value
+	work := session.CopySource
+	alone := c.source.value
 	if end == byDestination {
-		work, alone = session.CopyDestination, c.dest.value
+		work = session.CopyDestination
+		alone = c.dest.value
 	}
 	for i := range c.session.Copies {
 		other := &c.session.Copies[i]

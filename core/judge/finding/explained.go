@@ -11,7 +11,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// fall is a pass whose throughput changed, with what explanations came to.
+// fall is a pass whose throughput changed, with its explanations.
 type fall struct {
 	session *session.Session
 	pass    *session.Pass
@@ -19,7 +19,7 @@ type fall struct {
 	n       unit.Notation
 }
 
-// explained are the kinds that explanations are of, with what says each.
+// explained are the kinds of findings that explanations give, with the function for each.
 var explained = []struct {
 	kind *Kind
 	say  func(f *fall, a explain.Account) session.Finding
@@ -123,7 +123,8 @@ func explainedCopies(s *session.Session, n unit.Notation) []session.Finding {
 		view, pass := s.Recording(c)
 		f := fall{session: view, pass: pass, verdict: explain.Pass(view, pass), n: n}
 		for _, made := range append(f.silences(), f.causes()...) {
-			made.Passes, made.Copies = []int{}, []int{c.Index}
+			made.Passes = []int{}
+			made.Copies = []int{c.Index}
 			made.Summary = fmt.Sprintf("Copy %d, %s from %s to %s: %s", c.Index+1, c.Set, s.Ends[c.From].Address,
 				s.Ends[c.To].Address, made.Summary)
 			found = append(found, made)
@@ -132,7 +133,7 @@ func explainedCopies(s *session.Session, n unit.Notation) []session.Finding {
 	return found
 }
 
-// causes names what made the throughput fall, as far as the recording settles it.
+// causes names the causes of the fall, as far as the recording settles them.
 func (f *fall) causes() []session.Finding {
 	var found []session.Finding
 	for _, each := range explained {
@@ -152,7 +153,7 @@ func (f *fall) causes() []session.Finding {
 	return nil
 }
 
-// with adds the shares, the facts and what speaks against other causes.
+// with adds the shares, the facts and the evidence against other causes.
 func (f *fall) with(made session.Finding, a explain.Account) session.Finding {
 	const told, least = 5, 0.01
 	for i, each := range f.verdict.Shares {
@@ -188,7 +189,8 @@ func hundredths(v float64) float64 { return math.Round(v*100) / 100 }
 func (f *fall) new(k Kind, a explain.Account, evidence any) session.Finding {
 	made := k.new(hundredths(f.verdict.Of(k.Name)), []int{f.pass.Index}, evidence)
 	if len(a.Slow) > 0 {
-		made.FromSeconds, made.ToSeconds = a.Slow[0].FromSeconds, a.Slow[len(a.Slow)-1].ToSeconds
+		made.FromSeconds = a.Slow[0].FromSeconds
+		made.ToSeconds = a.Slow[len(a.Slow)-1].ToSeconds
 	}
 	if len(a.Slow) > 1 {
 		made.Spans = a.Slow
@@ -211,9 +213,11 @@ type levelEvidence struct {
 }
 
 func levelOf(q explain.Quantity) (unit.BytesPerSecond, levelEvidence) {
-	low, high := whole(q.Low), whole(q.High)
+	low := whole(q.Low)
+	high := whole(q.High)
 	if q.High-q.Low < 0.001*q.Value { // as good as exact
-		low, high = 0, 0
+		low = 0
+		high = 0
 	}
 	return whole(q.Value), levelEvidence{low, high}
 }
@@ -235,7 +239,8 @@ func (f *fall) silences() []session.Finding {
 	var found []session.Finding
 	for _, s := range f.verdict.Silences {
 		answered := s.Errors > 0 && len(f.pass.Failures) > 0
-		from, to := f.pass.StartedSeconds+s.From, f.pass.StartedSeconds+s.To
+		from := f.pass.StartedSeconds + s.From
+		to := f.pass.StartedSeconds + s.To
 		if answered || s.Probability < explain.Named || told(f.session, from, to) {
 			continue
 		}
@@ -284,7 +289,7 @@ func again(stretches int) string {
 
 // worst is of the slowest samples of a pass; it is part of several kinds' evidence.
 type worst struct {
-	// SlowestHundredth is what all but the slowest hundredth of the samples reached.
+	// SlowestHundredth is the rate that all but the slowest hundredth of the samples reached.
 	SlowestHundredth unit.BytesPerSecond `json:"p1_bytes_per_second,omitempty"`
 	Slowest          unit.BytesPerSecond `json:"worst_sample_bytes_per_second"`
 }

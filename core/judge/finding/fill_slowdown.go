@@ -42,17 +42,19 @@ const (
 // findFillSlowdown finds loads that are slower the fuller the storage is.
 func findFillSlowdown(s *session.Session, n unit.Notation) []session.Finding {
 	var found []session.Finding
-	for _, group := range unscheduled(s, func(k *session.Key) { k.Fill = 0 }) {
+	for _, group := range groupsWithoutRate(s, func(k *session.Key) { k.Fill = 0 }) {
 		var fills, rates []float64
 		for _, pass := range group {
-			fills, rates = append(fills, pass.FillShare), append(rates, endLevel(pass))
+			fills = append(fills, pass.FillShare)
+			rates = append(rates, endLevel(pass))
 		}
 		levels := slices.Compact(slices.Sorted(slices.Values(fills)))
 		if len(levels) < fewestLevels || !fallsWith(fills, rates, levels) {
 			continue
 		}
 		last := len(levels) - 1
-		least, most := meanWhere(fills, rates, levels[0]), meanWhere(fills, rates, levels[last])
+		least := meanWhere(fills, rates, levels[0])
+		most := meanWhere(fills, rates, levels[last])
 		slower := 1 - most/least
 		if slower < leastSlower {
 			continue
@@ -91,10 +93,12 @@ func fallsWith(keys, values, levels []float64) bool {
 }
 
 func meanWhere(keys, values []float64, key float64) float64 {
-	sum, count := 0.0, 0.0
+	sum := 0.0
+	count := 0.0
 	for i := range keys {
 		if keys[i] == key {
-			sum, count = sum+values[i], count+1
+			sum = sum + values[i]
+			count = count + 1
 		}
 	}
 	return sum / count

@@ -17,7 +17,7 @@ import (
 // it.
 type Kind struct {
 	Name string
-	// Says is what a finding of the kind says, as docs have it.
+	// Says describes a finding of the kind, as docs have it.
 	Says string
 	// Severity is the usual one.
 	Severity session.Severity
@@ -27,9 +27,9 @@ type Kind struct {
 	EndsStream bool
 	// Marks is the figure that shows it.
 	Marks Mark
-	// Settles is the one test that would tell it from what looks alike.
+	// Settles is the one test that would tell it from look-alikes.
 	Settles string
-	// Evidence is the type of what it stands on, as a zero value.
+	// Evidence is the type of its evidence, as a zero value.
 	Evidence any
 	// detect look at a session; none where another kind's look for both.
 	detect []detector
@@ -48,11 +48,10 @@ const (
 	CopyMatrix Mark = "copy matrix"
 )
 
-// detector looks at a session and gives what it finds, in sentences with the
-// notation.
+// detector looks at a session and returns findings, in sentences with the notation.
 type detector func(s *session.Session, n unit.Notation) []session.Finding
 
-// by gives the kind with what looks for it.
+// by returns the kind with its detectors.
 func (k Kind) by(detectors ...detector) Kind {
 	k.detect = detectors
 	return k
@@ -128,9 +127,9 @@ func indexesOf(passes []*session.Pass) []int {
 	return indexes
 }
 
-// unscheduled gives the groups of alike passes whose operations were not held to a
+// groupsWithoutRate gives the groups of alike passes whose operations were not held to a
 // schedule.
-func unscheduled(s *session.Session, apart func(*session.Key)) [][]*session.Pass {
+func groupsWithoutRate(s *session.Session, apart func(*session.Key)) [][]*session.Pass {
 	var groups [][]*session.Pass
 	for _, group := range s.Alike(apart) {
 		if !group.Key.Load.Scheduled() {
@@ -156,7 +155,7 @@ func throughputOf(p *session.Pass) float64 { return float64(p.BytesPerSecond) }
 // rate is a figure as throughput.
 func rate(value float64) unit.BytesPerSecond { return unit.BytesPerSecond(value) }
 
-// numbered writes "1 pass" or "3 passes".
-func numbered(passes []*session.Pass) string {
+// numberSeveral writes "1 pass" or "3 passes".
+func numberSeveral(passes []*session.Pass) string {
 	return unit.Count(len(passes), "pass", "passes")
 }

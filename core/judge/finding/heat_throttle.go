@@ -61,9 +61,11 @@ func (f *fall) heatThrottle(a explain.Account) session.Finding {
 		Sensor: a.Sensor, ThrottleAt: celsius(a, a.At), Start: celsius(a, a.Start), Highest: celsius(a, a.Highest),
 	}
 	if on, known := a.Figure(explain.OnFigure); known && evidence.ThrottleAt != nil {
-		evidence.ThrottleLow, evidence.ThrottleHigh = celsius(a, on.Low), celsius(a, on.High)
+		evidence.ThrottleLow = celsius(a, on.Low)
+		evidence.ThrottleHigh = celsius(a, on.High)
 	}
-	where, came := "", " It did not come back within the pass."
+	where := ""
+	came := " It did not come back within the pass."
 	advice := "Cool it better (a fan, a case that carries heat away) and repeat the pass: " +
 		"if heat is the cause, the drop comes later or not at all."
 	if a.Sensor != "" {

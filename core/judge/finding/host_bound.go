@@ -57,7 +57,7 @@ func findHostBound(s *session.Session, _ unit.Notation) []session.Finding {
 	f.ToSeconds = worst.ElapsedSeconds
 	f.Summary = fmt.Sprintf("In %s the computer was the limit: in %s, its processors were busy for %.0f %% of "+
 		"the time, "+
-		"and hardly waited for the storage.", numbered(passes), worst.Label(), busy(worst)*100)
+		"and hardly waited for the storage.", numberSeveral(passes), worst.Label(), busy(worst)*100)
 	f.Advice = "Repeat with more --workers, or with a larger block size: if the figure rises, it was the " +
 		"computer's and not the storage's."
 	return []session.Finding{f}

@@ -32,10 +32,11 @@ type IOErrorsEvidence struct {
 	ToOffset    *int64 `json:"to_offset_bytes,omitempty"`
 }
 
-// findIOErrors reports operations that failed, but for those of a device that was gone.
+// findIOErrors reports operations that failed, except on a device that was gone.
 func findIOErrors(s *session.Session, _ unit.Notation) []session.Finding {
 	type way struct{ action, text string }
-	sums, passes := map[way]*IOErrorsEvidence{}, map[way][]int{}
+	sums := map[way]*IOErrorsEvidence{}
+	passes := map[way][]int{}
 	for i := range s.Passes {
 		pass := &s.Passes[i]
 		if wentAway(s, pass) {
@@ -70,11 +71,15 @@ func findIOErrors(s *session.Session, _ unit.Notation) []session.Finding {
 // reach widens where operations failed.
 func (e *IOErrorsEvidence) reach(f session.Failure) {
 	if e.FirstOffset == nil {
-		e.FirstOffset, e.FromOffset, e.ToOffset = &f.FirstOffset, &f.FromOffset, &f.ToOffset
+		e.FirstOffset = &f.FirstOffset
+		e.FromOffset = &f.FromOffset
+		e.ToOffset = &f.ToOffset
 		return
 	}
-	from, to := min(*e.FromOffset, f.FromOffset), max(*e.ToOffset, f.ToOffset)
-	e.FromOffset, e.ToOffset = &from, &to
+	from := min(*e.FromOffset, f.FromOffset)
+	to := max(*e.ToOffset, f.ToOffset)
+	e.FromOffset = &from
+	e.ToOffset = &to
 }
 
 func (e *IOErrorsEvidence) says() string {
@@ -106,8 +111,8 @@ func failuresOf(pass *session.Pass) []session.Failure {
 	return []session.Failure{{Action: action, Error: pass.FirstError, Count: pass.Errors}}
 }
 
-// wentAway reports whether the device vanished in a pass, or right behind it: then its
-// errors are those of a device that is not there.
+// wentAway reports whether the device vanished in a pass, or right behind it: then its errors say no more
+// than that.
 func wentAway(s *session.Session, pass *session.Pass) bool {
 	const behind = 2
 	return slices.ContainsFunc(s.Events, func(e session.Event) bool {

@@ -17,8 +17,8 @@ const (
 	// halfSure is the exponent at which it is as likely as not that more depth gives more,
 	// and sureness how quickly that changes.
 	halfSure, sureness = 0.55, 0.1
-	// nearCeiling is the share of what the narrowest hop carries from which on
-	// it, and not latency, is what is left.
+	// nearCeiling is the share of the narrowest hop's ceiling from which on the hop, and not latency, is the
+	// limit.
 	nearCeiling = 0.9
 )
 
@@ -52,7 +52,8 @@ func findLatencyBound(s *session.Session, n unit.Notation) []session.Finding {
 	indexes := []int{}
 	hop, bound := s.Chain.Binding()
 	for _, ladder := range depthLadders(s) {
-		last, before := ladder[len(ladder)-1], ladder[len(ladder)-2]
+		last := ladder[len(ladder)-1]
+		before := ladder[len(ladder)-2]
 		rise := math.Log(float64(last.BytesPerSecond/before.BytesPerSecond)) /
 			math.Log(float64(last.Depth)/float64(before.Depth))
 		if bound && last.BytesPerSecond >= hop.Usable.Low*nearCeiling || rise < stillRising {
@@ -60,7 +61,8 @@ func findLatencyBound(s *session.Session, n unit.Notation) []session.Finding {
 		}
 		indexes = append(indexes, last.Index)
 		if worst == nil || rise > exponent {
-			worst, exponent = last, rise
+			worst = last
+			exponent = rise
 		}
 	}
 	if worst == nil {
@@ -73,7 +75,8 @@ func findLatencyBound(s *session.Session, n unit.Notation) []session.Finding {
 	}
 	filling := ""
 	if bound && latency > 0 {
-		evidence.Fills, evidence.Hop = math.Ceil(float64(hop.Usable.High)*latency/float64(worst.Block)), hop.Name
+		evidence.Fills = math.Ceil(float64(hop.Usable.High) * latency / float64(worst.Block))
+		evidence.Hop = hop.Name
 		filling = fmt.Sprintf(" If latency stayed at %s, a depth of %.0f would fill %s (%s x %s / %s).",
 			unit.Latency(latency),
 			evidence.Fills, hop.Name, n.Rate(hop.Usable.High), unit.Latency(latency), worst.Block)
@@ -92,7 +95,7 @@ func findLatencyBound(s *session.Session, n unit.Notation) []session.Finding {
 // loads with at least two depths.
 func depthLadders(s *session.Session) [][]*session.Pass {
 	var found [][]*session.Pass
-	for _, ladder := range unscheduled(s, func(k *session.Key) { k.Load.Depth = 0 }) {
+	for _, ladder := range groupsWithoutRate(s, func(k *session.Key) { k.Load.Depth = 0 }) {
 		slices.SortStableFunc(ladder, func(a, b *session.Pass) int { return a.Depth - b.Depth })
 		ladder = slices.CompactFunc(ladder, func(a, b *session.Pass) bool { return a.Depth == b.Depth })
 		if len(ladder) > 1 {

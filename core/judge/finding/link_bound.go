@@ -28,8 +28,8 @@ var linkBound = Kind{
 	Evidence: LinkBoundEvidence{},
 }
 
-// LinkBoundEvidence is the hop and the plateau that stands within what it carries.
-// Hops that are nearly as narrow stand beside it as "rival NAME".
+// LinkBoundEvidence is the hop and the plateau within its ceiling. Hops that are nearly as narrow stand
+// beside it as "rival NAME".
 type LinkBoundEvidence struct {
 	Hop         string              `json:"hop"`
 	Standard    string              `json:"hop_standard"`
@@ -43,9 +43,9 @@ type LinkBoundEvidence struct {
 	DriveRating unit.BytesPerSecond `json:"drive_rating_bytes_per_second,omitempty"`
 }
 
-// findLinkBound finds a session whose fastest passes are alike, whatever their block
-// size, depth, access or direction, and within what the narrowest hop of the
-// chain carries. A drive's own limit seldom is the same for all of them.
+// findLinkBound finds a session whose fastest passes are alike, whatever their block size, depth, access or
+// direction, and within the ceiling of the chain's narrowest hop. A drive's own limit seldom is the same for
+// all of them.
 func findLinkBound(s *session.Session, n unit.Notation) []session.Finding {
 	whole, _ := passesWhere(s, func(p *session.Pass) bool { return p.Counts() && !p.Scheduled() })
 	if len(whole) == 0 {
@@ -88,7 +88,8 @@ func findLinkBound(s *session.Session, n unit.Notation) []session.Finding {
 	who, rivals := nameAll(suspects)
 	f := kind.new(confidence, indexes, evidence)
 	f.Evidence = f.Evidence.With(rivals)
-	f.ToSeconds, f.Advice = fastest.ElapsedSeconds, plateauAdvice(hop, evidence)
+	f.ToSeconds = fastest.ElapsedSeconds
+	f.Advice = plateauAdvice(hop, evidence)
 	f.Summary = fmt.Sprintf("%s %s: %s ran at %s, within the %s %s that it carries.", limit, who,
 		plateauText(plateau, fastest),
 		n.Rate(fastest.BytesPerSecond), n.Between(hop.Usable.Low, hop.Usable.High), n.Unit())
@@ -97,7 +98,8 @@ func findLinkBound(s *session.Session, n unit.Notation) []session.Finding {
 
 // nameAll names the hops that may be it, and gives the rivals of the first by name.
 func nameAll(suspects []link.Hop) (who string, rivals map[string]any) {
-	who, rivals = fmt.Sprintf("%s (%s)", suspects[0].Name, suspects[0].Standard), map[string]any{}
+	who = fmt.Sprintf("%s (%s)", suspects[0].Name, suspects[0].Standard)
+	rivals = map[string]any{}
 	for _, rival := range suspects[1:] {
 		who += fmt.Sprintf(" or %s (%s)", rival.Name, rival.Standard)
 		rivals["rival "+rival.Name] = rival.Standard
@@ -124,8 +126,8 @@ func plateauAdvice(hop link.Hop, evidence LinkBoundEvidence) string {
 	return advice
 }
 
-// suspectHops are the narrowest hop of a chain and those nearly as narrow, as far
-// as a throughput is within what they carry.
+// suspectHops are the narrowest hop of a chain and others nearly as narrow, as far as a throughput is within
+// their ceilings.
 func suspectHops(chain link.Chain, throughput unit.BytesPerSecond) []link.Hop {
 	binding, ok := chain.Binding()
 	if !ok {
@@ -150,20 +152,20 @@ func shapes(passes []*session.Pass) int {
 }
 
 const (
-	// designed is how often the own limit of what is behind a hop lies within what the hop
-	// carries: drives are made for links. ratedThere is the most that is said where the
-	// drive's maker says that it does.
+	// designed is how often the own limit of the device behind a hop lies within the hop's ceiling: drives
+	// are made for links. ratedThere is the most that is said where the drive's maker says that it does.
 	designed, ratedThere = 0.3, 0.5
 	// heldAlike is how often one more kind of load is as fast as the others behind a limit,
 	// aloneAlike the same of a drive's own limit, for another operation and for the same.
 	heldAlike, aloneAlike, readsAlike = 0.9, 0.3, 0.6
 )
 
-// linkProbability is how likely a plateau within what a hop carries is the hop's, beside
-// that it is the own limit of what is behind it: both are equally likely before, and each
-// further kind of load on the plateau speaks for the hop.
+// linkProbability is how likely a plateau within a hop's ceiling is the hop's, beside the own limit of the
+// device behind it: both are equally likely before, and each further kind of load on the plateau speaks for
+// the hop.
 func linkProbability(plateau []*session.Pass) float64 {
-	hop, drive := 1.0, designed
+	hop := 1.0
+	drive := designed
 	operations := map[load.Operation]bool{}
 	seen := map[session.Key]bool{}
 	for _, p := range plateau {
@@ -178,7 +180,8 @@ func linkProbability(plateau []*session.Pass) float64 {
 				drive *= aloneAlike
 			}
 		}
-		seen[p.Key()], operations[p.Operation] = true, true
+		seen[p.Key()] = true
+		operations[p.Operation] = true
 	}
 	return min(hop/(hop+drive), 0.99)
 }
@@ -187,12 +190,12 @@ func plateauText(plateau []*session.Pass, fastest *session.Pass) string {
 	if len(plateau) < 2 {
 		return fastest.Label()
 	}
-	return fmt.Sprintf("%s of %s, %s the fastest,", numbered(plateau), unit.Count(shapes(plateau), "kind"),
+	return fmt.Sprintf("%s of %s, %s the fastest,", numberSeveral(plateau), unit.Count(shapes(plateau), "kind"),
 		fastest.Label())
 }
 
-// ratedAlike is the drive's rating for a pass, where it is within a twentieth of
-// what was measured: then the link and the drive cannot be told apart.
+// ratedAlike is the drive's rating for a pass, where it is within a twentieth of the measured rate: then the
+// link and the drive cannot be told apart.
 func ratedAlike(s *session.Session, pass *session.Pass) unit.BytesPerSecond {
 	rating := s.SequentialRating(pass.Operation)
 	if rating > 0 && math.Abs(float64(pass.BytesPerSecond/rating)-1) < 0.05 {

@@ -19,7 +19,7 @@ var linkDegraded = Kind{
 	Evidence: LinkDegradedEvidence{},
 }
 
-// LinkDegradedEvidence compares what was negotiated with what both ends can do.
+// LinkDegradedEvidence compares the negotiated state with the best of both ends.
 type LinkDegradedEvidence struct {
 	Hop            string              `json:"hop"`
 	Negotiated     string              `json:"negotiated"`
@@ -39,7 +39,7 @@ type LinkFellEvidence struct {
 	At         float64             `json:"at_seconds"`
 }
 
-// findLinkDegraded reports hops that trained below what both of their ends can do.
+// findLinkDegraded reports hops that trained below the best of both their ends.
 func findLinkDegraded(s *session.Session, n unit.Notation) []session.Finding {
 	var found []session.Finding
 	for _, hop := range s.Chain.Hops {
@@ -58,7 +58,7 @@ func findLinkDegraded(s *session.Session, n unit.Notation) []session.Finding {
 	return found
 }
 
-// trainBetter says what to try so that a hop trains as both of its ends can.
+// trainBetter is advice to have a hop train as well as both of its ends can.
 func trainBetter(hop link.Hop) string {
 	switch {
 	case hop.Adapts():

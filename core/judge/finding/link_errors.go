@@ -21,8 +21,8 @@ var linkErrors = Kind{
 	Evidence: LinkErrorsEvidence{},
 }
 
-// LinkErrorsEvidence says what happened first. Beside it stand the counters that
-// grew and the kinds of events, by their own names, with how many there were.
+// LinkErrorsEvidence describes the first event. Beside it stand the counters that grew and the kinds of
+// events, by their own names, with their numbers.
 type LinkErrorsEvidence struct {
 	First string `json:"first,omitempty"`
 }
@@ -31,8 +31,8 @@ const (
 	// lossShare and leastLost are from when on loss is worth a word: networks that are busy
 	// lose a little so as to say so (RFC 9293, 3.8), and a few packets are lost by chance.
 	lossShare, leastLost = 0.005, 20
-	// lossProbability is how likely loss beyond that is the network's, and not what one of its
-	// queues does to who sends too fast.
+	// lossProbability is how likely excess loss is the network's, and not a queue's answer to who sends too
+	// fast.
 	lossProbability = 0.8
 )
 
@@ -43,7 +43,8 @@ func findLinkErrors(s *session.Session, _ unit.Notation) []session.Finding {
 		return c.Sort == link.Errors
 	})
 	losses, losing := grownWhere(s, lost)
-	told, first := map[string]int{}, ""
+	told := map[string]int{}
+	first := ""
 	for _, e := range s.Events {
 		if !event.OfLink(e.Kind) {
 			continue
@@ -59,7 +60,8 @@ func findLinkErrors(s *session.Session, _ unit.Notation) []session.Finding {
 	if len(errors)+len(losses)+len(told) == 0 {
 		return nil
 	}
-	counts, parts := map[string]any{}, []string{}
+	counts := map[string]any{}
+	parts := []string{}
 	for _, grown := range []map[string]int64{errors, losses} {
 		for _, name := range slices.Sorted(maps.Keys(grown)) {
 			counts[name] = grown[name]
@@ -74,8 +76,8 @@ func findLinkErrors(s *session.Session, _ unit.Notation) []session.Finding {
 		LinkErrorsEvidence{first}, counts, strings.Join(parts, ", "))}
 }
 
-// linkErrorsFinding says what the links reported; onlyLoss that a network lost packets and
-// nothing else.
+// linkErrorsFinding describes the reports of the links; onlyLoss that a network lost packets and nothing
+// else.
 func linkErrorsFinding(onlyLoss bool, indexes []int, evidence LinkErrorsEvidence, counts map[string]any,
 	reported string) session.Finding {
 	if onlyLoss {
@@ -95,7 +97,7 @@ func linkErrorsFinding(onlyLoss bool, indexes []int, evidence LinkErrorsEvidence
 	return f
 }
 
-// union is what is in either, in order.
+// union returns the members of either, in order.
 func union(a, b []int) []int {
 	both := slices.Concat(a, b)
 	slices.Sort(both)
@@ -105,7 +107,8 @@ func union(a, b []int) []int {
 // countText says how much a counter grew: "7 pcie correctable errors 0000:01:00.0",
 // "12 damaged frames received, of eth0".
 func countText(name string, grown int64) string {
-	counter, of := link.CounterOf(name), strings.TrimPrefix(name, link.Counted(name))
+	counter := link.CounterOf(name)
+	of := strings.TrimPrefix(name, link.Counted(name))
 	if counter.Says == counter.Name {
 		return fmt.Sprintf("%d %s", grown, strings.ReplaceAll(name, "_", " "))
 	}
@@ -132,7 +135,8 @@ func grownWhere(s *session.Session, wanted func(c link.Counter, count int64, gro
 	total map[string]int64, indexes []int) {
 	total = map[string]int64{}
 	_, indexes = passesWhere(s, func(p *session.Pass) bool {
-		grown, found := p.Link.Growth(), false
+		grown := p.Link.Growth()
+		found := false
 		for name, count := range grown {
 			if wanted(link.CounterOf(name), count, grown) {
 				total[name] += count

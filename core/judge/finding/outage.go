@@ -15,17 +15,21 @@ const aroundSeconds = 6.0
 func silence(pass *session.Pass, s explain.Silence) session.Finding {
 	lasted := s.To - s.From
 	evidence := DropoutEvidence{From: &s.From, Lasted: &lasted, Errors: &s.Errors}
-	end, warm := "It did not come back within the recording.", ""
+	end := "It did not come back within the recording."
+	warm := ""
 	if s.Returned {
 		end = fmt.Sprintf("It came back after %.0f s.", lasted)
 	}
 	if h, ok := heatOf(pass); ok {
 		if temperature, near := h.around(s.From, aroundSeconds); near {
-			evidence.Temperature, warm = &temperature, fmt.Sprintf(" It was at %s.", temperature)
+			evidence.Temperature = &temperature
+			warm = fmt.Sprintf(" It was at %s.", temperature)
 		}
 	}
 	f := dropout.new(min(hundredths(s.Probability), 0.99), []int{pass.Index}, evidence)
-	f.FromSeconds, f.ToSeconds, f.Advice = s.From, s.To, dropoutAdvice
+	f.FromSeconds = s.From
+	f.ToSeconds = s.To
+	f.Advice = dropoutAdvice
 	f.Summary = fmt.Sprintf("Nothing moved from %.0f s on: the device stopped answering.%s %s", s.From, warm, end)
 	return f
 }

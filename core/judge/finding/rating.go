@@ -43,7 +43,7 @@ type RatingEvidence struct {
 	HopHigh  unit.BytesPerSecond `json:"hop_usable_high_bytes_per_second,omitempty"`
 }
 
-// rated is one of a maker's figures, and what it is about.
+// rated is one of a maker's figures with its subject.
 type rated struct {
 	name   string
 	rating float64
@@ -52,9 +52,8 @@ type rated struct {
 	write  func(float64) string
 }
 
-// findAgainstRating compares the fastest steady passes with what the drive's maker
-// states. Ratings above what the chain carries are told together, as no fault of
-// the drive.
+// findAgainstRating compares the fastest steady passes with the ratings of the drive's maker. Ratings above
+// the chain's ceiling are told together, as no fault of the drive.
 func findAgainstRating(s *session.Session, n unit.Notation) []session.Finding {
 	drive, ok := s.Part(book.Drive)
 	if !ok {
@@ -96,11 +95,11 @@ type achieved struct {
 	best *session.Pass
 }
 
-// share is what was measured as a share of the rating.
+// share is the measured figure as a share of the rating.
 func (v achieved) share() float64 { return v.figure(v.best) / v.rating }
 
-// beyond reports whether the rating is above what the chain carries, or the pass ran as
-// fast as that may be: more depth would then change nothing.
+// beyond reports whether the rating is above the chain's ceiling, or the pass ran as fast as that may be:
+// more depth would then change nothing.
 func (v achieved) beyond(s *session.Session) bool {
 	usable, ok := s.Chain.Usable()
 	return ok && (v.above(usable.High) || usable.ReachedBy(v.best.BytesPerSecond))
@@ -114,16 +113,18 @@ func reached(chain link.Chain, by unit.BytesPerSecond, narrowest link.Hop) link.
 	return narrowest
 }
 
-// above reports whether what is rated is more than a rate.
+// above reports whether the rating is more than a rate.
 func (v achieved) above(high unit.BytesPerSecond) bool {
 	return float64(high) < float64(v.best.BytesPerSecond)/v.share()
 }
 
 func (v achieved) finding(drive book.Part, kind Kind, advice string) session.Finding {
-	measured, rating := v.write(v.figure(v.best)), v.write(v.rating)
+	measured := v.write(v.figure(v.best))
+	rating := v.write(v.rating)
 	f := kind.new(0.9, []int{v.best.Index}, RatingEvidence{Measured: measured, Rating: rating, OfRating: v.share(),
 		Drive: drive.Name})
-	f.ToSeconds, f.Advice = v.best.ElapsedSeconds, advice
+	f.ToSeconds = v.best.ElapsedSeconds
+	f.Advice = advice
 	f.Summary = fmt.Sprintf("%s: %s is rated at %s by its maker and gave %s, %.0f %% of that, by %s.",
 		v.name, drive.Name, rating, measured, v.share()*100, v.best.Label())
 	return f
@@ -140,11 +141,13 @@ func beyondChain(s *session.Session, drive book.Part, beyond []achieved, n unit.
 		hop = reached(s.Chain, beyond[i].best.BytesPerSecond, hop)
 	}
 	f := belowRating.new(0.95, []int{}, RatingEvidence{Drive: drive.Name, Hop: hop.Name, HopHigh: hop.Usable.High})
-	f.Severity, f.Advice = session.Note, advice
+	f.Severity = session.Note
+	f.Advice = advice
 	named := map[string]any{}
 	var parts []string
 	for _, v := range beyond {
-		measured, rating := v.write(v.figure(v.best)), v.write(v.rating)
+		measured := v.write(v.figure(v.best))
+		rating := v.write(v.rating)
 		f.Passes = append(f.Passes, v.best.Index)
 		f.ToSeconds = max(f.ToSeconds, v.best.ElapsedSeconds)
 		named[v.name] = measured + " of " + rating

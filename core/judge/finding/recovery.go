@@ -15,11 +15,11 @@ const (
 	wholeArea = 0.9
 )
 
-// addRecoveries says how much of the fast write area a rest brought back, for
-// each pass that filled it right after another that had.
+// addRecoveries says how much of the fast write area a rest brought back, for each pass that filled it right
+// after another that had.
 //
-// Where all is back, the rest is an upper bound of the time to recover; else the
-// time to recover takes the drain to be even: rest × whole area / what came back.
+// Where all is back, the rest is an upper bound of the time to recover; else the time to recover takes the
+// drain to be even: rest × whole area / the part that came back.
 func addRecoveries(s *session.Session, found []session.Finding) {
 	var before *session.Finding
 	whole := unit.Bytes(0)
@@ -41,7 +41,8 @@ func addRecoveries(s *session.Session, found []session.Finding) {
 
 func addRecovery(f *session.Finding, evidence CacheExhaustedEvidence, whole unit.Bytes, rest float64) {
 	share := float64(evidence.FastArea) / float64(whole)
-	evidence.RestBefore, evidence.Returned = rest, min(share, 1)
+	evidence.RestBefore = rest
+	evidence.Returned = min(share, 1)
 	if share >= wholeArea {
 		evidence.RecoversWithin = rest
 		f.Summary += fmt.Sprintf(" The rest of %.0f s before had brought all of it back.", rest)

@@ -1,8 +1,8 @@
 package finding
 
-// Kinds are all kinds of findings, in the order in which they are listed within a
-// severity, each with what looks for it. A new kind is a value in a file of its own
-// and a line here. Those without are found with another, by what looks for both.
+// Kinds are all kinds of findings, in the order in which they are listed within a severity, each with its
+// detectors. A new kind is a value in a file of its own and a line here. Kinds without a detector are found
+// with another kind.
 var Kinds = []Kind{
 	corruptData.by(findCorruptData, findDifferingCopies),
 	capacityMismatch.by(findCapacityMismatch),

@@ -41,23 +41,26 @@ const (
 // findRunFade finds repeats each of which is slower than the one before.
 func findRunFade(s *session.Session, n unit.Notation) []session.Finding {
 	var found []session.Finding
-	for _, group := range unscheduled(s, nil) {
+	for _, group := range groupsWithoutRate(s, nil) {
 		slices.SortStableFunc(group, func(a, b *session.Pass) int { return a.Repeat - b.Repeat })
 		var numbers, rates []float64
 		for i, pass := range group {
-			numbers, rates = append(numbers, float64(i)), append(rates, float64(pass.BytesPerSecond))
+			numbers = append(numbers, float64(i))
+			rates = append(rates, float64(pass.BytesPerSecond))
 		}
 		if len(rates) < fewestFading || stat.RankCorrelation(numbers, rates) > fading {
 			continue
 		}
-		total, step := rates[0]-rates[len(rates)-1], 0.0
+		total := rates[0] - rates[len(rates)-1]
+		step := 0.0
 		for i := 1; i < len(rates); i++ {
 			step = max(step, rates[i-1]-rates[i])
 		}
 		if slower := total / rates[0]; slower < leastSlower || step > oneStep*total {
 			continue
 		}
-		first, last := group[0], group[len(group)-1]
+		first := group[0]
+		last := group[len(group)-1]
 		f := runFade.new(0.9, indexesOf(group), RunFadeEvidence{
 			First: first.BytesPerSecond, Last: last.BytesPerSecond, Repeats: len(group), Slower: total / rates[0],
 			LargestStep: step / total, RankCorrelation: stat.RankCorrelation(numbers, rates),

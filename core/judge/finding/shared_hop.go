@@ -25,7 +25,7 @@ var sharedHop = Kind{
 	Evidence: SharedHopEvidence{},
 }
 
-// SharedHopEvidence is what targets get together, and the hop that they share.
+// SharedHopEvidence is the throughput of targets together, and the hop that they share.
 type SharedHopEvidence struct {
 	Together    unit.BytesPerSecond `json:"together_bytes_per_second"`
 	LargestLoss float64             `json:"largest_loss_share"`
@@ -57,7 +57,8 @@ func findSharedHop(s *session.Session, n unit.Notation) []session.Finding {
 		var summary, advice string
 		switch {
 		case shared && hop.Usable.ReachedBy(sum):
-			confidence, evidence.HopHigh = 0.9, hop.Usable.High
+			confidence = 0.9
+			evidence.HopHigh = hop.Usable.High
 			summary = fmt.Sprintf("%s is shared: at once the targets get %s, together %s of the %s that it carries.",
 				hop.Name, texts, n.Rate(sum), carries)
 			advice = "Use another port of the host for one of them, or do not use them at once."
@@ -74,14 +75,15 @@ func findSharedHop(s *session.Session, n unit.Notation) []session.Finding {
 			advice = "Say what is on the bench with --through, or repeat it with one of them on another port."
 		}
 		f := sharedHop.new(confidence, []int{}, evidence)
-		f.Summary, f.Advice = summary, advice
+		f.Summary = summary
+		f.Advice = advice
 		found = append(found, f)
 	}
 	return found
 }
 
-// losses are the largest share that a member loses to the others, what all get
-// together, and what each gets, in words. What nobody measured alone loses nothing.
+// losses returns the largest share that a member loses to the others, their sum together, and the rate of
+// each, in words. A member that nobody measured alone loses nothing.
 func losses(c *session.Contention, n unit.Notation) (worst float64, sum unit.BytesPerSecond, words string) {
 	var texts []string
 	for i := range c.Members {
@@ -116,7 +118,8 @@ func sharedHopOf(a, b link.Chain) (link.Hop, bool) {
 			// What nobody named is named after what it is, and no particular one.
 			same := hop.Source != "" && hop.Name == other.Name && hop.Standard == other.Standard && hop.Known()
 			if same && (!found || hop.Usable.High < best.Usable.High) {
-				best, found = hop, true
+				best = hop
+				found = true
 			}
 		}
 	}

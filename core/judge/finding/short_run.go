@@ -49,7 +49,7 @@ func findShortRun(s *session.Session, _ unit.Notation) []session.Finding {
 	f := shortRun.new(1, indexes, ShortRunEvidence{least.ElapsedSeconds, least.Operations})
 	f.ToSeconds = least.ElapsedSeconds
 	f.Summary = fmt.Sprintf("%s %s too short to quote: %s lasted %s and did %s.",
-		numbered(passes), are, least.Label(), unit.Stretch(least.ElapsedSeconds),
+		numberSeveral(passes), are, least.Label(), unit.Stretch(least.ElapsedSeconds),
 		unit.Count(int(least.Operations), "operation"))
 	f.Advice = "Repeat with a longer --hold, or with --until-within 1%."
 	return []session.Finding{f}

@@ -15,20 +15,19 @@ var slowFlush = Kind{
 	Evidence: SlowFlushEvidence{},
 }
 
-// SlowFlushEvidence is how long the cache took to empty, and what that makes of the
-// figure.
+// SlowFlushEvidence is how long the cache took to empty, and the effect on the figure.
 type SlowFlushEvidence struct {
 	Flush float64 `json:"flush_seconds"`
-	// Before is the rate until the last write, With the one that counts the flush too,
-	// and Cached what the cache held at the end, if it emptied at that rate.
+	// Before is the rate until the last write, With the one that counts the flush too, and Cached the content
+	// of the cache at the end, if it emptied at that rate.
 	Before unit.BytesPerSecond `json:"before_bytes_per_second"`
 	With   unit.BytesPerSecond `json:"with_bytes_per_second"`
 	Cached unit.Bytes          `json:"cached_bytes"`
 }
 
 const (
-	// slowFlushShare of a pass is what its flush has to take to be told, and
-	// slowFlushSeconds how long it has to be at the least.
+	// slowFlushShare of a pass has to be its flush to be told, and slowFlushSeconds is the least time that it
+	// has to take.
 	slowFlushShare   = 0.05
 	slowFlushSeconds = 1.0
 )
@@ -48,7 +47,8 @@ func findSlowFlush(s *session.Session, n unit.Notation) []session.Finding {
 		e.Before = rate(float64(worst.Bytes) / writing)
 	}
 	f := slowFlush.new(0.95, indexes, e)
-	f.FromSeconds, f.ToSeconds = worst.ElapsedSeconds-worst.FlushSeconds, worst.ElapsedSeconds
+	f.FromSeconds = worst.ElapsedSeconds - worst.FlushSeconds
+	f.ToSeconds = worst.ElapsedSeconds
 	f.Summary = fmt.Sprintf("In %s the cache in front took %.1f s to empty: %s until the last write, %s with the flush "+
 		"behind it.", worst.Label(), e.Flush, n.Rate(e.Before), n.Rate(e.With))
 	f.Advice = "Quote the figure with the flush. To see the storage without the cache, write for much longer than " +

@@ -64,7 +64,7 @@ func findImprecise(s *session.Session, n unit.Notation) []session.Finding {
 	})
 	f.ToSeconds = worst.ElapsedSeconds
 	f.Summary = fmt.Sprintf("%s varied so much that the mean is hardly known; that of %s, %s, to within %.0f %% only.",
-		numbered(passes), worst.Label(), n.Rate(worst.BytesPerSecond), share(worst)*100)
+		numberSeveral(passes), worst.Label(), n.Rate(worst.BytesPerSecond), share(worst)*100)
 	f.Advice = "Repeat with --until-within 2% and a longer --hold, and see whether something else uses the machine."
 	return []session.Finding{f}
 }

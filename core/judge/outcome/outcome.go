@@ -1,6 +1,6 @@
-// Package outcome says what became of a session besides how fast it was: whether it
-// vanished, what failed, how warm it grew, what its fan did and what it drew. It only
-// reads sessions and findings, and its functions may be called at once.
+// Package outcome sums up a session besides how fast it was: whether it vanished, its failures, how warm it
+// grew, the effect of its fan, and the power it drew. It only reads sessions and findings, and its functions
+// may be called at once.
 package outcome
 
 import (
@@ -17,9 +17,9 @@ import (
 	"opengauge/core/unit"
 )
 
-// Outcome is what became of a session.
+// Outcome is the fate of a session besides its speed.
 type Outcome struct {
-	// Seconds is for how long it measured, and Bytes what that moved.
+	// Seconds is for how long it measured, and Bytes the data it moved.
 	Seconds float64
 	Bytes   unit.Bytes
 	// Dropouts is how often the device vanished or stopped answering, Errors how many
@@ -48,7 +48,7 @@ type Warmest struct {
 	After float64
 }
 
-// Fan is what a fan did when it started.
+// Fan is the effect of a fan that started.
 type Fan struct {
 	// After is when it started, in seconds since the first pass began, and At how warm it
 	// was there; 0 where that is not known.
@@ -59,33 +59,35 @@ type Fan struct {
 	Cooled float64
 }
 
-// Power is what was drawn while something was moved.
+// Power is the power drawn while data was moved.
 type Power struct {
 	MeanWatts, PeakWatts float64
-	// Machine says that it is that of a whole machine, of which what it draws idle is taken
-	// off for the energy.
+	// Machine says that it is a whole machine's, whose idle power is taken off for the energy.
 	Machine bool
-	// IdleWatts is what was drawn while the storage was let be; nil where no rest says it.
+	// IdleWatts is the power while the storage was let be; nil without a rest.
 	IdleWatts *float64
-	// JoulesPerGB is the energy to move 10^9 bytes, and BytesPerJoule what was moved for one,
-	// which is also the rate a watt; 0 where that is not known.
+	// JoulesPerGB is the energy to move 10^9 bytes, and BytesPerJoule the data moved for one joule, which is
+	// also the rate for a watt; 0 where that is not known.
 	JoulesPerGB, BytesPerJoule float64
 }
 
-// Of says what became of a session. findings are those of the session; those that it was
-// recorded with serve where its samples are not at hand.
+// Of returns the outcome of a session with its findings; its recorded findings serve where its samples are
+// not at hand.
 func Of(s *session.Session, findings []session.Finding) Outcome {
-	o := Outcome{Slowed: slowed(findings)}
+	o := Outcome{Slowed: slowStretches(findings)}
 	for i := range s.Passes {
 		p := &s.Passes[i]
-		o.Seconds, o.Bytes, o.Errors = o.Seconds+p.ElapsedSeconds, o.Bytes+p.Bytes, o.Errors+p.Errors
+		o.Seconds = o.Seconds + p.ElapsedSeconds
+		o.Bytes = o.Bytes + p.Bytes
+		o.Errors = o.Errors + p.Errors
 		if p.CutShort {
 			o.CutShort++
 		}
 	}
 	for i := range s.Copies {
 		c := &s.Copies[i]
-		o.Seconds, o.Bytes = o.Seconds+c.ElapsedSeconds, o.Bytes+c.Bytes
+		o.Seconds = o.Seconds + c.ElapsedSeconds
+		o.Bytes = o.Bytes + c.Bytes
 		if c.CutShort {
 			o.CutShort++
 		}
@@ -99,20 +101,24 @@ func Of(s *session.Session, findings []session.Finding) Outcome {
 		}
 	}
 	trace := traceOf(s)
-	o.Warmest, o.Fan, o.Power = trace.warmest(), trace.fan(), powerOf(s)
+	o.Warmest = trace.warmest()
+	o.Fan = trace.fan()
+	o.Power = powerOf(s)
 	if curve, ok := cooling.Told(s); ok {
 		o.Cooling = &curve
 	}
 	return o
 }
 
-// addContentions adds what several hosts did at once: the time counts once.
+// addContentions adds the work of several hosts at once: the time counts once.
 func (o *Outcome) addContentions(contentions []session.Contention) {
 	for i := range contentions {
 		longest := 0.0
 		for j := range contentions[i].Members {
 			p := &contentions[i].Members[j].Together
-			longest, o.Bytes, o.Errors = max(longest, p.ElapsedSeconds), o.Bytes+p.Bytes, o.Errors+p.Errors
+			longest = max(longest, p.ElapsedSeconds)
+			o.Bytes = o.Bytes + p.Bytes
+			o.Errors = o.Errors + p.Errors
 		}
 		o.Seconds += longest
 	}
@@ -153,8 +159,8 @@ func count(number int64, what string) string {
 	return unit.Grouped(number) + " " + what
 }
 
-// Failures says what failed, with how often that is: "vanished 2 times (4.0 an hour, 12
-// a TB)"; empty where nothing did.
+// Failures describes the failures, with how often they come: "vanished 2 times (4.0 an hour, 12 a TB)"; empty
+// where there were none.
 func (o *Outcome) Failures() string {
 	var texts []string
 	if o.Dropouts > 0 {
@@ -170,8 +176,8 @@ func (o *Outcome) rates(count float64) string {
 	return fmt.Sprintf("%s an hour, %s a TB", unit.Digits(o.Hourly(count), 3), unit.Digits(o.Terabyte(count), 3))
 }
 
-// slowed is for how many seconds heat slowed a session.
-func slowed(findings []session.Finding) float64 {
+// slowStretches is for how many seconds heat slowStretches a session.
+func slowStretches(findings []session.Finding) float64 {
 	sum := 0.0
 	for _, f := range findings {
 		if evidence, ok := finding.EvidenceOf[finding.HeatThrottleEvidence](f); ok && f.Kind == explain.HeatThrottle {
@@ -181,7 +187,7 @@ func slowed(findings []session.Finding) float64 {
 	return sum
 }
 
-// moment is what a session's sensors said.
+// moment is the readings of a session's sensors at one time.
 type moment struct {
 	second  float64
 	pass    int
@@ -236,11 +242,13 @@ func traceOf(s *session.Session) trace {
 var nearness = map[explain.Place]int{explain.OwnSensor: 3, explain.ProbeSensor: 2, explain.HostSensor: 1}
 
 func tellingOf(names map[string]bool) string {
-	best, rank := "", -1
+	best := ""
+	rank := -1
 	for name := range names {
 		now := nearness[explain.PlaceOf(name)]
 		if now > rank || now == rank && name < best {
-			best, rank = name, now
+			best = name
+			rank = now
 		}
 	}
 	return best
@@ -268,7 +276,7 @@ func (t trace) fan() *Fan {
 		case m.fan == 0:
 			stood = true
 		case m.fan > 0 && stood:
-			return t.started(i)
+			return t.fanStarts(i)
 		case m.fan > 0:
 			return nil // it turned from the start
 		}
@@ -276,13 +284,14 @@ func (t trace) fan() *Fan {
 	return nil
 }
 
-func (t trace) started(at int) *Fan {
+func (t trace) fanStarts(at int) *Fan {
 	const settled = 60
 	f := &Fan{After: t.moments[at].second}
 	if warm := t.moments[at].celsius; !math.IsNaN(warm) {
 		f.At = unit.Celsius(warm)
 	}
-	before, after := math.Inf(-1), math.Inf(1)
+	before := math.Inf(-1)
+	after := math.Inf(1)
 	for i, m := range t.moments {
 		switch {
 		case m.pass != t.moments[at].pass: // in between it may have rested
@@ -300,8 +309,7 @@ func (t trace) started(at int) *Fan {
 	return f
 }
 
-// powerOf puts together what the meters say of all passes: the storage's own, or else that
-// of a whole machine.
+// powerOf puts together the meters' readings of all passes: the storage's own, or else a whole machine's.
 func powerOf(s *session.Session) *Power {
 	var own, whole sum
 	for i := range s.Passes {
@@ -332,10 +340,14 @@ func (t *sum) add(d energy.Draw) {
 	if !d.Told() {
 		return
 	}
-	t.joules, t.seconds, t.peak = t.joules+d.Joules, t.seconds+d.CoveredSeconds, max(t.peak, d.PeakWatts)
-	t.idle, t.machine = d.IdleWatts, d.Machine
-	if watts, known := d.Counted(); known {
-		t.counted, t.bytes = t.counted+watts*d.CoveredSeconds, t.bytes+float64(d.Bytes)
+	t.joules = t.joules + d.Joules
+	t.seconds = t.seconds + d.CoveredSeconds
+	t.peak = max(t.peak, d.PeakWatts)
+	t.idle = d.IdleWatts
+	t.machine = d.Machine
+	if watts, known := d.CountedWatts(); known {
+		t.counted = t.counted + watts*d.CoveredSeconds
+		t.bytes = t.bytes + float64(d.Bytes)
 	}
 }
 
@@ -348,7 +360,8 @@ func (t *sum) power() *Power {
 		made.IdleWatts = &t.idle
 	}
 	if t.bytes > 0 && t.counted > 0 {
-		made.JoulesPerGB, made.BytesPerJoule = t.counted/(t.bytes/1e9), t.bytes/t.counted
+		made.JoulesPerGB = t.counted / (t.bytes / 1e9)
+		made.BytesPerJoule = t.bytes / t.counted
 	}
 	return made
 }

@@ -40,7 +40,7 @@ func (a *assembly) add(i interval) {
 	}
 }
 
-// enough says whether the pass knows what it was asked to find out.
+// enough reports whether the pass has found out all it was asked to.
 func (a *assembly) enough(timing Timing) bool {
 	return a.told || timing.Within > 0 && a.known(timing.Within) || timing.Round > 0 && a.steady(timing.Round)
 }
@@ -54,12 +54,14 @@ func (a *assembly) steady(round time.Duration) bool {
 // rounds are the throughputs of the whole rounds so far.
 func (a *assembly) rounds(round time.Duration) []float64 {
 	var rates []float64
-	bytes, from := 0.0, time.Duration(0)
+	bytes := 0.0
+	from := time.Duration(0)
 	for _, sample := range a.samples {
 		bytes += float64(sample.Bytes)
 		if sample.At-from >= round {
 			rates = append(rates, bytes/(sample.At-from).Seconds())
-			bytes, from = 0, sample.At
+			bytes = 0
+			from = sample.At
 		}
 	}
 	return rates
@@ -71,18 +73,19 @@ func (a *assembly) known(within float64) bool {
 	return ok && interval.Share() <= within
 }
 
-// result sums a pass up from what its workers counted. The interval of its mean is
-// that of the beats, which end with the last operation; a flush behind them, for which
-// the mean pays too, stretches both alike.
+// result sums a pass up from its workers' counts. The interval of its mean is that of the beats, which end
+// with the last operation; a flush behind them, for which the mean pays too, stretches both alike.
 func (a *assembly) result(workers []*worker, timing Timing) Result {
 	result := Result{Started: workers[0].meter.started}
-	end, ended := time.Duration(0), time.Duration(0)
+	end := time.Duration(0)
+	ended := time.Duration(0)
 	busy := time.Duration(0)
 	var lateness tally
 	for _, w := range workers {
 		m := w.meter
 		end, ended = max(end, w.end), max(ended, m.ended)
-		result.Flush, result.CutShort = max(result.Flush, w.flushTook), result.CutShort || w.cut
+		result.Flush = max(result.Flush, w.flushTook)
+		result.CutShort = result.CutShort || w.cut
 		result.Bytes += m.bytes
 		result.Operations += m.operations
 		result.Errors += m.errors

@@ -46,7 +46,9 @@ func runCrew(ctx context.Context, t target.Target, r Request) (Result, error) {
 	progress := &sharedReporter{reporter: reporter{report: r.Watch.Progress}, counted: make([]atomic.Int64, r.Workers)}
 	for number := range r.Workers {
 		w := c.newWorker(r, number, progress)
-		w.target, w.stopped, w.begin = t, ctx.Done(), together.wait
+		w.target = t
+		w.stopped = ctx.Done()
+		w.begin = together.wait
 		c.workers = append(c.workers, w)
 	}
 	whole := newAssembly(r.Watch)
@@ -82,7 +84,8 @@ func (r Request) share(worker int) unit.Bytes {
 	if r.Timing.Bytes == 0 {
 		return 0
 	}
-	blocks, workers := (r.Timing.Bytes+r.Block-1)/r.Block, unit.Bytes(r.Workers)
+	blocks := (r.Timing.Bytes + r.Block - 1) / r.Block
+	workers := unit.Bytes(r.Workers)
 	mine := blocks / workers
 	if unit.Bytes(worker) < blocks%workers {
 		mine++
@@ -174,7 +177,9 @@ func (g *gathered) add(i interval) {
 func (c *crew) result(t target.Target, whole *assembly, r Request, errs []error) (Result, error) {
 	err := errors.Join(errs...)
 	result := whole.result(c.workers, r.Timing)
-	result.Queue, result.Workers, result.Depth = c.workers[0].queueName, r.Workers, r.Depth
+	result.Queue = c.workers[0].queueName
+	result.Workers = r.Workers
+	result.Depth = r.Depth
 	result.CutShort = result.CutShort || err != nil
 	result.Usage = t.Usage().Since(c.before)
 	return result, err
@@ -220,7 +225,8 @@ func (b *barrier) leave() {
 
 func (b *barrier) release() {
 	if !b.open && b.waiting > 0 && b.waiting >= b.expect {
-		b.moment, b.open = b.when(), true
+		b.moment = b.when()
+		b.open = true
 		b.arrived.Broadcast()
 	}
 }

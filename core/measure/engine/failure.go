@@ -17,10 +17,10 @@ type Failure struct {
 	FirstOffset, FromOffset, ToOffset int64
 }
 
-// failures are those of a pass, by action and by what the error says.
+// failures are the failures of a pass, by action and by error text.
 type failures []Failure
 
-// mostFailures are told apart; what comes after them is counted with the last.
+// mostFailures are told apart; later ones are counted with the last.
 const mostFailures = 16
 
 // with adds one failed operation.
@@ -41,6 +41,7 @@ func (f failures) add(more Failure) failures {
 	}
 	known := &f[at]
 	known.Count += more.Count
-	known.FromOffset, known.ToOffset = min(known.FromOffset, more.FromOffset), max(known.ToOffset, more.ToOffset)
+	known.FromOffset = min(known.FromOffset, more.FromOffset)
+	known.ToOffset = max(known.ToOffset, more.ToOffset)
 	return f
 }

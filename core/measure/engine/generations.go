@@ -23,8 +23,8 @@ type page struct {
 	last    uint32
 }
 
-// pageCells is how many cells are kept together; each takes cellMemory where they
-// differ, and pageMemory is what a page takes in any case.
+// pageCells is the number of cells kept together; each takes cellMemory where they differ, and a page takes
+// pageMemory in any case.
 const (
 	pageCells  = 16 << 10
 	cellMemory = 4
@@ -71,7 +71,8 @@ func (p *page) set(from, to, cells int64, generation uint32) {
 // join keeps one number once all cells have the same.
 func (p *page) join(more int64, generation uint32) {
 	if p.last != generation {
-		p.last, p.settled = generation, 0
+		p.last = generation
+		p.settled = 0
 	}
 	if p.settled += more; p.settled < int64(len(p.each)) {
 		return
@@ -83,7 +84,9 @@ func (p *page) join(more int64, generation uint32) {
 		}
 	}
 	if p.settled == int64(len(p.each)) {
-		p.all, p.each, p.settled = generation, nil, 0
+		p.all = generation
+		p.each = nil
+		p.settled = 0
 	}
 }
 
@@ -98,8 +101,8 @@ func (g *generations) of(cell int64) uint32 {
 	return p.each[cell%pageCells]
 }
 
-// known is how many cells have a number.
-func (g *generations) known() int64 {
+// count is how many cells have a number.
+func (g *generations) count() int64 {
 	count := int64(0)
 	for number := range g.pages {
 		count += g.pages[number].known(g.in(int64(number)))
@@ -122,7 +125,7 @@ func (p *page) known(cells int64) int64 {
 	return count
 }
 
-// mostMemory is what a ledger may take.
+// mostMemory is the most memory of a ledger.
 const mostMemory = 256 * unit.MiB
 
 // MostVerified is the largest span for which there is memory with cells of a size,

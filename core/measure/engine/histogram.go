@@ -33,9 +33,9 @@ func highestAt(place int) int64 {
 	return int64(place-doublings<<stepBits+1)<<doublings - 1
 }
 
-// histogram counts latencies to three significant digits, with their exact sum
-// and greatest beside it. It remembers which places it touched, so that emptying it and
-// adding it to another one costs what was recorded, and not what could have been.
+// histogram counts latencies to three significant digits, with their exact sum and greatest beside it. It
+// remembers which places it touched, so that emptying it and adding it to another one costs as much as was
+// recorded, and not as could have been.
 type histogram struct {
 	counts    []int64
 	low, high int // places that may not be zero; high is below low when all are
@@ -52,7 +52,8 @@ func (h *histogram) record(latency time.Duration) {
 	latency = min(max(latency, 0), longestLatency)
 	place := placeOf(int64(latency))
 	h.counts[place]++
-	h.low, h.high = min(h.low, place), max(h.high, place)
+	h.low = min(h.low, place)
+	h.high = max(h.high, place)
 	h.count++
 	h.sum += latency
 	h.longest = max(h.longest, latency)
@@ -62,15 +63,20 @@ func (h *histogram) reset() {
 	if h.low <= h.high {
 		clear(h.counts[h.low : h.high+1])
 	}
-	h.low, h.high, h.count, h.sum, h.longest = places, -1, 0, 0, 0
+	h.low = places
+	h.high = -1
+	h.count = 0
+	h.sum = 0
+	h.longest = 0
 }
 
-// add adds what another one counted.
+// add adds the counts of another one.
 func (h *histogram) add(other *histogram) {
 	for place := other.low; place <= other.high; place++ {
 		h.counts[place] += other.counts[place]
 	}
-	h.low, h.high = min(h.low, other.low), max(h.high, other.high)
+	h.low = min(h.low, other.low)
+	h.high = max(h.high, other.high)
 	h.count += other.count
 	h.sum += other.sum
 	h.longest = max(h.longest, other.longest)

@@ -27,14 +27,13 @@ const LargestCell = 4 * unit.KiB
 
 var castagnoli = crc32.MakeTable(crc32.Castagnoli)
 
-// Ledger remembers what each cell of a span ought to hold, stamps what is
-// written and checks what is read. Generations count passes: a cell that holds
-// an older one than was last written to it is stale. Several workers may use a
-// ledger at the same time.
+// Ledger remembers the expected content of each cell of a stretch, stamps writes and checks reads.
+// Generations count passes: a cell that holds an older one than was last written to it is stale. Several
+// workers may use a ledger at the same time.
 type Ledger struct {
 	cell    int64
 	session uint64
-	// generation is that of the current pass.
+	// generation is the number of the current pass.
 	generation uint32
 	// expected is the generation of each cell; the top bit says that a write
 	// of it is, or was left, under way.
@@ -42,14 +41,14 @@ type Ledger struct {
 
 	mutex sync.Mutex
 	found Checked
-	// sweep is what the last look at all cells, one after the other, has found so far.
+	// sweep holds the findings of the last look at all cells, one after the other, so far.
 	sweep    sweep
 	capacity unit.Bytes
 }
 
 const underWay = 1 << 31
 
-// Checked is what checking found, in cells. Offsets are in bytes.
+// Checked is the result of checking, in cells. Offsets are in bytes.
 type Checked struct {
 	Cell unit.Bytes
 	// Written is how many cells ought to hold something, and Checked how often one
@@ -67,7 +66,7 @@ type Checked struct {
 	WrapsAt unit.Bytes
 }
 
-// Faults is how many cells did not hold what they ought to.
+// Faults is the number of cells with other content than they ought to have.
 func (c Checked) Faults() int64 { return c.Wrong + c.Stale + c.Misplaced + c.Unreadable }
 
 // NewLedger returns the ledger of a target's whole stretch, for areas of the same cell.
@@ -100,8 +99,8 @@ func (l *Ledger) stamp(block []byte, offset int64) {
 	l.expected.set(offset/l.cell, (offset+int64(len(block)))/l.cell, l.generation|underWay)
 }
 
-// written notes that a write is complete.
-func (l *Ledger) written(offset, length int64) {
+// noteWritten notes that a write is complete.
+func (l *Ledger) noteWritten(offset, length int64) {
 	l.expected.set(offset/l.cell, (offset+length)/l.cell, l.generation)
 }
 
@@ -126,9 +125,9 @@ func (l *Ledger) judge(cell []byte, offset int64, expected uint32) {
 		l.sweep.fits(offset)
 		return
 	case &l.found.Misplaced:
-		l.sweep.moved(from - offset)
+		l.sweep.noteMove(from - offset)
 	case &l.found.Wrong:
-		l.sweep.lost(offset)
+		l.sweep.noteLoss(offset)
 	default:
 		l.sweep.other++
 	}
@@ -159,19 +158,19 @@ func (l *Ledger) fault(cell []byte, offset int64, expected uint32) (count *int64
 	return nil, 0
 }
 
-// Checked sums up what was checked so far.
-func (l *Ledger) Checked() Checked {
+// Sum sums up all checks so far.
+func (l *Ledger) Sum() Checked {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
 	l.explain()
 	sum := l.found
-	sum.Written += l.expected.known()
+	sum.Written += l.expected.count()
 	sum.WrapsAt = l.capacity
 	return sum
 }
 
-// Sweep begins a look at all cells, one after the other: only once all were looked at
-// is it known whether what is at fault comes of a device that holds less than it says.
+// Sweep begins a look at all cells, one after the other: only once all were looked at is it known whether
+// faults come of a device that holds less than it says.
 func (l *Ledger) Sweep() {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
@@ -181,18 +180,18 @@ func (l *Ledger) Sweep() {
 
 // explain asks a sweep that looked at all cells for the device's capacity.
 func (l *Ledger) explain() {
-	if capacity := l.sweep.capacity(l.expected.known()); capacity > 0 {
+	if capacity := l.sweep.capacity(l.expected.count()); capacity > 0 {
 		l.capacity = capacity
 	}
 }
 
-// Forget says that the storage was told to forget what it holds: nothing is expected
-// of it until it is written anew. What was found stays.
+// Forget says that the storage was told to forget its data: nothing is expected of it until it is written
+// anew. Earlier findings stay.
 func (l *Ledger) Forget() {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
 	l.explain()
-	l.found.Written += l.expected.known()
+	l.found.Written += l.expected.count()
 	l.expected = newGenerations(l.expected.cells)
 }
 

@@ -78,7 +78,7 @@ func verify(t *testing.T, d *memoryDisk) Checked {
 			t.Fatal(err)
 		}
 	}
-	return ledger.Checked()
+	return ledger.Sum()
 }
 
 // A request that is no whole cells is a mistake of the program, and never a fault of the storage.
@@ -99,8 +99,8 @@ func TestALedgerJudgesWholeCells(t *testing.T) {
 	request.Area, _ = load.Geometry{Start: 8192, Length: 16384, Cell: 4096}.Area(4096) // beyond the ledger's end
 	_, err := Run(context.Background(), newMemoryDisk(64*unit.KiB),
 		asking(request, Timing{Bytes: 16384, Sample: time.Second}, Watch{}))
-	if err == nil || !strings.Contains(err.Error(), "not of the storage") || ledger.Checked().Faults() != 0 {
-		t.Errorf("requests beyond a ledger: %v, %+v", err, ledger.Checked())
+	if err == nil || !strings.Contains(err.Error(), "not of the storage") || ledger.Sum().Faults() != 0 {
+		t.Errorf("requests beyond a ledger: %v, %+v", err, ledger.Sum())
 	}
 }
 
@@ -230,7 +230,7 @@ func TestGenerations(t *testing.T) {
 			known++
 		}
 	}
-	if got := g.known(); got != known || known == cells {
+	if got := g.count(); got != known || known == cells {
 		t.Errorf("%d of %d cells are known, want %d", got, cells, known)
 	}
 }

@@ -7,16 +7,14 @@ import (
 	"opengauge/core/unit"
 )
 
-// interval is one sample of one worker, with what is needed to add it to the
-// same sample of others.
+// interval is one sample of one worker, in a form that can be added to the same sample of others.
 type interval struct {
 	sample    Sample
 	latencies *histogram
 	beats     []unit.Bytes // bytes in each whole beat that ended in it
 }
 
-// meter counts one worker's completions, and cuts what it counts into
-// intervals.
+// meter counts one worker's completions, and cuts its counts into intervals.
 type meter struct {
 	length time.Duration
 	// cutter takes a finished interval and gives an empty histogram for the
@@ -36,8 +34,8 @@ type meter struct {
 	operations int64
 	bytes      unit.Bytes
 	errors     int64
-	// short are those of the errors that moved less than they were asked to, retried is how often an operation
-	// was asked again, and attempts are all operations that came back.
+	// short counts errors of operations that moved less than their length, retried the repeated requests, and
+	// attempts all operations that came back.
 	short    int64
 	retried  int64
 	attempts int64
@@ -70,8 +68,12 @@ func newMeter(length time.Duration, cutter func(interval) *histogram) *meter {
 
 // start begins to count.
 func (m *meter) start(now time.Duration) {
-	m.counting, m.started, m.cut, m.beatEnd = true, now, now, now+beat
-	m.errors, m.failures = 0, nil
+	m.counting = true
+	m.started = now
+	m.cut = now
+	m.beatEnd = now + beat
+	m.errors = 0
+	m.failures = nil
 	m.counted = true
 	m.short = 0
 	m.retried = 0
@@ -91,7 +93,7 @@ func (m *meter) record(completion *target.Completion, since time.Duration, block
 	}
 	began := max(completion.Submitted, completion.Began)
 	if m.beyond(completion.Completed) {
-		m.outlasted(since, began, completion.Completed)
+		m.noteCutOff(since, began, completion.Completed)
 		return
 	}
 	m.busy += completion.Completed - max(began, m.started)
@@ -117,9 +119,9 @@ func (m *meter) fail(action target.Action, offset int64, err error) {
 	m.failures = m.failures.with(action, offset, err)
 }
 
-// outlasted notes an operation that the window's end cut off, with what is known of
-// its latency: all of it, or its age.
-func (m *meter) outlasted(since, began, now time.Duration) {
+// noteCutOff notes an operation that the window's end cut off, with the known part of its latency: all of it,
+// or its age.
+func (m *meter) noteCutOff(since, began, now time.Duration) {
 	m.cutOff.record(now - since)
 	if m.limit > began {
 		m.busy += m.limit - max(began, m.started)
@@ -146,7 +148,8 @@ func (m *meter) cutUntil(now time.Duration) {
 		end := m.nextEnd()
 		if end == m.beatEnd {
 			m.current.beats = append(m.current.beats, m.beatBytes)
-			m.beatBytes, m.beatEnd = 0, m.beatEnd+beat
+			m.beatBytes = 0
+			m.beatEnd = m.beatEnd + beat
 		}
 		if end == m.cut+m.length {
 			m.end(end)
@@ -169,5 +172,6 @@ func (m *meter) finish(end time.Duration) {
 	if m.counting && (end > m.cut || m.current.sample.Operations > 0 || m.current.sample.Errors > 0) {
 		m.end(end)
 	}
-	m.counting, m.ended = false, end
+	m.counting = false
+	m.ended = end
 }

@@ -43,15 +43,16 @@ func (w *Written) Places() []Place {
 	return places
 }
 
-// Forget forgets all: what was written is not there any more.
+// Forget forgets all: the written data is not there any more.
 func (w *Written) Forget() {
 	w.mutex.Lock()
 	defer w.mutex.Unlock()
-	w.writes, w.places = 0, nil
+	w.writes = 0
+	w.places = nil
 }
 
-// take takes over what a worker remembers: each place of either is kept with the share
-// that its side has of all writes.
+// take takes over the places of a worker: each place of either is kept with the share that its side has of
+// all writes.
 func (w *Written) take(s *sampled) {
 	w.mutex.Lock()
 	defer w.mutex.Unlock()
@@ -62,15 +63,18 @@ func (w *Written) take(s *sampled) {
 	var kept []Place
 	for len(kept) < mostPlaces && len(w.places)+len(more) > 0 {
 		if from := &w.places; len(more) == 0 || len(*from) > 0 && rand.Float64() >= share {
-			kept, *from = append(kept, (*from)[0]), (*from)[1:]
+			kept = append(kept, (*from)[0])
+			*from = (*from)[1:]
 			continue
 		}
-		kept, more = append(kept, more[0]), more[1:]
+		kept = append(kept, more[0])
+		more = more[1:]
 	}
-	w.writes, w.places = w.writes+s.writes, kept
+	w.writes = w.writes + s.writes
+	w.places = kept
 }
 
-// sampled is what one worker remembers of its writes.
+// sampled is a worker's memory of its writes.
 type sampled struct {
 	places []Place
 	writes int64

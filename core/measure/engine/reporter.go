@@ -7,7 +7,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// phase is what a pass is doing; neither is that it settles.
+// phase is the phase of a pass; it settles where neither is set.
 type phase struct{ counting, flushing bool }
 
 func (m *meter) phase() phase { return phase{m.counting, m.flushing} }
@@ -31,7 +31,11 @@ func (r *reporter) tell(now time.Duration, m *meter) {
 
 func (r *reporter) tellBytes(now time.Duration, phase phase, bytes unit.Bytes) {
 	if !r.begun || phase != r.phase {
-		r.begun, r.phase, r.began, r.toldAt, r.toldBytes = true, phase, now, now, bytes
+		r.begun = true
+		r.phase = phase
+		r.began = now
+		r.toldAt = now
+		r.toldBytes = bytes
 	}
 	if now < r.toldAt+2*heartbeat {
 		return
@@ -41,11 +45,12 @@ func (r *reporter) tellBytes(now time.Duration, phase phase, bytes unit.Bytes) {
 		Counting: phase.counting, Flushing: phase.flushing, Elapsed: now - r.began, Bytes: bytes,
 		Rate: unit.BytesPerSecond(float64(bytes-r.toldBytes) / passed),
 	})
-	r.toldAt, r.toldBytes = now, bytes
+	r.toldAt = now
+	r.toldBytes = bytes
 }
 
-// sharedReporter adds up what several workers have counted. The first of them
-// reports; the others only leave their counts.
+// sharedReporter adds up the counts of several workers. The first of them reports; the others only leave
+// their counts.
 type sharedReporter struct {
 	counted []atomic.Int64
 	reporter

@@ -1,10 +1,8 @@
-// Package engine runs one pass: it keeps queues at their depth, times every
-// operation, and cuts what it sees into samples. It knows queues and blocks,
-// not drives, plans or sessions.
+// Package engine runs one pass: it keeps queues at their depth, times every operation, and cuts the results
+// into samples. It knows queues and blocks, not drives, plans or sessions.
 //
-// [Run] drives each queue on a thread of its own, and counts without locks: what
-// workers counted is put together as they end. A pass belongs to the goroutine that
-// runs it.
+// [Run] drives each queue on a thread of its own, and counts without locks: the workers' counts are put
+// together as they end. A pass belongs to the goroutine that runs it.
 package engine
 
 import (
@@ -22,12 +20,12 @@ type Request struct {
 	load.Load
 	// Area is the part of the target that the load touches.
 	Area load.Area
-	// Ledger stamps what is written and checks what is read, if it is not nil. Its cell is that of the
-	// area. A mixed load's reads are not checked: a read may meet a write of the same place.
+	// Ledger stamps writes and checks reads, if it is not nil. Its cell is the area's. A mixed load's reads
+	// are not checked: a read may meet a write of the same place.
 	Ledger *Ledger
 	// Written remembers where the pass wrote, if it is not nil.
 	Written *Written
-	// Seed is what random offsets and data are drawn from.
+	// Seed is the start of random offsets and data.
 	Seed   uint64
 	Timing Timing
 	Watch  Watch
@@ -61,8 +59,8 @@ type Timing struct {
 	Abandon time.Duration
 }
 
-// Watch is what looks on while a pass runs. Each function may be nil. They are
-// called between operations and must return at once.
+// Watch observes a pass while it runs. Each function may be nil. They are called between operations and must
+// return at once.
 type Watch struct {
 	// Sense is read at the end of each sample.
 	Sense func() Senses
@@ -76,7 +74,7 @@ type Watch struct {
 	Stall func(Stall)
 }
 
-// Senses are what stands beside the figures of a sample.
+// Senses are the readings beside the figures of a sample.
 type Senses struct {
 	Temperatures map[string]unit.Celsius
 	// Readings are of other sensors, by names that end in their unit.
@@ -89,7 +87,7 @@ type Stall struct {
 	// storage answered again.
 	At time.Duration
 	// Offset of that operation, in bytes, or below zero if it is a flush. When the storage answers again it
-	// is that of the operation that was told of.
+	// is the offset of the stalled operation.
 	Offset int64
 	Over   bool
 }
@@ -97,7 +95,7 @@ type Stall struct {
 // Progress is how far a pass is.
 type Progress struct {
 	Counting bool
-	// Flushing says that what was written is being made stable.
+	// Flushing is set while written data is made stable.
 	Flushing bool
 	// Elapsed is since the pass began to count, to settle, or to flush.
 	Elapsed time.Duration

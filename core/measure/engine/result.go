@@ -8,9 +8,9 @@ import (
 	"opengauge/core/unit"
 )
 
-// Result is what a pass measured. Times are on the target's clock.
+// Result is the outcome of a pass. Times are on the target's clock.
 type Result struct {
-	// Queue is what carried the operations.
+	// Queue names the carrier of the operations.
 	Queue string
 	// Workers and Depth are those that ran: a target that cannot be driven by
 	// several threads gets their depths in one queue.
@@ -24,11 +24,11 @@ type Result struct {
 	Bytes      unit.Bytes
 	Operations int64
 	Errors     int64
-	// Short are those of Errors that moved less than was asked for.
+	// Short counts the Errors of operations that moved less than their length.
 	Short int64
 	// Retried is how often an operation was asked again, as its call was interrupted or would have had to wait.
 	Retried int64
-	// Attempts are all operations that came back, of a pass that ended before it counted those of settling.
+	// Attempts counts all operations that came back; of a pass that ended while it settled, all of settling.
 	Attempts int64
 	// FirstError is the first failure that an operation met, or nil.
 	FirstError error
@@ -47,7 +47,7 @@ type Result struct {
 	// pause so as not to: that much processor time it took.
 	Lateness Lateness
 	Spun     time.Duration
-	// Usage is what was used of the host and the device while the pass counted.
+	// Usage is the use of host and device while the pass counted.
 	Usage target.Usage
 	// Throughput is the mean in bytes a second with its 95% interval, and
 	// Known says whether the pass was long enough to give one.
@@ -85,7 +85,7 @@ type Latency struct {
 	MaxSeconds  float64
 }
 
-// Sample is what one interval of a pass saw.
+// Sample is one interval of a pass.
 type Sample struct {
 	// At is the end of the interval, since the pass began to count.
 	At time.Duration
@@ -99,15 +99,15 @@ type Sample struct {
 	Senses
 }
 
-// joinRemainder lets a last sample that is shorter than half of the others join
-// the one before it, so that its rate means something. The quantiles of the
-// joined sample stay those of its whole part.
+// joinRemainder lets a last sample that is shorter than half of the others join the one before it, so that
+// its rate means something. The quantiles of the joined sample stay as in its whole part.
 func joinRemainder(samples []Sample, length time.Duration) []Sample {
 	count := len(samples)
 	if count < 2 || samples[count-1].Elapsed >= length/2 {
 		return samples
 	}
-	rest, last := samples[count-1], &samples[count-2]
+	rest := samples[count-1]
+	last := &samples[count-2]
 	last.At = rest.At
 	last.Elapsed += rest.Elapsed
 	last.Bytes += rest.Bytes

@@ -22,8 +22,8 @@ const (
 	forever = time.Duration(1<<63 - 1)
 )
 
-// ErrTooManyErrors says that a pass was given up because the storage kept
-// failing. What it had measured is in the result.
+// ErrTooManyErrors says that a pass was given up because the storage kept failing. The result has the figures
+// up to then.
 var ErrTooManyErrors = errors.New("too many operations failed")
 
 // Run runs one pass on a target. A pass that is stopped by the context, or by
@@ -38,7 +38,8 @@ func Run(ctx context.Context, t target.Target, r Request) (Result, error) {
 	r.Workers = max(r.Workers, 1)
 	r.Timing.Tolerate = cmp.Or(r.Timing.Tolerate, tolerated)
 	if r.Workers > 1 && !t.Description().Parallel {
-		r.Depth, r.Workers = r.Depth*r.Workers, 1
+		r.Depth = r.Depth * r.Workers
+		r.Workers = 1
 	}
 	if err := r.check(); err != nil {
 		return Result{}, err
@@ -72,7 +73,9 @@ func runAlone(ctx context.Context, t target.Target, r Request) (Result, error) {
 	})
 	err := w.run(0)
 	result := whole.result([]*worker{w}, r.Timing)
-	result.Queue, result.Workers, result.Depth = w.queueName, 1, r.Depth
+	result.Queue = w.queueName
+	result.Workers = 1
+	result.Depth = r.Depth
 	result.Usage = t.Usage().Since(before)
 	result.CutShort = result.CutShort || err != nil
 	return result, err

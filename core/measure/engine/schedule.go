@@ -18,8 +18,7 @@ type schedule struct {
 // nearArrival is how long before an arrival a worker stops sleeping.
 const nearArrival = 100 * time.Microsecond
 
-// newSchedule gives one worker's share of the arrivals, in step with those of
-// the others.
+// newSchedule returns one worker's share of the arrivals, in step with its fellows.
 func newSchedule(l load.Load, worker int) schedule {
 	if l.Rate == 0 {
 		return schedule{}
@@ -53,9 +52,9 @@ func (s *schedule) take(now, freed time.Duration, m *meter) (due time.Duration, 
 	return due, true
 }
 
-// abandon enters what was due by the end and never began, as cut off at its age.
+// abandon enters operations that were due by the end and never began, as cut off at their age.
 func (s *schedule) abandon(end time.Duration, m *meter) {
 	for ; s.rated() && s.next() < end; s.count++ {
-		m.outlasted(s.next(), end, end)
+		m.noteCutOff(s.next(), end, end)
 	}
 }

@@ -2,8 +2,8 @@ package engine
 
 import "time"
 
-// slots are those of a queue that have no operation, the one that has been free for
-// longest first, so that it tells since when an operation could have begun.
+// slots are the slots of a queue without an operation, the one that has been free for longest first, so that
+// it tells since when an operation could have begun.
 type slots struct {
 	ring     []int
 	at, held int
@@ -19,7 +19,8 @@ type slotState struct {
 func newSlots(depth int) *slots {
 	s := &slots{ring: make([]int, depth), state: make([]slotState, depth), held: depth}
 	for slot := range s.ring {
-		s.ring[slot], s.state[slot].free = slot, true
+		s.ring[slot] = slot
+		s.state[slot].free = true
 	}
 	return s
 }
@@ -30,9 +31,9 @@ func (s *slots) any() bool { return s.held > 0 }
 // has says whether that slot is free.
 func (s *slots) has(slot int) bool { return s.state[slot].free }
 
-// freed is when the slot that has been free for longest became that; there has to be
+// freeSince is when the slot that has been free for longest became that; there has to be
 // one.
-func (s *slots) freed() time.Duration { return s.state[s.ring[s.at]].freed }
+func (s *slots) freeSince() time.Duration { return s.state[s.ring[s.at]].freed }
 
 // take gives that slot out.
 func (s *slots) take() int {
@@ -51,6 +52,7 @@ func (s *slots) put(slot int, now time.Duration) {
 	if at >= len(s.ring) {
 		at -= len(s.ring)
 	}
-	s.ring[at], s.state[slot] = slot, slotState{now, true}
+	s.ring[at] = slot
+	s.state[slot] = slotState{now, true}
 	s.held++
 }

@@ -11,13 +11,12 @@ import (
 var ErrStuck = errors.New("the storage does not answer")
 
 const (
-	// patience is how long a stopped pass waits for what is under way: whoever stopped it
-	// waits too.
+	// patience is how long a stopped pass waits for operations under way: whoever stopped it waits too.
 	patience = time.Second
 	// flushPatience is how many times as long as for an operation is waited for a flush,
 	// which may have to empty a large cache.
 	flushPatience = 4
-	// ofFlush is the offset of what has none.
+	// ofFlush is the offset of a flush, which has none.
 	ofFlush = -1
 )
 
@@ -43,15 +42,17 @@ func newStallWatch(depth int, after time.Duration, tell func(Stall)) stallWatch 
 	}
 }
 
-func (s *stallWatch) submitted(slot int, offset int64, now time.Duration) {
+func (s *stallWatch) noteSubmission(slot int, offset int64, now time.Duration) {
 	if s.tell != nil {
-		s.began[slot], s.offsets[slot], s.busy[slot] = now, offset, true
+		s.began[slot] = now
+		s.offsets[slot] = offset
+		s.busy[slot] = true
 	}
 }
 
-// completed also catches a stall of a queue that waits inside of Submit, which
+// noteCompletion also catches a stall of a queue that waits inside of Submit, which
 // shows only when it is over.
-func (s *stallWatch) completed(slot int, now time.Duration) {
+func (s *stallWatch) noteCompletion(slot int, now time.Duration) {
 	if s.tell == nil {
 		return
 	}

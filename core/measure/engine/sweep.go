@@ -2,14 +2,14 @@ package engine
 
 import "opengauge/core/unit"
 
-// sweep is what one look at every cell that ought to hold something found. It tells a
-// device that holds less than it says from one that loses or swaps data.
+// sweep is the result of one look at every cell that ought to hold something. It tells a device that holds
+// less than it says from one that loses or swaps data.
 type sweep struct {
 	cell int64
-	// good cells hold what they ought to, and lastGood is the greatest offset of one.
+	// good cells are as expected, and lastGood is the greatest offset of one.
 	good, lastGood int64
-	// misplaced cells hold what was written a multiple of step away; step is the greatest
-	// common divisor of how far.
+	// misplaced cells hold data written a multiple of step away; step is the greatest common divisor of the
+	// distances.
 	misplaced, step int64
 	// wrong cells hold nothing of this session, from firstWrong on.
 	wrong, firstWrong int64
@@ -24,12 +24,12 @@ func (s *sweep) fits(offset int64) {
 	s.lastGood = max(s.lastGood, offset)
 }
 
-func (s *sweep) moved(by int64) {
+func (s *sweep) noteMove(by int64) {
 	s.misplaced++
 	s.step = int64(unit.CommonDivisor(unit.Bytes(s.step), unit.Bytes(max(by, -by))))
 }
 
-func (s *sweep) lost(offset int64) {
+func (s *sweep) noteLoss(offset int64) {
 	s.wrong++
 	if s.firstWrong < 0 || offset < s.firstWrong {
 		s.firstWrong = offset
@@ -39,11 +39,10 @@ func (s *sweep) lost(offset int64) {
 // fewestForCapacity is how many faults it takes to speak of the device's capacity.
 const fewestForCapacity = 16
 
-// capacity is what the device holds, where that explains every cell, or 0. Of a device
-// that begins again from its start, cells that are a multiple of its capacity apart
-// are one: of the written ones exactly one each is good, and all others hold what was
-// written to it. One that drops what is beyond its capacity has nothing good from there
-// on, and nothing at fault before.
+// capacity is the true capacity of the device, where that explains every cell, or 0. Of a device that begins
+// again from its start, cells that are a multiple of its capacity apart are one: of the written ones exactly
+// one each is good, and all others hold its data. One that drops data beyond its capacity has nothing good
+// from there on, and nothing at fault before.
 func (s *sweep) capacity(written int64) unit.Bytes {
 	faults := s.misplaced + s.wrong
 	if s.other > 0 || faults < fewestForCapacity || s.good+faults != written {

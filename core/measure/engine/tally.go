@@ -10,7 +10,7 @@ func (t *tally) add(h *histogram) {
 	t.whole.add(h)
 }
 
-// histogram is that of everything added.
+// histogram returns the sum of all histograms.
 func (t *tally) histogram() *histogram {
 	if t.whole == nil {
 		return newHistogram()

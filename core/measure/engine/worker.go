@@ -66,7 +66,7 @@ type worker struct {
 	spun    time.Duration
 }
 
-// flight is what has to be known of an operation under way.
+// flight holds the facts about an operation under way.
 type flight struct {
 	offset  int64
 	since   time.Duration
@@ -85,7 +85,8 @@ func (w *worker) run(number int) error {
 	if err != nil {
 		return err
 	}
-	w.queue, w.queueName = queue, queue.Name()
+	w.queue = queue
+	w.queueName = queue.Name()
 	w.virtual = w.target.Description().Kind == target.Simulated
 	w.prepare(number)
 	err = w.pass()
@@ -138,7 +139,8 @@ func (w *worker) pass() error {
 	if w.request.Writes() {
 		var failed error
 		w.flushTook, failed = w.flush()
-		w.end, err = w.target.Now(), errors.Join(err, failed)
+		w.end = w.target.Now()
+		err = errors.Join(err, failed)
 	}
 	return err
 }
@@ -189,7 +191,8 @@ func (w *worker) allSubmitted() bool {
 // keepFull keeps the queue at its depth until the clock reaches end, all bytes
 // are submitted, enough is known, or the pass is stopped.
 func (w *worker) keepFull(end time.Duration) error {
-	w.now, w.halted = w.target.Now(), isStopped(w.stopped)
+	w.now = w.target.Now()
+	w.halted = isStopped(w.stopped)
 	for w.now < end && !w.allSubmitted() && !w.precise && !w.halted {
 		if err := w.submit(); err != nil {
 			return err
@@ -219,7 +222,7 @@ func (w *worker) submit() error {
 	for w.free.any() && !w.allSubmitted() {
 		since := w.now
 		if w.schedule.rated() {
-			due, ready := w.schedule.take(w.now, w.free.freed(), w.meter)
+			due, ready := w.schedule.take(w.now, w.free.freeSince(), w.meter)
 			if !ready {
 				break
 			}
@@ -233,7 +236,7 @@ func (w *worker) submit() error {
 			return err
 		}
 		w.underWay[slot] = flight{offset: operation.Offset, since: since, action: operation.Action}
-		w.stall.submitted(slot, operation.Offset, w.now)
+		w.stall.noteSubmission(slot, operation.Offset, w.now)
 		w.submitted += w.request.Block
 	}
 	if len(w.batch) == 0 {
@@ -254,16 +257,20 @@ func (w *worker) hand(operations []target.Operation) error {
 // fill sets the action, the place and the data of the operation of a slot. One that a ledger cannot judge is
 // an error: whatever it found would be no finding about the storage.
 func (w *worker) fill(o *target.Operation) error {
-	o.Action, o.Offset, o.Length = target.Read, w.offsets.draw(), int(w.request.Block)
+	o.Action = target.Read
+	o.Offset = w.offsets.draw()
+	o.Length = int(w.request.Block)
 	if w.request.Ledger != nil && !w.request.Ledger.fits(o.Offset, int64(o.Length)) {
 		return fmt.Errorf("%d bytes at %d are not whole cells of %d bytes, so they cannot be verified: this is a mistake of "+
 			"the program, not of the storage", o.Length, o.Offset, w.request.Ledger.cell)
 	}
 	if w.request.WriteShare == 0 || !w.drawWrite() {
-		o.Data, o.Durable = nil, false
+		o.Data = nil
+		o.Durable = false
 		return nil
 	}
-	o.Action, o.Durable = target.Write, w.request.Durable
+	o.Action = target.Write
+	o.Durable = w.request.Durable
 	switch {
 	case w.payload == nil:
 	case w.request.Ledger != nil:
@@ -342,7 +349,7 @@ func (w *worker) take(until time.Duration) error {
 		w.now = w.target.Now()
 	}
 	for i := range w.done[:filled] {
-		w.completed(&w.done[i])
+		w.takeCompletion(&w.done[i])
 	}
 	if w.outstanding -= filled; filled > 0 {
 		w.aliveAt = w.now
@@ -365,7 +372,7 @@ func (w *worker) take(until time.Duration) error {
 	return nil
 }
 
-// stuck says for how long nothing came back, and what of.
+// stuck is the error of operations that did not come back, with the time.
 func (w *worker) stuck() error {
 	what := fmt.Sprintf("%d operations", w.outstanding)
 	if w.meter.flushing {
@@ -383,13 +390,13 @@ func (w *worker) hangs() bool {
 	return longest > 0 && w.outstanding > 0 && w.now-w.aliveAt > longest
 }
 
-// completed takes note of one operation that is over.
-func (w *worker) completed(c *target.Completion) {
+// takeCompletion takes note of one operation that is over.
+func (w *worker) takeCompletion(c *target.Completion) {
 	w.now = c.Completed
 	if c.Err != nil && !w.meter.flushing && w.retries(c) {
 		return
 	}
-	w.stall.completed(c.Slot, c.Completed)
+	w.stall.noteCompletion(c.Slot, c.Completed)
 	w.free.put(c.Slot, c.Completed)
 	if w.meter.flushing {
 		w.flushed = c.Err
@@ -439,7 +446,7 @@ func (w *worker) verify(slot int, failed error) {
 	o, length := &w.underWay[slot], int64(w.request.Block)
 	switch {
 	case o.action == target.Write && failed == nil:
-		w.request.Ledger.written(o.offset, length)
+		w.request.Ledger.noteWritten(o.offset, length)
 	case o.action == target.Write, w.request.WriteShare > 0:
 	case failed != nil:
 		w.request.Ledger.unreadable(o.offset, length)
@@ -454,7 +461,8 @@ const glanceEvery = time.Millisecond
 
 // glance cuts samples that are over, and tells those who look on.
 func (w *worker) glance() {
-	w.glanceAt, w.halted = w.now+glanceEvery, isStopped(w.stopped)
+	w.glanceAt = w.now + glanceEvery
+	w.halted = isStopped(w.stopped)
 	w.meter.cutUntil(w.now)
 	w.stall.look(w.now)
 	w.look(w.now, w.meter)
@@ -498,7 +506,7 @@ func (w *worker) giveUp() {
 	now := w.target.Now()
 	for slot := range w.underWay {
 		if since := w.underWay[slot].since; !w.free.has(slot) {
-			w.meter.outlasted(since, since, now)
+			w.meter.noteCutOff(since, since, now)
 		}
 	}
 }
@@ -510,9 +518,10 @@ func (w *worker) flush() (time.Duration, error) {
 		return 0, nil // stuck; the error is known
 	}
 	began := w.target.Now()
-	w.meter.flushing, w.flushed = true, nil
+	w.meter.flushing = true
+	w.flushed = nil
 	slot := w.free.take()
-	w.stall.submitted(slot, ofFlush, began)
+	w.stall.noteSubmission(slot, ofFlush, began)
 	w.now = began
 	if err := w.hand([]target.Operation{{Action: target.Flush, Slot: slot}}); err != nil {
 		return 0, err

@@ -50,7 +50,7 @@ func (r *runner) sweepGrid(ctx context.Context, passes []plan.Pass) error {
 	return nil
 }
 
-// fillIn records what was not measured.
+// fillIn records estimates for the points that were not measured.
 func (r *runner) fillIn(g *depthGrid, unmeasured map[place]plan.Pass) {
 	for row := range g.blocks {
 		for column := range g.depths {
@@ -66,7 +66,7 @@ func (r *runner) fillIn(g *depthGrid, unmeasured map[place]plan.Pass) {
 	}
 }
 
-// note enters what was measured at a point.
+// note enters the measurement of a point.
 func (g *depthGrid) note(p place, measured *session.Pass) {
 	g.rates[p.row][p.column] = float64(measured.BytesPerSecond)
 	if interval := measured.Throughput; interval != nil && measured.BytesPerSecond > 0 {
@@ -78,11 +78,13 @@ func (g *depthGrid) note(p place, measured *session.Pass) {
 func newDepthGrid(passes []plan.Pass) (*depthGrid, map[place]plan.Pass) {
 	g := &depthGrid{}
 	for _, pass := range passes {
-		g.blocks, g.depths = append(g.blocks, pass.Block), append(g.depths, pass.Depth)
+		g.blocks = append(g.blocks, pass.Block)
+		g.depths = append(g.depths, pass.Depth)
 	}
 	slices.Sort(g.blocks)
 	slices.Sort(g.depths)
-	g.blocks, g.depths = slices.Compact(g.blocks), slices.Compact(g.depths)
+	g.blocks = slices.Compact(g.blocks)
+	g.depths = slices.Compact(g.depths)
 	for range g.blocks {
 		g.rates = append(g.rates, make([]float64, len(g.depths)))
 	}

@@ -70,8 +70,8 @@ func (r *runner) contenders(c plan.Contending) ([]contender, error) {
 	return members, nil
 }
 
-// sameTime brings the clocks of simulated members together, so that none finds a
-// shared hop busy with what another did in its future.
+// sameTime brings the clocks of simulated members together, so that none finds a shared hop busy with
+// another's future.
 func sameTime(members []contender) {
 	latest := time.Duration(0)
 	for _, member := range members {
@@ -115,7 +115,7 @@ func (r *runner) together(members []contender) []contender {
 
 // onOne runs the pass on one of the targets.
 func (r *runner) onOne(ctx context.Context, on contender, p plan.Pass) (session.Pass, error) {
-	w, err := r.asked(on.desk, p)
+	w, err := r.workOf(on.desk, p)
 	if err != nil {
 		return session.Pass{}, fmt.Errorf("%s: %w", on.address, err)
 	}

@@ -63,14 +63,17 @@ func (g *depthGrid) edges() []place {
 // worth measuring is left.
 func (g *depthGrid) next() (place, bool) {
 	alike := g.alike()
-	best, most := place{}, alike
+	best := place{}
+	most := alike
 	for row := range g.blocks {
 		if g.measured(row) > 2 {
 			continue
 		}
-		first, last := g.rates[row][0], g.rates[row][len(g.depths)-1]
+		first := g.rates[row][0]
+		last := g.rates[row][len(g.depths)-1]
 		if rise := math.Log(last / first); rise > most {
-			best, most = place{row, g.bend(row)}, rise
+			best = place{row, g.bend(row)}
+			most = rise
 		}
 	}
 	if most > alike {
@@ -82,7 +85,8 @@ func (g *depthGrid) next() (place, bool) {
 				continue
 			}
 			if apart := math.Abs(math.Log(g.model(row, column) / g.line(row, column))); apart > most {
-				best, most = place{row, column}, apart
+				best = place{row, column}
+				most = apart
 			}
 		}
 	}
@@ -113,8 +117,8 @@ func (g *depthGrid) bend(row int) int {
 	return best
 }
 
-// estimate is what is filled in for a point: the row's curve, moved to meet the
-// measured points on both sides of it.
+// estimate returns the estimate for a point: the row's curve, moved to meet the measured points on both sides
+// of it.
 func (g *depthGrid) estimate(row, column int) float64 {
 	if g.rates[row][column] > 0 {
 		return g.rates[row][column]
@@ -137,23 +141,27 @@ func saturating(line, ceiling, sharpness float64) float64 {
 	return line / math.Pow(1+math.Pow(line/ceiling, sharpness), 1/sharpness)
 }
 
-// sharpness is that of the curve which comes closest to the row's measured
-// points between its edges; a corner where there are none.
+// sharpness returns the sharpness of the curve which comes closest to the row's measured points between its
+// edges; a corner where there are none.
 func (g *depthGrid) sharpness(row int) float64 {
-	best, least := sharpest, math.Inf(1)
+	best := sharpest
+	least := math.Inf(1)
 	for p := softest; p <= sharpest; p *= 1.1 {
-		missed, points := 0.0, 0
+		missed := 0.0
+		points := 0
 		for column := 1; column < len(g.depths)-1; column++ {
 			if rate := g.rates[row][column]; rate > 0 {
 				off := math.Log(saturating(g.proportional(row, column), g.rates[row][len(g.depths)-1], p) / rate)
-				missed, points = missed+off*off, points+1
+				missed = missed + off*off
+				points = points + 1
 			}
 		}
 		if points == 0 {
 			return sharpest
 		}
 		if missed < least {
-			best, least = p, missed
+			best = p
+			least = missed
 		}
 	}
 	return best

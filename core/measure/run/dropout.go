@@ -50,7 +50,7 @@ func inOneLine(err error) string {
 	return strings.Join(once, "; ")
 }
 
-// latest is what happened last, or empty.
+// latest describes the last event, or is empty.
 func (l *eventLog) latest() string {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
@@ -155,12 +155,11 @@ func vanished(err error, on target.Target) bool {
 	return target.Within(answerWithin, device.Answers) != nil
 }
 
-// answerWithin is how long storage has to say that it is there. What a server keeps, or a
-// disk behind a bridge, may hold whoever asks for ever.
+// answerWithin is how long storage has to say that it is there. A server, or a disk behind a bridge, may hold
+// whoever asks for ever.
 const answerWithin = 10 * time.Second
 
-// overWhichLinks says at what rates a device came back, or nothing where that is
-// not known.
+// overWhichLinks describes the link rates of a device that came back, or is empty where they are not known.
 func (r *runner) overWhichLinks() string {
 	reading := r.readLinks()
 	if reading == nil {

@@ -72,14 +72,15 @@ func (d *desk) folder() (target.Filler, bool) {
 	return folder, ok && d.Description().Kind == target.Folder
 }
 
-// free gives back what filling took. What was stamped is checked before it is
-// discarded: afterwards nothing can be expected of it.
+// free gives back the space that filling took. Stamped data is checked before it is discarded: afterwards
+// nothing can be expected of it.
 func (r *runner) free(ctx context.Context) error {
 	d := &r.main
 	if !d.filling {
 		return nil
 	}
-	d.filling, d.filledTo = false, 0
+	d.filling = false
+	d.filledTo = 0
 	if folder, ok := d.folder(); ok {
 		return folder.Free()
 	}

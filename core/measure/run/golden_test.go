@@ -200,7 +200,8 @@ func TestALimitIsTold(t *testing.T) {
 		}
 		told := 0
 		for _, e := range s.Events {
-			if e.Kind == event.Limit && strings.Contains(e.Detail, "was to move 1.05 MB, and its limit of 300ms ended it after") {
+			const why = "was to move 1.05 MB, and its limit of 300ms ended it after"
+			if e.Kind == event.Limit && strings.Contains(e.Detail, why) {
 				told++
 			}
 		}

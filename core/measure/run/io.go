@@ -15,8 +15,8 @@ import (
 	"opengauge/core/unit"
 )
 
-// desk is a target that a run works on, with what belongs to its data: the ledger,
-// where what is written is verified, and how far it was filled.
+// desk is a target that a run works on, with the state of its data: the ledger, if it is verified, and how
+// far it was filled.
 type desk struct {
 	target.Target
 	address string
@@ -37,7 +37,7 @@ type work struct {
 	load.Load
 	area   load.Area
 	timing engine.Timing
-	// seed tells the offsets and data of one work from those of another.
+	// seed tells the offsets and data of one work from another's.
 	seed int
 	told func(engine.Progress)
 	// sampled is told of each sample and says whether that is enough; it may be nil.
@@ -152,8 +152,8 @@ func (d *desk) geometry(from, to unit.Bytes) load.Geometry {
 	return load.Geometry{Start: from, Length: to - from, Alignment: d.Description().SmallestBlock, Cell: d.cell}
 }
 
-// compressible is the share of what fills a target that compresses away: that of the
-// first load that says one, so that a level is made of the data that is measured on it.
+// compressible is the compressible share of filling data: the first load's that has one, so that a level is
+// made of the data that is measured on it.
 func (r Request) compressible() float64 {
 	for _, pass := range r.Plan.Passes(r.Hold) {
 		if pass.CompressibleShare > 0 {
@@ -163,7 +163,7 @@ func (r Request) compressible() float64 {
 	return 0
 }
 
-// seedFilling is the number of works that fill, before that of the first pass.
+// seedFilling is the number of filling works, before the first pass.
 const seedFilling = -1
 
 // cover writes a stretch of a target once. The progress that is told counts from the
@@ -174,7 +174,8 @@ func (r *runner) cover(ctx context.Context, d *desk, from, to unit.Bytes, told f
 		return err
 	}
 	for _, w := range works {
-		w.seed, w.CompressibleShare = seedFilling, r.request.compressible()
+		w.seed = seedFilling
+		w.CompressibleShare = r.request.compressible()
 		if told != nil {
 			w.told = func(p engine.Progress) {
 				p.Bytes += w.area.Start()
@@ -188,7 +189,7 @@ func (r *runner) cover(ctx context.Context, d *desk, from, to unit.Bytes, told f
 	return nil
 }
 
-// sense reads what stands beside a sample.
+// sense reads the sensors for a sample.
 func (r *runner) sense() engine.Senses {
 	return engine.Senses{Temperatures: r.request.Sensors.Temperatures(), Readings: r.request.Sensors.Readings()}
 }

@@ -50,7 +50,7 @@ func (r *runner) attempt(ctx context.Context, pass plan.Pass) (*session.Pass, er
 func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error) {
 	r.progress.begin(p)
 	before := r.readLinks()
-	asked, err := r.asked(&r.main, p)
+	asked, err := r.workOf(&r.main, p)
 	if err != nil {
 		return nil, err
 	}
@@ -81,14 +81,14 @@ func (r *runner) measure(ctx context.Context, p plan.Pass) (*session.Pass, error
 	return record, firstFailure(result, err)
 }
 
-// noteLimit notes a pass that its time ended before it had moved what it was asked to.
+// noteLimit notes a pass that its time ended before it had moved its amount.
 func (r *runner) noteLimit(p plan.Pass, asked engine.Timing, made session.Pass) {
 	if asked.Bytes <= made.Bytes || made.CutShort || made.Errors > 0 {
 		return
 	}
 	if held := unit.Duration(made.ElapsedSeconds - made.FlushSeconds); asked.Hold > 0 && held >= asked.Hold {
-		r.events.add(r.main.Now()-r.began, event.Limit, fmt.Sprintf("pass %d (%s) was to move %s, and its limit of %s ended it "+
-			"after %s; give it a longer hold", p.Index+1, p.Label(), asked.Bytes.Decimal(), asked.Hold,
+		r.events.add(r.main.Now()-r.began, event.Limit, fmt.Sprintf("pass %d (%s) was to move %s, and its limit of %s "+
+			"ended it after %s; give it a longer hold", p.Index+1, p.Label(), asked.Bytes.Decimal(), asked.Hold,
 			made.Bytes.Decimal()))
 	}
 }
@@ -115,9 +115,9 @@ func firstFailure(result engine.Result, err error) error {
 	return target.Explain(err)
 }
 
-// asked is the work of a pass on a target: its load, on the part of the target that
+// workOf is the work of a pass on a target: its load, on the part of the target that
 // it touches.
-func (r *runner) asked(d *desk, p plan.Pass) (work, error) {
+func (r *runner) workOf(d *desk, p plan.Pass) (work, error) {
 	touched := d.geometry(0, d.Description().Span)
 	if p.Filled {
 		touched.Length = r.filledSpan(d, p, touched.Length)
@@ -129,13 +129,13 @@ func (r *runner) asked(d *desk, p plan.Pass) (work, error) {
 	}, err
 }
 
-// emptySpan is what passes touch of a device that nothing was written to: as much as of
-// a folder, or a tenth of a small device.
+// emptySpan is the part that passes touch of an empty device: as much as of a folder, or a tenth of a small
+// device.
 const emptySpan = unit.GiB
 
-// filledSpan is what passes at a level touch. On a device that is what is filled. Before
-// anything is, it is a small part of the lowest level, so that what a pass writes there
-// does not fill the device further than its levels say. A folder's test file is as it is.
+// filledSpan returns the part that passes at a level touch. On a device that is the filled part. Before any,
+// it is a small part of the lowest level, so that the writes of a pass do not fill the device further than
+// its levels say. A folder's test file is as it is.
 func (r *runner) filledSpan(d *desk, p plan.Pass, span unit.Bytes) unit.Bytes {
 	if d.Description().Kind == target.Folder {
 		return span

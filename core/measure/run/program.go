@@ -11,8 +11,7 @@ import (
 // out.
 type doer func(r *runner, ctx context.Context, item plan.Item) (skip int, err error)
 
-// doers say how each kind of item is done, by what it does. Each is in the file of
-// its step.
+// doers are the functions for each kind of item, by its name. Each is in the file of its step.
 var doers = map[string]doer{
 	plan.Pass{}.Does():       doPass,
 	plan.Grid{}.Does():       doGrid,
@@ -23,7 +22,7 @@ var doers = map[string]doer{
 	plan.Contending{}.Does(): doContend,
 }
 
-// program does what a plan expands into, one after the other.
+// program does the items of a plan, one after the other.
 func (r *runner) program(ctx context.Context, items []plan.Item) (err error) {
 	defer func() { err = errors.Join(err, r.free(ctx)) }()
 	for i := 0; i < len(items) && ctx.Err() == nil; i++ {

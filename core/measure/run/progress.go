@@ -13,7 +13,7 @@ import (
 
 // Progress is how far a run is. It is told several times a second.
 type Progress struct {
-	// Doing says what is going on: "filling the test file", or the pass.
+	// Doing is the current activity: "filling the test file", or the pass.
 	Doing string
 	// Pass counts from 1; it is 0 while the test file is filled.
 	Pass, Passes int
@@ -29,13 +29,13 @@ type Progress struct {
 	Elapsed time.Duration
 	Writes  bool
 	Latency time.Duration
-	// What stands beside the figures, and the last thing that happened.
+	// The readings beside the figures, and the last event.
 	Temperatures map[string]unit.Celsius
 	Readings     map[string]float64
 	Event        string
 	// Says is how the pass comes to be as it is, as far as that can be said by now.
 	Says string
-	// Others is what stands beside it: what other hosts move.
+	// Others describes the throughput of other hosts.
 	Others string
 }
 
@@ -114,12 +114,14 @@ func (t *tracker) begin(p plan.Pass) {
 
 func (t *tracker) measuring(p engine.Progress) {
 	pass := t.passes[t.at]
-	elapsed, doing := p.Elapsed, pass.Label()
+	elapsed := p.Elapsed
+	doing := pass.Label()
 	switch {
 	case p.Counting:
 		elapsed += pass.Settle()
 	case p.Flushing:
-		elapsed, doing = pass.Time(), fmt.Sprintf("%s (flushing for %.0f s)", doing, p.Elapsed.Seconds())
+		elapsed = pass.Time()
+		doing = fmt.Sprintf("%s (flushing for %.0f s)", doing, p.Elapsed.Seconds())
 	default:
 		doing += " (settling)"
 	}

@@ -22,8 +22,7 @@ const (
 	mostCompressible = 0.98
 )
 
-// ours gives what knows the target again by what this run wrote to it, or nil where
-// nothing was written that could be.
+// ours returns a function that knows the target again by the data of this run, or nil where there is none.
 func (d *desk) ours(compressible float64) target.Recognise {
 	places := d.written.Places()
 	if len(places) == 0 || compressible > mostCompressible {
@@ -51,9 +50,9 @@ func (d *desk) ours(compressible float64) target.Recognise {
 	}
 }
 
-// judge says whether what was read is this run's. All that a flush had made stable has to
-// be there, and half of what the device may have lost with its power. Places that cannot
-// be read say nothing, but most of them have to be.
+// judge says whether the data read is this run's. All that a flush had made stable has to be there, and half
+// of the data that the device may have lost with its power. Places that cannot be read say nothing, but most
+// of them have to be.
 func (d *desk) judge(stable, loose lookup) error {
 	read := stable.read + loose.read
 	if failed := stable.failed + loose.failed; failed > read {
@@ -67,7 +66,7 @@ func (d *desk) judge(stable, loose lookup) error {
 		"of %d blocks that this run wrote, %d hold something else", read, read-stable.own-loose.own)}
 }
 
-// lookup counts what was found at places.
+// lookup counts the results of reading places.
 type lookup struct {
 	read, own, failed int
 	err               error
@@ -76,7 +75,8 @@ type lookup struct {
 func (l *lookup) look(from io.ReaderAt, offset, length int64) {
 	buffer := direct.Buffer(direct.Up(int(length)))[:length]
 	if _, err := from.ReadAt(buffer, offset); err != nil && !errors.Is(err, io.EOF) {
-		l.failed, l.err = l.failed+1, err
+		l.failed = l.failed + 1
+		l.err = err
 		return
 	}
 	l.read++

@@ -10,7 +10,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// askedBytes is what a pass is asked to move, where that alone ends it.
+// askedBytes is the amount of a pass that it alone ends.
 func askedBytes(p plan.Pass) unit.Bytes {
 	if !p.Open() {
 		return 0
@@ -18,7 +18,7 @@ func askedBytes(p plan.Pass) unit.Bytes {
 	return p.End.Bytes
 }
 
-// passRecord turns what the engine measured into the session's form.
+// passRecord turns the engine's result into the session's form.
 func passRecord(p plan.Pass, d target.Description, result engine.Result, began time.Duration) session.Pass {
 	elapsed := result.Elapsed.Seconds()
 	record := session.Pass{
@@ -42,14 +42,17 @@ func passRecord(p plan.Pass, d target.Description, result engine.Result, began t
 	if p.Writes() && p.Settle() > 0 {
 		record.SettleBytes = max(result.Moved.Written+result.Moved.Read-result.Bytes, 0)
 	}
-	record.Depth, record.Workers = result.Depth, result.Workers // as they ran
+	record.Depth = result.Depth
+	record.Workers = result.Workers // as they ran
 	device := result.Usage.Device
 	if moved := device.Moved(); result.Usage.Known {
-		record.DeviceBytes, record.DeviceReadBytes = &moved, &device.Read
+		record.DeviceBytes = &moved
+		record.DeviceReadBytes = &device.Read
 		depth := perSecond(device.Waited.Seconds(), elapsed)
 		record.DeviceDepth = &depth
 	}
-	record.MeanDepth, record.CutOffOperations = result.MeanDepth, result.CutOff
+	record.MeanDepth = result.MeanDepth
+	record.CutOffOperations = result.CutOff
 	if p.Scheduled() {
 		record.Lateness = &session.Lateness{P50: result.Lateness.P50Seconds, P99: result.Lateness.P99Seconds}
 		record.SpinSeconds = result.Spun.Seconds()

@@ -14,7 +14,7 @@ import (
 // restStep is how often a rest looks up.
 const restStep = 250 * time.Millisecond
 
-// doRest lets the target be until the rest is over, and keeps what is read meanwhile.
+// doRest lets the target be until the rest is over, and keeps the readings meanwhile.
 func doRest(r *runner, ctx context.Context, item plan.Item) (int, error) {
 	rest := item.(*plan.Rest)
 	began := r.main.Now()

@@ -1,8 +1,8 @@
-// Package run is the runner: it takes a plan, a target and the sensors beside
-// it, and makes a session, telling a watcher how far it is.
+// Package run is the runner: it takes a plan, a target and the sensors beside it, and makes a session,
+// telling a watcher how far it is.
 //
-// A run belongs to the goroutine that calls [Run]; one target takes one run at a time.
-// What watches the links and the stalls tells of them from goroutines of its own.
+// A run belongs to the goroutine that calls [Run]; one target takes one run at a time. Watchers of links and
+// stalls report from goroutines of their own.
 package run
 
 import (
@@ -35,8 +35,7 @@ const (
 	LongestSample  = 10 * time.Minute
 )
 
-// Keeper keeps a session while it runs. What it was given last is what remains
-// when the program dies.
+// Keeper keeps a session while it runs. The last state that it was given remains when the program dies.
 type Keeper interface {
 	Begin(*session.Session) error
 	AddPass(id string, pass session.Pass) error
@@ -45,7 +44,7 @@ type Keeper interface {
 	Discard(id string) error
 }
 
-// Request says what to run, and what is known about it beforehand.
+// Request is a plan, its target, and the facts known beforehand.
 type Request struct {
 	ID   string
 	Name string
@@ -74,7 +73,7 @@ type Request struct {
 	Environment host.Environment
 	// Follow looks on while passes are recorded; it may be nil.
 	Follow Follower
-	// Gate lets passes begin at once with those of other hosts; it may be nil.
+	// Gate lets passes begin at the same moment as on other hosts; it may be nil.
 	Gate Gate
 	// Visit says for which review it runs; it may be nil.
 	Visit *session.Visit
@@ -84,29 +83,27 @@ type Request struct {
 // are called between operations and have to return at once, where the clock does not
 // stand still for them.
 type Follower interface {
-	// Begin starts on a pass, of which only what was asked is known.
+	// Begin starts on a pass, of which only the request is known.
 	Begin(s *session.Session, p session.Pass)
 	// Sample takes the next sample of the pass.
 	Sample(sample session.Sample)
-	// Says is what there is to say so far, or empty, and how likely the cause is that is
-	// settled, from 0 to 1.
+	// Says returns the present explanation, or nothing, and how likely the settled cause is, from 0 to 1.
 	Says() (text string, settled float64)
 }
 
-// Links is what looks at the links of a chain while it is measured.
+// Links looks at the links of a chain while it is measured.
 type Links interface {
 	// Reading gives their states and counters now.
 	Reading() link.Reading
-	// Start tells what happens to them, from another goroutine, until the
-	// returned function is called.
+	// Start reports events of the links, from another goroutine, until the returned function is called.
 	Start(tell func(kind, detail string)) (stop func())
 }
 
-// Gate is what a pass begins behind.
+// Gate holds passes until all hosts can begin.
 type Gate interface {
-	// Enter waits until the pass of an index is to begin, and gives what is to be noted.
+	// Enter waits until the pass of an index is to begin, and returns remarks for the session.
 	Enter(ctx context.Context, pass int) (notes []string, err error)
-	// Together is what is to be recorded of it.
+	// Together returns the record of the meeting.
 	Together() *session.Together
 }
 
@@ -156,7 +153,8 @@ func (r Request) checkRate() error {
 		if !pass.Scheduled() {
 			continue
 		}
-		step, apart := clock.Step(), unit.Duration(float64(pass.Workers)/pass.Rate)
+		step := clock.Step()
+		apart := unit.Duration(float64(pass.Workers) / pass.Rate)
 		if apart < stepsApart*step {
 			return fmt.Errorf("%s: a rate of %.0f operations a second asks each worker for one every %s, and this "+
 				"machine's clock moves in steps of %s; use a lower --rate, or more --workers",
@@ -166,10 +164,9 @@ func (r Request) checkRate() error {
 	return nil
 }
 
-// Run runs the request and keeps the session as it grows. A run that the
-// context stops gives a session that is interrupted, and no error. A run that
-// fails gives what it has, marked as failed, with the error. The target is not
-// closed.
+// Run runs the request and keeps the session as it grows. A run that the context stops gives a session that
+// is interrupted, and no error. A run that fails returns its session so far, marked as failed, with the
+// error. The target is not closed.
 func Run(ctx context.Context, request Request, keeper Keeper, watch func(Progress)) (*session.Session, error) {
 	if err := request.Check(); err != nil {
 		return nil, err
@@ -247,13 +244,14 @@ func newRunner(request Request, keeper Keeper, watch func(Progress)) *runner {
 	return r
 }
 
-// lookedOn adds to each report what stands beside its figures.
+// lookedOn adds to each report the readings beside its figures.
 func (r *runner) lookedOn(watch func(Progress)) func(Progress) {
 	if watch == nil {
 		return nil
 	}
 	return func(p Progress) {
-		p.Temperatures, p.Readings = r.request.Sensors.Temperatures(), r.request.Sensors.Readings()
+		p.Temperatures = r.request.Sensors.Temperatures()
+		p.Readings = r.request.Sensors.Readings()
 		p.Event = r.events.latest()
 		watch(p)
 	}
@@ -311,7 +309,8 @@ func (r *runner) finish(ctx context.Context, err error) {
 	r.session.Ended = r.session.Started.Add(elapsed.Round(time.Millisecond))
 	switch {
 	case err != nil:
-		r.session.State, r.session.Failure = session.Failed, err.Error()
+		r.session.State = session.Failed
+		r.session.Failure = err.Error()
 	case ctx.Err() != nil:
 		r.session.State = session.Interrupted
 	default:
@@ -332,7 +331,7 @@ func (r *runner) nothingMeasured() bool {
 	return len(r.session.Passes) > 0 && operations == 0
 }
 
-// recordMoved puts into the session what was read and written in all.
+// recordMoved puts the total of reads and writes into the session.
 func (r *runner) recordMoved() {
 	for _, d := range r.desks() {
 		if d.moved != (engine.Moved{}) {

@@ -20,8 +20,8 @@ func (r *runner) forgetTracks() {
 	}
 }
 
-// tracks are what instruments said of power in a stretch, and shortly before it, at their
-// own times since it began on the target's clock; nil where no instrument says it.
+// tracks returns the instruments' readings of power in a stretch, and shortly before it, at their own times
+// since it began on the target's clock; nil where no instrument reads it.
 func (r *runner) tracks(began time.Duration, elapsedSeconds float64) []session.Track {
 	tracker, ok := r.request.Sensors.(sensor.Tracker)
 	if !ok {
@@ -61,7 +61,7 @@ func enterReading(track *session.Track, at, value, elapsedSeconds float64) {
 	track.Values = append(track.Values, value)
 }
 
-// instruments are what the figures of the sensors are, where they say so.
+// instruments returns the figures of the sensors, where they describe them.
 func (r Request) instruments() []sensor.Figure {
 	if instrument, ok := r.Sensors.(sensor.Instrument); ok {
 		return instrument.Figures()

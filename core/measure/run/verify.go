@@ -41,7 +41,7 @@ func (r Request) checkVerify() error {
 	return nil
 }
 
-// everyPass are the passes of the plan, those of contentions too.
+// everyPass returns the passes of the plan, with the passes of contentions.
 func (r Request) everyPass() []plan.Pass {
 	passes := r.Plan.Passes(plan.DefaultHold)
 	for _, item := range r.Plan.Program(plan.DefaultHold) {
@@ -57,7 +57,7 @@ func (r Request) writesAnywhere() bool {
 	return slices.ContainsFunc(r.everyPass(), func(p plan.Pass) bool { return p.Writes() && p.Access == load.Random })
 }
 
-// descriptions are those of all targets of the request.
+// descriptions returns the descriptions of all targets.
 func (r Request) descriptions() []target.Description {
 	all := []target.Description{r.Target.Description()}
 	for _, other := range r.Others {
@@ -66,9 +66,9 @@ func (r Request) descriptions() []target.Description {
 	return all
 }
 
-// cell is the unit in which all targets of the run are verified, so that what was
-// checked on them adds up: the largest, up to [engine.LargestCell], that divides
-// every block in use. All are multiples of [load.SmallestBlock], and so is it.
+// cell is the unit in which all targets of the run are verified, so that their counts add up: the largest, up
+// to [engine.LargestCell], that divides every block in use. All are multiples of [load.SmallestBlock], and so
+// is it.
 func (r Request) cell() unit.Bytes {
 	cell := engine.LargestCell
 	for _, d := range r.descriptions() {
@@ -84,21 +84,21 @@ func (r Request) cell() unit.Bytes {
 	return cell
 }
 
-// ledgerNumber tells the stamps of one target and run from those of others.
+// ledgerNumber tells the stamps of one target and run from others.
 func ledgerNumber(name string) uint64 {
 	number := fnv.New64a()
 	_, _ = number.Write([]byte(name))
 	return number.Sum64()
 }
 
-// readBack reads everything that was written to a target, past what cannot be read.
+// readBack reads everything that was written to a target, past unreadable parts.
 func (r *runner) readBack(ctx context.Context, d *desk) error {
 	if d.ledger == nil {
 		return nil
 	}
-	before := d.ledger.Checked()
+	before := d.ledger.Sum()
 	defer func() {
-		after := d.ledger.Checked()
+		after := d.ledger.Sum()
 		d.readBack += after.Checked + after.Unreadable - before.Checked - before.Unreadable
 	}()
 	d.ledger.Sweep()
@@ -107,7 +107,8 @@ func (r *runner) readBack(ctx context.Context, d *desk) error {
 		return err
 	}
 	for _, w := range works {
-		w.told, w.timing.Tolerate = r.progress.readingBack, engine.TolerateAll
+		w.told = r.progress.readingBack
+		w.timing.Tolerate = engine.TolerateAll
 		if _, err := r.do(ctx, d, w); err != nil {
 			return fmt.Errorf("reading back: %w", err)
 		}
@@ -124,14 +125,14 @@ func (r *runner) desks() []*desk {
 	return all
 }
 
-// recordVerdict puts into the session what was checked, on all targets together.
+// recordVerdict puts the results of verification into the session, of all targets together.
 func (r *runner) recordVerdict() {
 	if r.main.ledger == nil {
 		return
 	}
 	sum := &session.Verification{FirstOffset: -1}
 	for _, d := range slices.Backward(r.desks()) {
-		v := d.ledger.Checked()
+		v := d.ledger.Sum()
 		sum.BlockBytes = v.Cell
 		sum.Written += v.Written
 		sum.Checked += v.Checked
@@ -142,7 +143,8 @@ func (r *runner) recordVerdict() {
 		sum.Misplaced += v.Misplaced
 		sum.Unreadable += v.Unreadable
 		if v.FirstOffset >= 0 {
-			sum.FirstOffset, sum.FaultyAddress = v.FirstOffset, d.address
+			sum.FirstOffset = v.FirstOffset
+			sum.FaultyAddress = d.address
 		}
 		if v.WrapsAt > 0 {
 			sum.WrapsAtBytes = v.WrapsAt

@@ -8,15 +8,15 @@ import (
 	"opengauge/core/unit"
 )
 
-// Key says which figures stand beside each other: those of a load at a fill level,
-// or those of copies of a file set. Keys compare with ==.
+// Key says which figures stand beside each other: a load at a fill level, or copies of a file set. Keys
+// compare with ==.
 type Key struct {
 	Load load.Load
 	// Fill is the share of the storage that is filled besides.
 	Fill float64
 	// Amount is how much was asked to be moved, where that alone ends a pass.
 	Amount unit.Bytes
-	// Copy is what was copied; it is the zero value of a load.
+	// Copy is the key of copies; it is the zero value for a load.
 	Copy CopyKey
 }
 
@@ -32,9 +32,9 @@ type CopyKey struct {
 	From, To string
 }
 
-// Key is what the pass was asked for, whatever step and plan it came from. That a
-// load is sustained follows from what was asked; only where the record does not say
-// (those of older programs, and from elsewhere) from how long it lasted.
+// Key is the request of the pass, whatever step and plan it came from. Whether a load is sustained follows
+// from the request; only where the record does not say (older programs, and from elsewhere) from how long it
+// lasted.
 func (p *Pass) Key() Key {
 	asked := p.Load.Identity()
 	if p.AskedSeconds == 0 && p.Step != plan.StepStart {
@@ -47,20 +47,21 @@ func (p *Pass) Key() Key {
 	return key
 }
 
-// Key is what makes copies alike. Between more than two ends, or where it is not
-// from the first to the second, the way is a part of it.
+// Key is the key by which copies are alike. Between more than two ends, or where it is not from the first to
+// the second, the way is a part of it.
 func (c *Copy) Key(s *Session) Key {
 	key := CopyKey{
 		Work: c.Work, Set: c.Set, Seed: c.Seed, Bytes: c.Spread.Bytes, Files: c.Spread.Files,
 		Parallel: max(c.Parallel, 1),
 	}
 	if len(s.Ends) > 2 || c.From == 1 || c.To == 0 {
-		key.From, key.To = s.address(c.From), s.address(c.To)
+		key.From = s.address(c.From)
+		key.To = s.address(c.To)
 	}
 	return Key{Copy: key}
 }
 
-// address is that of an end, or empty where there is none of that number.
+// address is the address of an end, or empty where there is none of that number.
 func (s *Session) address(end int) string {
 	if end < 0 || end >= len(s.Ends) {
 		return ""
@@ -68,18 +69,17 @@ func (s *Session) address(end int) string {
 	return s.Ends[end].Address
 }
 
-// IsCopy reports whether the key is that of copies.
+// IsCopy reports whether the key is of copies.
 func (k Key) IsCopy() bool { return k.Copy != CopyKey{} }
 
-// IsWholeCopy reports whether the key is that of copies from end to end, and not of the
-// work of one end alone.
+// IsWholeCopy reports whether the key is of copies from end to end, and not of the work of one end alone.
 func (k Key) IsWholeCopy() bool { return k.Copy.Work == CopyWhole }
 
-// Timed reports whether what is measured under the key is over once an amount is moved,
-// so that what counts is how long that takes.
+// Timed reports whether measurements under the key are over once an amount is moved, so that their figure is
+// how long that takes.
 func (k Key) Timed() bool { return k.IsCopy() || k.Amount > 0 }
 
-// Writes reports whether what is measured under the key changes the storage.
+// Writes reports whether measurements under the key change the storage.
 func (k Key) Writes() bool {
 	if k.IsCopy() {
 		return k.Copy.Work != CopySource
@@ -142,7 +142,7 @@ type Groups struct {
 // few is up to how many groups are looked at one after the other.
 const few = 24
 
-// Add puts a pass to those of its key.
+// Add puts a pass into the group of its key.
 func (g *Groups) Add(key Key, p *Pass) {
 	i := g.find(&key)
 	if i < 0 {
@@ -176,9 +176,8 @@ func (g *Groups) find(key *Key) int {
 	return -1
 }
 
-// Alike groups the passes that count by their keys, in the order of their first.
-// What apart takes out of a key is something in which the passes of a group may
-// differ; it may be nil.
+// Alike groups the passes that count by their keys, in the order of their first. The function apart removes
+// parts of a key in which the passes of a group may differ; it may be nil.
 func (s *Session) Alike(apart func(*Key)) []Group {
 	groups := Groups{List: make([]Group, 0, min(len(s.Passes), few))}
 	for i := range s.Passes {
@@ -198,7 +197,7 @@ func (s *Session) Alike(apart func(*Key)) []Group {
 // Label names the pass for people: "read random 4 KiB, depth 32, 50 % full".
 func (p *Pass) Label() string { return p.Load.String() + load.Full(p.FillShare) }
 
-// Besides is what sets the pass apart besides the usual four of its load.
+// Besides names the dimensions of the pass besides the usual four of its load.
 func (p *Pass) Besides() string {
 	return (plan.Pass{Load: p.Load, Place: plan.Place{Fill: p.FillShare}}).Besides()
 }

@@ -10,7 +10,7 @@ type ByHand struct {
 	LapsSeconds []float64 `json:"laps_seconds,omitempty"`
 }
 
-// byHandMark is what stands behind the name of a session that was timed by hand.
+// byHandMark stands behind the name of a session that was timed by hand.
 const byHandMark = " (by hand)"
 
 // ByHand says whether any of a session was timed by hand.
@@ -23,8 +23,7 @@ func (s *Session) ByHand() bool {
 	return false
 }
 
-// interval is that of a throughput whose time was taken by hand: the time may be off to
-// either side.
+// interval is the interval of a throughput whose time was taken by hand: the time may be off to either side.
 func (h *ByHand) interval(bytes unit.Bytes, seconds float64) *RateInterval {
 	if !(seconds > h.WithinSeconds) {
 		return nil

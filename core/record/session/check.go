@@ -11,8 +11,7 @@ import (
 // longestID is the longest id that a session from elsewhere may have.
 const longestID = 64
 
-// Check says what is wrong with a session that was written elsewhere, by another
-// program or by hand.
+// Check returns the faults of a session that was written elsewhere, by another program or by hand.
 func (s *Session) Check() error {
 	if s.Format != Format {
 		return fmt.Errorf("the session is of the form %q; this program knows %q", s.Format, Format)

@@ -4,8 +4,8 @@ import (
 	"opengauge/core/bench/link"
 )
 
-// Class is what a session is ranked among: the same kind of storage through the
-// same narrowest hop, real or simulated.
+// Class is the class in which a session is ranked: the same kind of storage through the same narrowest hop,
+// real or simulated.
 func (s *Session) Class() string {
 	class := s.storageKind()
 	if hop, ok := s.Chain.Binding(); ok {

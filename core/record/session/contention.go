@@ -9,18 +9,18 @@ import (
 type Contention struct {
 	Index   int      `json:"index"`
 	Members []Member `json:"members"`
-	// Samples are of a merged session: what all members got together over the time
-	// in which all of them ran.
+	// Samples are of a merged session: the throughput of all members together over the time in which all of
+	// them ran.
 	Samples []ContentionSample `json:"samples,omitempty"`
 }
 
-// ContentionSample is what all members got together in a stretch that ends at a
-// time, and how fairly it was shared, from 1 down to 1 over their number.
+// ContentionSample is the throughput of all members in a stretch that ends at a time, and how fairly it was
+// shared, from 1 down to 1 over their number.
 type ContentionSample struct {
 	TSeconds       float64             `json:"t_seconds"`
 	BytesPerSecond unit.BytesPerSecond `json:"bytes_per_second"`
 	Fairness       float64             `json:"fairness"`
-	// Each is what each of the members got.
+	// Each is the throughput of each member.
 	Each []unit.BytesPerSecond `json:"each_bytes_per_second,omitempty"`
 }
 

@@ -11,7 +11,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// What was done with a file set: a copy, or the work of one end of it alone.
+// Kinds of work with a file set: a copy, or the work of one end of it alone.
 const (
 	CopyWhole       = "copy"
 	CopySource      = "source alone"
@@ -47,8 +47,8 @@ type Copy struct {
 	Spread   fileset.Spread `json:"spread"`
 	Parallel int            `json:"parallel"`
 	Repeat   int            `json:"repeat"`
-	// Direct says that large files went past the system's cache at both ends, and
-	// Dropped that the cache was emptied of what was read through it.
+	// Direct says that large files went past the system's cache at both ends, and Dropped that the cache was
+	// emptied of the data read through it.
 	Direct         bool                `json:"direct"`
 	Dropped        bool                `json:"cache_dropped"`
 	StartedSeconds float64             `json:"started_seconds"`
@@ -69,8 +69,8 @@ type Copy struct {
 	Failure  string `json:"failure,omitempty"`
 	// ByHand is of one that somebody timed with a stopwatch; nil for others.
 	ByHand *ByHand `json:"by_hand,omitempty"`
-	// VerifiedFromCache says that what was compared may have come from the system's
-	// cache, and not from the destination.
+	// VerifiedFromCache says that the compared data may have come from the system's cache, and not from the
+	// destination.
 	VerifiedFromCache bool `json:"verified_from_cache,omitempty"`
 	// Verified is how many files were compared, and Differing how many differ.
 	Verified  int          `json:"verified,omitempty"`
@@ -78,8 +78,7 @@ type Copy struct {
 	Samples   []CopySample `json:"samples"`
 }
 
-// CopySample is what one interval of a copy saw. TSeconds is its end, since the
-// copy began.
+// CopySample is one interval of a copy. TSeconds is its end, since the copy began.
 type CopySample struct {
 	TSeconds            float64                 `json:"t_seconds"`
 	ElapsedSeconds      float64                 `json:"elapsed_seconds"`
@@ -89,12 +88,12 @@ type CopySample struct {
 	TemperaturesCelsius map[string]unit.Celsius `json:"temperatures_celsius"`
 }
 
-// largeFile is from which size of its files on a copy goes through levels of the storage;
-// in a folder of small and large ones it goes through those of the files.
+// largeFile is from which size of its files on a copy goes through levels of the storage; in a folder of
+// small and large ones it goes through the files' own.
 const largeFile = unit.GB
 
-// OfLargeFiles reports whether what the copy goes through is what the storage does, and not
-// what the sizes of its files do.
+// OfLargeFiles reports whether the course of the copy is the storage's, and not an effect of the sizes of its
+// files.
 func (c *Copy) OfLargeFiles() bool { return OfLargeFiles(c.Spread.Bytes, c.Spread.Files) }
 
 // OfLargeFiles is the same of so many files together.
@@ -102,10 +101,9 @@ func OfLargeFiles(bytes unit.Bytes, files int) bool {
 	return bytes/unit.Bytes(max(files, 1)) >= largeFile
 }
 
-// Recording is a copy as a recording: a pass that moved what the copy did, on a session
-// whose storage is the end that it is about. That is the one that was written, as only
-// that changes, or the source where it was read alone. Sensors keep the names with
-// which they say at which end they are.
+// Recording is a copy as a recording: a pass that moved the same data, on a session whose storage is the end
+// that it is about. That is the one that was written, as only that changes, or the source where it was read
+// alone. Sensors keep the names with which they say at which end they are.
 func (s *Session) Recording(c *Copy) (*Session, *Pass) {
 	made := &Pass{
 		Index: c.Index, Step: c.Work, Load: load.New(load.Write, load.Sequential, recordingBlock, max(c.Parallel, 1)),
@@ -114,11 +112,13 @@ func (s *Session) Recording(c *Copy) (*Session, *Pass) {
 		BytesPerSecond: c.BytesPerSecond, IOPS: c.FilesPerSecond,
 	}
 	if c.ByHand != nil {
-		made.ByHand, made.Throughput = c.ByHand, c.ByHand.interval(c.Bytes, c.ElapsedSeconds)
+		made.ByHand = c.ByHand
+		made.Throughput = c.ByHand.interval(c.Bytes, c.ElapsedSeconds)
 	}
 	about := c.To
 	if c.Work == CopySource {
-		made.Load, about = load.New(load.Read, load.Sequential, recordingBlock, max(c.Parallel, 1)), c.From
+		made.Load = load.New(load.Read, load.Sequential, recordingBlock, max(c.Parallel, 1))
+		about = c.From
 	}
 	for _, sample := range c.Samples {
 		made.Samples = append(made.Samples, Sample{
@@ -130,7 +130,8 @@ func (s *Session) Recording(c *Copy) (*Session, *Pass) {
 	view := *s
 	if about >= 0 && about < len(s.Ends) {
 		end := s.Ends[about]
-		view.Chain, view.Parts = end.Chain, end.Parts
+		view.Chain = end.Chain
+		view.Parts = end.Parts
 		view.Target = Target{Address: end.Address, Kind: end.Kind, Path: end.Path, FileSystem: end.FileSystem,
 			CapacityBytes: end.CapacityBytes}
 	}

@@ -8,13 +8,12 @@ import (
 	"slices"
 )
 
-// Evidence is the figures that a finding stands on, by name, each name ending in its
-// unit: a JSON object. The kinds of findings give it types (judge/finding); a record
-// keeps it as it stands, that of kinds that this program does not know too.
+// Evidence is the figures that a finding stands on, by name, each name ending in its unit: a JSON object. The
+// kinds of findings give it types (judge/finding); a record keeps it as it stands, of unknown kinds too.
 type Evidence []byte
 
-// NewEvidence writes evidence from a struct with JSON names. What cannot be written
-// (a figure that is no number) leaves it empty rather than spoil the record.
+// NewEvidence writes evidence from a struct with JSON names. A figure that cannot be written (it is no
+// number) leaves it empty rather than spoil the record.
 func NewEvidence(of any) Evidence {
 	text, err := json.Marshal(of)
 	if err != nil || len(text) == 0 || text[0] != '{' {

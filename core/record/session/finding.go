@@ -65,7 +65,7 @@ type Finding struct {
 	// Shares are how likely each explanation of the pass is, the likeliest first, where
 	// explanations competed. With the least likely, which are left out, they add up to 1.
 	Shares []Share `json:"shares,omitempty"`
-	// Reasons are what moved the odds of the explanation that the finding is of.
+	// Reasons are the facts that moved the odds of the finding's explanation.
 	Reasons []Reason `json:"reasons,omitempty"`
 	Advice  string   `json:"advice"`
 }
@@ -74,8 +74,8 @@ type Finding struct {
 type Rejection struct {
 	Kind string `json:"kind"`
 	Why  string `json:"why"`
-	// LogOdds is by how much the odds of what was found are above those of the cause,
-	// as a natural logarithm; 0 where they did not compete.
+	// LogOdds is by how much the odds of the fact are above the cause's, as a natural logarithm; 0 where they
+	// did not compete.
 	LogOdds float64 `json:"log_odds,omitempty"`
 }
 

@@ -2,7 +2,7 @@ package session
 
 // Recorder is who kept a session in a logbook that several share.
 type Recorder struct {
-	// Bench is what the machine calls itself.
+	// Bench is the machine's own name.
 	Bench string `json:"bench,omitempty"`
 	// Account is who kept it, as the server of the logbook knows.
 	Account string `json:"account,omitempty"`

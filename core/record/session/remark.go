@@ -16,7 +16,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// Remark is what a person adds to a session after its run.
+// Remark is a person's addition to a session after its run.
 type Remark struct {
 	Written time.Time `json:"written"`
 	// By is who wrote it, as the system names them.
@@ -25,7 +25,7 @@ type Remark struct {
 	// AtSeconds is the moment of the session that it is about; nil is all of it.
 	AtSeconds *float64 `json:"at_seconds,omitempty"`
 	Photo     *Photo   `json:"photo,omitempty"`
-	// Corrected is what the session had said otherwise.
+	// Corrected lists the circumstances that the session had recorded otherwise.
 	Corrected []Correction `json:"corrected,omitempty"`
 }
 
@@ -37,8 +37,8 @@ type Photo struct {
 	Data []byte `json:"data"`
 }
 
-// Correction is a circumstance that was wrong in the record: what it said, and what is so.
-// Before is empty where it said nothing.
+// Correction is a circumstance that was wrong in the record, before and after. Before is empty where there
+// was none.
 type Correction struct {
 	Key    string `json:"key"`
 	Before string `json:"before,omitempty"`
@@ -46,7 +46,7 @@ type Correction struct {
 }
 
 const (
-	// longestNote and largestPhoto keep a session what it is.
+	// longestNote and largestPhoto keep a session small.
 	longestNote  = 4000
 	largestPhoto = 2 * unit.MiB
 )
@@ -64,7 +64,7 @@ func NewPhoto(name string, data []byte) (*Photo, error) {
 	return &Photo{Name: name, Kind: kind, Data: data}, nil
 }
 
-// Ending is that of the photo's file: ".png", or ".jpeg".
+// Ending is the ending of the photo's file: ".png", or ".jpeg".
 func (p *Photo) Ending() string {
 	if p.Kind == "png" {
 		return ".png"
@@ -72,16 +72,15 @@ func (p *Photo) Ending() string {
 	return ".jpeg"
 }
 
-// Amendment is what a note says, with what it corrects.
+// Amendment is the text of a note, with its corrections.
 type Amendment struct {
 	Remark
 	Conditions map[string]string
 	Parts      []book.Part
 }
 
-// Amend adds a note to the session, and corrects what it says. What was there before stays
-// in the note. It is an error if the note says nothing, or of a moment that is not in the
-// session.
+// Amend adds a note to the session, and corrects its record. The former values stay in the note. It is an
+// error if the note says nothing, or of a moment that is not in the session.
 func (s *Session) Amend(a Amendment) error {
 	note := a.Remark
 	if err := checkRemark(&note); err != nil {
@@ -92,7 +91,8 @@ func (s *Session) Amend(a Amendment) error {
 			unit.Span(unit.Duration(*at)))
 	}
 	for _, key := range slices.Sorted(maps.Keys(a.Conditions)) {
-		before, after := s.Conditions[key], a.Conditions[key]
+		before := s.Conditions[key]
+		after := a.Conditions[key]
 		if before == after {
 			continue
 		}
@@ -138,7 +138,7 @@ func (c Correction) Words() string {
 	return fmt.Sprintf("%s: %s instead of %s", c.Key, c.After, c.Before)
 }
 
-// Line writes a note for people: when, by whom, and what.
+// Line writes a note for people: its time, its author, and its text.
 func (n *Remark) Line() (lead, text string) {
 	lead = n.Written.Local().Format("2006-01-02 15:04")
 	if n.By != "" {
@@ -163,8 +163,8 @@ func (n *Remark) Line() (lead, text string) {
 	return lead, strings.Join(texts, "; ")
 }
 
-// AddNotes takes in notes that another copy of the session has and this one has not, and
-// says whether there were any. What they corrected is corrected there; here it is said.
+// AddNotes takes in notes that another copy of the session has and this one has not, and says whether there
+// were any. Their corrections are made there; here they are said.
 func (s *Session) AddNotes(others []Remark) bool {
 	added := false
 	for _, other := range others {

@@ -23,13 +23,13 @@ func (s *Session) RunsOn() []RunOn {
 
 // RunOn is passes that ran on.
 type RunOn struct {
-	// Indexes are those of the passes, and Whole all of them as one: its index and its
-	// start are those of the first.
+	// Indexes are the numbers of the passes, and Whole is all of them as one, with the index and the start of
+	// the first.
 	Indexes []int
 	Whole   Pass
 }
 
-// follows says whether a pass goes on with what the one before it did.
+// follows reports whether a pass goes on with the work of the one before it.
 func follows(before, after *Pass) bool {
 	pause := after.StartedSeconds - after.SettleSeconds - before.StartedSeconds - before.ElapsedSeconds
 	return !before.CutShort && before.Key() == after.Key() && before.FillShare == after.FillShare &&
@@ -40,7 +40,12 @@ func runOn(passes []Pass) RunOn {
 	first := &passes[0]
 	run := RunOn{Whole: *first}
 	w := &run.Whole
-	w.Samples, w.Bytes, w.Operations, w.Errors, w.Throughput, w.Steady = nil, 0, 0, 0, nil, nil
+	w.Samples = nil
+	w.Bytes = 0
+	w.Operations = 0
+	w.Errors = 0
+	w.Throughput = nil
+	w.Steady = nil
 	for i := range passes {
 		p := &passes[i]
 		since := p.StartedSeconds - first.StartedSeconds
@@ -54,8 +59,11 @@ func runOn(passes []Pass) RunOn {
 			sample.TSeconds += since
 			w.Samples = append(w.Samples, sample)
 		}
-		w.Bytes, w.Operations, w.Errors = w.Bytes+p.Bytes, w.Operations+p.Operations, w.Errors+p.Errors
-		w.ElapsedSeconds, w.CutShort = since+p.ElapsedSeconds, w.CutShort || p.CutShort
+		w.Bytes = w.Bytes + p.Bytes
+		w.Operations = w.Operations + p.Operations
+		w.Errors = w.Errors + p.Errors
+		w.ElapsedSeconds = since + p.ElapsedSeconds
+		w.CutShort = w.CutShort || p.CutShort
 		run.Indexes = append(run.Indexes, p.Index)
 	}
 	w.BytesPerSecond = rate(w.Bytes, w.ElapsedSeconds)

@@ -26,8 +26,8 @@ const Format = "opengauge.session/1"
 // State says how a session ended.
 type State string
 
-// The states. A session whose program died is interrupted: that is what it is
-// recorded as from its start until it ends.
+// The states. A session whose program died is interrupted: it is recorded as that from its start until it
+// ends.
 const (
 	Complete    State = "complete"
 	Interrupted State = "interrupted"
@@ -47,7 +47,7 @@ type Session struct {
 	Plan      plan.Plan  `json:"plan"`
 	Target    Target     `json:"target"`
 	Chain     link.Chain `json:"chain"`
-	// Parts are what the bench book says of the parts in the chain.
+	// Parts are the bench book's entries for the parts in the chain.
 	Parts       []book.Part       `json:"parts,omitempty"`
 	Conditions  map[string]string `json:"conditions"`
 	Environment host.Environment  `json:"environment"`
@@ -61,22 +61,20 @@ type Session struct {
 	Contentions []Contention `json:"contentions,omitempty"`
 	// Rests are the stretches in which the storage was let be.
 	Rests []Rest `json:"rests,omitempty"`
-	// Instruments are what the figures of probes are.
+	// Instruments describe the figures of probes.
 	Instruments []sensor.Figure `json:"instruments,omitempty"`
-	// Estimates are what an adaptive sweep filled in without measuring it.
+	// Estimates are points that an adaptive sweep filled in without measuring them.
 	Estimates []Estimate `json:"estimates,omitempty"`
 	// PayloadBytes is after how much written data comes again, but for the numbers in
 	// it; 0 in records of older programs, and where nothing was written.
 	PayloadBytes unit.Bytes `json:"payload_bytes,omitempty"`
-	// Moved is what was read and written in all, a target each; nothing in records of
-	// older programs.
+	// Moved is the total of reads and writes, by target; nothing in records of older programs.
 	Moved  []Moved `json:"moved,omitempty"`
 	Events []Event `json:"events"`
-	// Verification is what checking the written data found, where it was asked
-	// for.
+	// Verification is the result of checking the written data, where it was asked for.
 	Verification *Verification `json:"verification,omitempty"`
 	Findings     []Finding     `json:"findings"`
-	// Notes are what people added after the run, in the order in which they did.
+	// Notes are people's additions after the run, in their order.
 	Notes []Remark `json:"notes,omitempty"`
 	// Review says for which visit of which review it was measured; nil for none.
 	Review *Visit `json:"review,omitempty"`
@@ -86,7 +84,7 @@ type Session struct {
 	RecordedBy *Recorder `json:"recorded_by,omitempty"`
 }
 
-// Target says what was measured.
+// Target is the measured storage.
 type Target struct {
 	Address       string     `json:"address"`
 	Kind          string     `json:"kind"`
@@ -95,8 +93,8 @@ type Target struct {
 	SpanBytes     unit.Bytes `json:"span_bytes"`
 	CapacityBytes unit.Bytes `json:"capacity_bytes"`
 	Seed          uint64     `json:"seed,omitempty"`
-	// Flusher is the system's call that made what was written stable, and PartFlush
-	// says that it left data in the drive's own cache.
+	// Flusher is the system's call that made written data stable, and PartFlush says that it left data in the
+	// drive's own cache.
 	Flusher   string `json:"flusher,omitempty"`
 	PartFlush bool   `json:"part_flush,omitempty"`
 }
@@ -110,8 +108,7 @@ type Pass struct {
 	// AskedSeconds is how long it was asked to count at the most; 0 is not known,
 	// in records of older programs and from elsewhere.
 	AskedSeconds float64 `json:"asked_seconds,omitempty"`
-	// AskedBytes is how much it was asked to move, where that alone said when it was
-	// over; what counts of such a pass is how long it took.
+	// AskedBytes is the amount of a pass that it alone ends; the figure of such a pass is how long it took.
 	AskedBytes     unit.Bytes `json:"asked_bytes,omitempty"`
 	FillShare      float64    `json:"fill_share"`
 	Repeat         int        `json:"repeat"`
@@ -120,17 +117,17 @@ type Pass struct {
 	CutShort       bool       `json:"cut_short,omitempty"`
 	StartedSeconds float64    `json:"started_seconds"`
 	SettleSeconds  float64    `json:"settle_seconds"`
-	// SettleBytes is what was written while it settled: it counts in no figure, and uses
-	// up a fast write area all the same.
+	// SettleBytes is the data written while it settled: it counts in no figure, and uses up a fast write area
+	// all the same.
 	SettleBytes    unit.Bytes `json:"settle_bytes,omitempty"`
 	ElapsedSeconds float64    `json:"elapsed_seconds"`
 	FlushSeconds   float64    `json:"flush_seconds"`
 	Bytes          unit.Bytes `json:"bytes"`
 	Operations     int64      `json:"operations"`
 	Errors         int64      `json:"errors"`
-	// Short are those of Errors that moved less than was asked for, Retried is how often an operation was asked
-	// again, as its call was interrupted or would have had to wait, and Attempts are all operations that came
-	// back, of a pass that ended while it settled those of settling.
+	// Short counts the Errors of operations that moved less than their length, Retried the repeated requests,
+	// as a call was interrupted or would have had to wait, and Attempts all operations that came back, of a
+	// pass that ended while it settled all of settling.
 	Short          int64               `json:"short,omitempty"`
 	Retried        int64               `json:"retried,omitempty"`
 	Attempts       int64               `json:"attempts,omitempty"`
@@ -142,8 +139,8 @@ type Pass struct {
 	Steady     *stat.SteadyState `json:"steady_state,omitempty"`
 	IOPS       float64           `json:"iops"`
 	CPUSeconds float64           `json:"cpu_seconds"`
-	// DeviceBytes is what everybody moved to and from the device while the pass
-	// counted, by the counters of the system, where they can be read.
+	// DeviceBytes is the data that everybody moved to and from the device while the pass counted, by the
+	// counters of the system, where they can be read.
 	DeviceBytes *unit.Bytes `json:"device_bytes,omitempty"`
 	// DeviceReadBytes is how much of that was read.
 	DeviceReadBytes *unit.Bytes `json:"device_read_bytes,omitempty"`
@@ -165,11 +162,11 @@ type Pass struct {
 	SpinSeconds float64 `json:"spin_seconds,omitempty"`
 	// Failures are the ways in which operations failed.
 	Failures []Failure `json:"failures,omitempty"`
-	// Link is what the links of the chain said before the pass and after it.
+	// Link is the state of the chain's links before the pass and after it.
 	Link    *link.Record `json:"link,omitempty"`
 	Latency Latency      `json:"latency_seconds"`
 	Samples []Sample     `json:"samples"`
-	// Tracks are what instruments said of power, at their own times since it began to count.
+	// Tracks are the instruments' readings of power, at their own times since it began to count.
 	Tracks []Track `json:"tracks,omitempty"`
 	// ByHand is of a copy as a recording that somebody timed with a stopwatch.
 	ByHand *ByHand `json:"-"`
@@ -210,16 +207,15 @@ type Failure struct {
 	ToOffset    int64 `json:"to_offset_bytes"`
 }
 
-// Moved is what a session read from a target and wrote to it, everything together:
-// filling, settling, passes, reading back.
+// Moved is the data that a session read from a target and wrote to it, everything together: filling,
+// settling, passes, reading back.
 type Moved struct {
 	Address      string     `json:"address"`
 	ReadBytes    unit.Bytes `json:"read_bytes"`
 	WrittenBytes unit.Bytes `json:"written_bytes"`
 }
 
-// Sample is what one interval of a pass saw. TSeconds is the interval's end,
-// since the pass began to count.
+// Sample is one interval of a pass. TSeconds is the interval's end, since the pass began to count.
 type Sample struct {
 	TSeconds            float64                 `json:"t_seconds"`
 	ElapsedSeconds      float64                 `json:"elapsed_seconds"`
@@ -243,7 +239,7 @@ type Estimate struct {
 	IOPS           float64             `json:"iops"`
 }
 
-// Verification is what reading stamped blocks back found.
+// Verification is the result of reading stamped blocks back.
 type Verification struct {
 	BlockBytes unit.Bytes `json:"block_bytes"`
 	Checked    int64      `json:"checked"`
@@ -253,11 +249,11 @@ type Verification struct {
 	ReadBack int64 `json:"read_back,omitempty"`
 	// Faults is the sum of Wrong, Stale, Misplaced and Unreadable.
 	Faults int64 `json:"faults"`
-	// Wrong blocks do not hold a stamp of this session, or not what it covers.
+	// Wrong blocks do not hold a stamp of this session, or other data than it covers.
 	Wrong int64 `json:"wrong"`
-	// Stale blocks hold what an earlier pass had written there.
+	// Stale blocks hold the data of an earlier pass.
 	Stale int64 `json:"stale"`
-	// Misplaced blocks hold what was written to another offset.
+	// Misplaced blocks hold data written to another offset.
 	Misplaced int64 `json:"misplaced"`
 	// Unreadable blocks could not be read back.
 	Unreadable int64 `json:"unreadable,omitempty"`
@@ -299,8 +295,8 @@ func (s *Session) PassAt(index int) *Pass {
 	return &s.Passes[at]
 }
 
-// SequentialRating is what the drive's maker states for sequential passes of an
-// operation, or 0 where the drive or its rating is not known.
+// SequentialRating is the rating of the drive's maker for sequential passes of an operation, or 0 where the
+// drive or its rating is not known.
 func (s *Session) SequentialRating(operation load.Operation) unit.BytesPerSecond {
 	drive, _ := s.Part(book.Drive)
 	if operation.Writes() {

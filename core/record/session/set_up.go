@@ -28,8 +28,8 @@ func (s *Session) SetUp() string {
 	return strings.Join(names, ", ")
 }
 
-// Storages are the names by which what was measured may be known: of drives and volumes among the
-// parts, of conditions that say so, and the device's model. Each comes once, in order.
+// Storages are the names by which the measured storage may be known: of drives and volumes among the parts,
+// of conditions that say so, and the device's model. Each comes once, in order.
 func (s *Session) Storages() []string {
 	names := []string{s.Environment.DeviceModel, s.Conditions[string(book.Drive)], s.Conditions[string(book.Volume)]}
 	for _, part := range s.Parts {

@@ -4,7 +4,7 @@ import "time"
 
 // Together says how a session was measured at the same time as others, on other hosts.
 type Together struct {
-	// Meeting is what the hosts met under, and Host what this one is called there.
+	// Meeting is the name of the hosts' meeting, and Host this one's name there.
 	Meeting string `json:"meeting"`
 	Host    string `json:"host"`
 	// Hosts are those that were to measure at once.
@@ -28,7 +28,7 @@ type Start struct {
 	Hosts []string `json:"hosts"`
 }
 
-// ClockOffset is by how much the times of the session are to be moved to be those of its meeting.
+// ClockOffset is by how much the times of the session are to be moved to be the meeting's.
 func (t *Together) ClockOffset() time.Duration {
 	return time.Duration(t.ClockOffsetSeconds * float64(time.Second))
 }

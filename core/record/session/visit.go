@@ -9,7 +9,7 @@ import (
 
 // Visit says for which visit of which review a session was measured.
 type Visit struct {
-	// Name is the review's, and Cell that of the combination of parts.
+	// Name is the review's name, and Cell the name of the combination of parts.
 	Name string `json:"name"`
 	Cell string `json:"cell"`
 	// Visit is how often the cell was put together by then, from 1, and Order at which
@@ -18,11 +18,10 @@ type Visit struct {
 	Order int `json:"order"`
 	// Definition tells the review as it was then from a changed one.
 	Definition string `json:"definition"`
-	// Measurement is what the review calls it, and Turn which time of it at this visit,
-	// from 1.
+	// Measurement is its name in the review, and Turn which time of it at this visit, from 1.
 	Measurement string `json:"measurement"`
 	Turn        int    `json:"turn"`
-	// Day is what visits share that were made one after the other: a date.
+	// Day is shared by visits that were made one after the other: a date.
 	Day string `json:"day"`
 	// Control says that the cell was visited only to see whether it is still as fast.
 	Control bool `json:"control,omitempty"`
@@ -34,9 +33,9 @@ type Visit struct {
 	FreeBytes unit.Bytes `json:"free_bytes,omitempty"`
 	// WrittenBytes is how much the review had written to the storage before.
 	WrittenBytes unit.Bytes `json:"written_bytes_before"`
-	// Unprepared is what was not as it was at the first visit, in words.
+	// Unprepared lists differences from the first visit, in words.
 	Unprepared []string `json:"unprepared,omitempty"`
-	// Seen is what the survey saw of the parts, and Asked what hands had to say.
+	// Seen is the survey's view of the parts, and Asked the words of hands.
 	Seen  []string `json:"seen,omitempty"`
 	Asked []string `json:"asked,omitempty"`
 }

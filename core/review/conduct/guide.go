@@ -1,6 +1,6 @@
-// Package conduct leads through a review: what to put where, checks that it is, waits until
-// it is as it was, measures, and goes on, until the answer is as sure as was asked. It may
-// stop anywhere, as its state is the sessions that were kept.
+// Package conduct leads through a review: it says how to put the bench together, checks that, waits until it
+// is as it was, measures, and goes on, until the answer is as sure as was asked. It may stop anywhere, as its
+// state is the sessions that were kept.
 //
 // A [Guide] and its bench belong to the goroutine that runs them.
 package conduct
@@ -20,7 +20,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// Step is a visit with what has to be done for it.
+// Step is a visit with the work to be done for it.
 type Step struct {
 	design.Visit
 	Cell review.Cell
@@ -29,17 +29,17 @@ type Step struct {
 	Instructions []string
 	// Several says that more than one thing is measured.
 	Several bool
-	// Seen is what the survey saw at the cell's first visit.
+	// Seen is the survey's result at the cell's first visit.
 	Seen []string
 }
 
-// Checked is what was made sure of before a visit.
+// Checked is the facts made sure of before a visit.
 type Checked struct {
-	// Seen is what the survey saw, and Asked what hands had to say.
+	// Seen is the survey's part, and Asked the part that hands confirmed.
 	Seen, Asked []string
 }
 
-// Before is how a cell's storage was at its first visit, and what was done with it last.
+// Before is how a cell's storage was at its first visit, and its last use.
 type Before struct {
 	// Start is how warm it was when the cell's first visit began; nil is not known.
 	Start *unit.Celsius
@@ -53,14 +53,14 @@ type Before struct {
 // Prepared is how a cell's storage is now.
 type Prepared struct {
 	Start, Ambient *unit.Celsius
-	// Unprepared is what is not as it was at the first visit.
+	// Unprepared lists differences from the first visit.
 	Unprepared []string
 }
 
 // Bench is where a review is made: hands that put parts together, and a machine that sees
 // and measures them.
 type Bench interface {
-	// Here says what day it is, and which hosts are at hand.
+	// Here says which day it is, and which hosts are at hand.
 	Here() design.Here
 	// PutTogether has a cell put together and makes sure that it is.
 	PutTogether(ctx context.Context, step Step) (Checked, error)
@@ -74,28 +74,28 @@ type Bench interface {
 type Guide struct {
 	Design *design.Design
 	Bench  Bench
-	// Sessions are those that there are; what is measured is added.
+	// Sessions are the sessions that there are; new ones are added.
 	Sessions []*session.Session
 	// Tell is called at each step, and once a visit is over; it may be nil.
 	Tell func(Event)
 	// Most is how many visits are made at the most; 0 does not bound it.
 	Most int
-	// Desk is what others share who work on the same review at other benches; nil is nobody.
+	// Desk is shared with others who work on the same review at other benches; nil is nobody.
 	Desk Desk
 
 	reader *reading.Reader
 }
 
-// Desk is what several benches share that work on one review.
+// Desk is shared by several benches that work on one review.
 type Desk interface {
 	// Sessions are those that there are now, of all benches.
 	Sessions() ([]*session.Session, error)
 	// Take takes the visit that choose gives, knowing those that other benches have taken; it is
 	// taken for a while only, and by nobody else. It is false where choose gives none.
 	Take(choose func(taken []design.Visit) (design.Visit, bool)) (bool, error)
-	// Keep keeps what was taken for longer.
+	// Keep keeps the visit taken for longer.
 	Keep() error
-	// GiveBack gives back what was taken.
+	// GiveBack gives back the visit taken.
 	GiveBack() error
 	// Away says whether an error means only that it cannot be asked now.
 	Away(err error) bool
@@ -103,7 +103,7 @@ type Desk interface {
 	Mine(s *session.Session) bool
 }
 
-// Event is what happens in a review.
+// Event is an event of a review.
 type Event struct {
 	Step Step
 	// Answer is set once a visit is over, or none comes.
@@ -179,7 +179,7 @@ func (g *Guide) Run(ctx context.Context) (answer.Answer, string, error) {
 			return a, ends, nil
 		}
 		g.tell(Event{Step: step})
-		if err := g.taken(ctx, func() error { return g.visit(ctx, step, &st) }); err != nil {
+		if err := g.holdVisit(ctx, func() error { return g.visit(ctx, step, &st) }); err != nil {
 			return a, "", err
 		}
 		over := step
@@ -197,7 +197,7 @@ func (g *Guide) Run(ctx context.Context) (answer.Answer, string, error) {
 }
 
 const (
-	// askAgain is how long a bench waits before it looks again what others left.
+	// askAgain is how long a bench waits before it looks again at the visits that others left.
 	askAgain = 2 * time.Second
 	// awayFor is how long it waits for a desk that cannot be asked.
 	awayFor = time.Hour
@@ -210,16 +210,20 @@ func (g *Guide) next(ctx context.Context) (st reading.State, a answer.Answer, st
 		st, a, step, ends = g.Look()
 		return st, a, step, ends, nil
 	}
-	told, away, asked := false, false, time.Now()
+	told := false
+	away := false
+	asked := time.Now()
 	for {
-		others, unread := 0, error(nil)
+		others := 0
+		unread := error(nil)
 		took, err := g.Desk.Take(func(taken []design.Visit) (design.Visit, bool) {
-			// What is not taken now was kept whole before.
+			// Visits that are not taken now were kept whole before.
 			var all []*session.Session
 			if all, unread = g.Desk.Sessions(); unread != nil {
 				return design.Visit{}, false
 			}
-			others, g.Sessions = len(taken), over(all, taken)
+			others = len(taken)
+			g.Sessions = over(all, taken)
 			st, a, step, ends = g.look(taken)
 			return step.Visit, ends == ""
 		})
@@ -238,7 +242,8 @@ func (g *Guide) next(ctx context.Context) (st reading.State, a answer.Answer, st
 			asked = time.Now()
 		}
 		if !told || away != (err != nil) {
-			told, away = true, err != nil
+			told = true
+			away = err != nil
 			g.tell(Event{Waits: why})
 		}
 		select {
@@ -274,8 +279,8 @@ func over(all []*session.Session, taken []design.Visit) []*session.Session {
 // keepEvery is how often a visit that goes on is kept from being given back.
 const keepEvery = time.Minute
 
-// taken does a visit that was taken, and gives it back in the end, whatever came of it.
-func (g *Guide) taken(ctx context.Context, visit func() error) error {
+// holdVisit does a visit that was holdVisit, and gives it back in the end, whatever came of it.
+func (g *Guide) holdVisit(ctx context.Context, visit func() error) error {
 	if g.Desk == nil {
 		return visit()
 	}
@@ -335,7 +340,7 @@ func (g *Guide) visit(ctx context.Context, step Step, st *reading.State) error {
 				Name: r.Name, Cell: step.Cell.Name, Visit: step.Number, Order: step.Order, Definition: r.Definition(),
 				Measurement: r.Measure[i].Name, Turn: turn, Day: step.Day, Control: step.Control,
 				StartCelsius: prepared.Start, AmbientCelsius: prepared.Ambient, Unprepared: prepared.Unprepared,
-				Seen: checked.Seen, Asked: checked.Asked, WrittenBytes: g.written(step.Cell.Storage()),
+				Seen: checked.Seen, Asked: checked.Asked, WrittenBytes: g.writtenOf(step.Cell.Storage()),
 			}
 			s, err := g.Bench.Measure(ctx, step, &r.Measure[i], mark)
 			if s != nil {
@@ -375,7 +380,9 @@ func (g *Guide) before(step Step, st *reading.State) Before {
 			continue
 		}
 		if first := v.Sessions[0].Review; v.Cell == step.Visit.Cell && !seen {
-			b.Start, b.Free, seen = first.StartCelsius, first.FreeBytes, true
+			b.Start = first.StartCelsius
+			b.Free = first.FreeBytes
+			seen = true
 		}
 		if c.Storage() == step.Cell.Storage() {
 			b.Least = 0
@@ -400,8 +407,8 @@ func usedFor(s *session.Session) time.Duration {
 	return unit.Duration(last)
 }
 
-// written is how much the review has written to a storage.
-func (g *Guide) written(storage string) unit.Bytes {
+// writtenOf is how much the review has writtenOf to a storage.
+func (g *Guide) writtenOf(storage string) unit.Bytes {
 	sum := unit.Bytes(0)
 	for _, s := range g.Sessions {
 		if s.Review == nil || s.Review.Name != g.Design.Review.Name {

@@ -21,24 +21,24 @@ import (
 	"opengauge/core/unit"
 )
 
-// Asker is who has hands, and eyes for what no survey sees.
+// Asker is who has hands, and eyes for things that no survey sees.
 type Asker interface {
-	// Show tells what to do.
+	// Show shows instructions.
 	Show(lines []string)
-	// Confirm asks whether something is so, until it is, and gives what was said; an error is
-	// that nobody is there, or wants to stop.
+	// Confirm asks whether something is so, until it is, and returns the words; an error is that nobody is
+	// there, or wants to stop.
 	Confirm(ctx context.Context, question string) (string, error)
 }
 
 // Real is a bench of real parts, at this machine.
 type Real struct {
 	Book book.Book
-	// At is where storage is reached, by the name of the drive or volume: a folder, or a volume's
-	// address; that of "" is where all others are. Without one it is where the survey finds it.
+	// At is where storage is reached, by the name of the drive or volume: a folder, or a volume's address;
+	// the name "" stands for all others. Without one it is where the survey finds it.
 	At map[string]string
 	// Overwrite allows a volume on a network to be written: the name of its export.
 	Overwrite string
-	// Host is what the bench book calls this machine; empty is any.
+	// Host is this machine's name in the bench book; empty is any.
 	Host    string
 	Asker   Asker
 	Keeping Keeping
@@ -76,8 +76,8 @@ func (m Missing) Error() string {
 		strings.Join(m.Wrong, "; "))
 }
 
-// PutTogether shows what to do, asks for what cannot be seen, and waits until what can be
-// seen is right. What is wrong is told once, and told again when it changes.
+// PutTogether shows instructions, asks for confirmation of things that cannot be seen, and waits until the
+// others are right. A fault is told once, and told again when it changes.
 func (r *Real) PutTogether(ctx context.Context, step Step) (Checked, error) {
 	r.Asker.Show(step.Instructions)
 	sight, err := r.wait(ctx, step)
@@ -98,13 +98,15 @@ func (r *Real) PutTogether(ctx context.Context, step Step) (Checked, error) {
 			return checked, err
 		}
 	}
-	r.where, checked.Seen = sight.Where, sight.Seen
+	r.where = sight.Where
+	checked.Seen = sight.Seen
 	return checked, nil
 }
 
-// wait waits until what is seen is right.
+// wait waits until the survey is right.
 func (r *Real) wait(ctx context.Context, step Step) (Sight, error) {
-	began, told := time.Now(), ""
+	began := time.Now()
+	told := ""
 	for {
 		sight := look(survey.Here(), &step.Cell, cmp.Or(r.At[step.Cell.Storage()], r.At[""]), r.Book)
 		sight.otherwise(step.Seen)
@@ -182,7 +184,7 @@ func (r *Real) Prepare(ctx context.Context, step Step, before Before) (Prepared,
 	return p, ctx.Err()
 }
 
-// Measure measures what is put together.
+// Measure measures the parts as they are put together.
 func (r *Real) Measure(ctx context.Context, step Step, m *review.Measurement,
 	mark session.Visit) (*session.Session, error) {
 	mark.FreeBytes = r.free

@@ -13,22 +13,21 @@ import (
 	"opengauge/core/storage/address"
 )
 
-// Sight is what a survey sees of a cell.
+// Sight is the survey's view of a cell.
 type Sight struct {
 	// Where is the folder or device at which the storage is reached, or empty.
 	Where string
-	// Seen is what fits, and Wrong what does not, in words.
+	// Seen lists matches, and Wrong differences, in words.
 	Seen, Wrong []string
-	// Unseen is what nobody but hands can say.
+	// Unseen lists things that nobody but hands can say.
 	Unseen []string
 }
 
 // Right reports whether everything that is seen fits, and the storage is there.
 func (s *Sight) Right() bool { return s.Where != "" && len(s.Wrong) == 0 }
 
-// look holds what a machine has against a cell: the drive by its serial, the bridge by its
-// name, the link by what it was negotiated to. at is where the storage is reached, or empty
-// where it is looked for by its serial.
+// look holds a machine's devices against a cell: the drive by its serial, the bridge by its name, the link by
+// its negotiated state. at is where the storage is reached, or empty where it is looked for by its serial.
 func look(m *survey.Machine, c *review.Cell, at string, b book.Book) Sight {
 	s := Sight{}
 	device, ok := s.find(m, c, at)
@@ -191,7 +190,7 @@ func hopOf(part book.Part, d survey.Device) string {
 	return ""
 }
 
-// condition looks at what a device says of itself; everything else is asked.
+// condition looks at the device's own words; everything else is asked.
 func (s *Sight) condition(l review.Level, d survey.Device, there bool) {
 	if l.Factor != "firmware" || !there || d.Firmware == "" {
 		s.Unseen = append(s.Unseen, l.Factor+" "+l.Name)
@@ -204,7 +203,7 @@ func (s *Sight) condition(l review.Level, d survey.Device, there bool) {
 	s.Seen = append(s.Seen, "firmware "+d.Firmware)
 }
 
-// linkAt stands between a hop and what it was negotiated to.
+// linkAt stands between a hop and its negotiated state.
 const linkAt = " at "
 
 // links says where a link was negotiated to less than the bench book says of all its parts.

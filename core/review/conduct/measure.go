@@ -18,7 +18,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// Keeping gives what keeps a session while it is measured, and what ends that.
+// Keeping returns a keeper for a session while it is measured, and a function that ends it.
 type Keeping func() (keeper run.Keeper, end func() error, err error)
 
 // Watch is told of the progress of passes and of copies; each may be nil.
@@ -39,8 +39,8 @@ type work struct {
 	environment host.Environment
 }
 
-// name is what the session is called: the review, the cell and the visit, and what was
-// measured and which time where there are several. It is empty where that is no name.
+// name is the session's name: the review, the cell and the visit, and the measurement and its turn where
+// there are several. It is empty where that is no name.
 func (w work) name() string {
 	name := fmt.Sprintf("%s/%s/%d", w.mark.Name, w.mark.Cell, w.mark.Visit)
 	if w.several {
@@ -55,7 +55,7 @@ func (w work) name() string {
 	return name
 }
 
-// run runs a plan on what was opened, and keeps the session.
+// run runs a plan on opened storage, and keeps the session.
 func (w work) run(ctx context.Context, on address.Opened) (s *session.Session, err error) {
 	m := w.measurement
 	request := run.Request{
@@ -78,7 +78,7 @@ func (w work) run(ctx context.Context, on address.Opened) (s *session.Session, e
 	}
 	defer func() { err = errors.Join(err, end()) }()
 	s, err = run.Run(ctx, request, keeper, w.watch.Pass)
-	return kept(s, err, keeper)
+	return keepSession(s, err, keeper)
 }
 
 // copy copies a file set between a cell's own storage and another end.
@@ -108,11 +108,11 @@ func (w work) copy(ctx context.Context, own, other transfer.Endpoint, conditions
 		tell = func(transfer.Step) {}
 	}
 	s, err = transfer.Run(ctx, request, keeper, tell)
-	return kept(s, err, keeper)
+	return keepSession(s, err, keeper)
 }
 
-// kept judges a session and keeps it. A storage that failed is no error of the review.
-func kept(s *session.Session, err error, keeper run.Keeper) (*session.Session, error) {
+// keepSession judges a session and keeps it. A storage that failed is no error of the review.
+func keepSession(s *session.Session, err error, keeper run.Keeper) (*session.Session, error) {
 	if s == nil || len(s.Passes)+len(s.Copies)+len(s.Contentions) == 0 {
 		return nil, err
 	}

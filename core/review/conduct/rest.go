@@ -9,7 +9,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// room is what a rest looks at: a thermometer and a clock.
+// room is the surroundings of a rest: a thermometer and a clock.
 type room interface {
 	// Temperature is how warm the storage is, as far as it says.
 	Temperature() (unit.Celsius, bool)
@@ -18,8 +18,8 @@ type room interface {
 	Wait(ctx context.Context, span time.Duration)
 }
 
-// What a rest goes by: as warm as the first time within nearEnough, or where there was no
-// first time, no more than steady warmer or cooler than a minute before.
+// Limits of a rest: as warm as the first time within nearEnough, or where there was no first time, no more
+// than steady warmer or cooler than a minute before.
 const (
 	nearEnough unit.Celsius  = 2
 	steady     unit.Celsius  = 1
@@ -27,9 +27,8 @@ const (
 	steadyFor  time.Duration = time.Minute
 )
 
-// rest waits: as long as the storage was used before at the least, so that it can look
-// after itself, and until it is as warm as it was. It gives how warm it is then, and what
-// is not as it was.
+// rest waits: as long as the storage was used before at the least, so that it can look after itself, and
+// until it is as warm as it was. It returns how warm it is then, and the differences from before.
 func rest(ctx context.Context, in room, before Before) (start *unit.Celsius, unprepared []string) {
 	began := in.Now()
 	in.Wait(ctx, min(before.Least, before.Most))
@@ -44,7 +43,8 @@ func rest(ctx context.Context, in room, before Before) (start *unit.Celsius, unp
 		}
 		return nil, unprepared
 	}
-	minuteAgo, looked := now, in.Now()
+	minuteAgo := now
+	looked := in.Now()
 	for ctx.Err() == nil && in.Now()-began < before.Most && !near(now, before.Start) {
 		in.Wait(ctx, lookEvery)
 		if now, known = in.Temperature(); !known {
@@ -57,7 +57,8 @@ func rest(ctx context.Context, in room, before Before) (start *unit.Celsius, unp
 		if still && (before.Start == nil || now < *before.Start) {
 			break
 		}
-		minuteAgo, looked = now, in.Now()
+		minuteAgo = now
+		looked = in.Now()
 	}
 	if before.Start != nil && !near(now, before.Start) {
 		unprepared = append(unprepared, fmt.Sprintf("it began at %s, and at its first visit at %s", now, *before.Start))

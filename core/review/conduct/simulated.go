@@ -28,24 +28,24 @@ type Hands struct {
 	Spread, Days, Wrong float64
 	// Takes is how long it takes to put something together; 0 is as usual.
 	Takes time.Duration
-	// Careless ones are not checked: what they put together is measured.
+	// Careless ones are not checked: their setups are measured as they are.
 	Careless bool
 }
 
-// UsualHands are those of a review that runs unattended on simulated parts.
+// UsualHands are the hands of a review that runs unattended on simulated parts.
 var UsualHands = Hands{Spread: 0.015, Days: 0.01, Wrong: 0.05}
 
-// Simulated is a bench of simulated parts and hands, on one virtual clock. What a drive
-// holds, and how warm it is, goes with it from case to case.
+// Simulated is a bench of simulated parts and hands, on one virtual clock. A drive's content and its warmth
+// go with it from case to case.
 type Simulated struct {
 	Book book.Book
-	// Parts are the simulated parts there are; nil is those of the demo.
+	// Parts are the simulated parts there are; nil is the demo's.
 	Parts   *sim.Bench
 	Hands   Hands
 	Keeping Keeping
 	Watch   Watch
 	Version string
-	// Seed is what chances are drawn from.
+	// Seed is the start of all chances.
 	Seed uint64
 	// Cells are those that a wrong part may come from.
 	Cells []review.Cell
@@ -142,7 +142,7 @@ func (s *Simulated) dayFactor() float64 {
 	return 1 + (rand.New(rand.NewPCG(sum.Sum64(), 2)).Float64()*2-1)*s.Hands.Days
 }
 
-// open opens the storage of what is put together, as it was left.
+// open opens the storage as it is put together, as it was left.
 func (s *Simulated) open(step Step, size unit.Bytes) error {
 	c := s.put
 	opened, err := s.opened(c.Storage(), through(&c), c.Conditions(), size)
@@ -191,7 +191,7 @@ func (t thermometer) Temperature() (unit.Celsius, bool) {
 
 func (t thermometer) Wait(_ context.Context, span time.Duration) { t.Sleep(span) }
 
-// Prepare gives back what was written, and rests.
+// Prepare discards written data, and rests.
 func (s *Simulated) Prepare(ctx context.Context, step Step, before Before) (Prepared, error) {
 	device := s.last[s.put.Storage()]
 	if err := device.Discard(0); err != nil {
@@ -206,7 +206,7 @@ func (s *Simulated) Prepare(ctx context.Context, step Step, before Before) (Prep
 	return p, ctx.Err()
 }
 
-// Measure measures what is put together.
+// Measure measures the parts as they are put together.
 func (s *Simulated) Measure(ctx context.Context, step Step, m *review.Measurement,
 	mark session.Visit) (*session.Session, error) {
 	w := work{measurement: m, mark: mark, several: step.Several, keep: s.Keeping, watch: s.Watch,

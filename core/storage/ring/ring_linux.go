@@ -87,13 +87,13 @@ type waitArgument struct {
 
 // Operation is one read, write or flush of the file.
 type Operation struct {
-	// Slot is the number of its buffer, and what its completion says.
+	// Slot is the number of its buffer, which its completion has too.
 	Slot   int
 	Write  bool
 	Flush  bool
 	Offset int64
 	Length int
-	// Data is what a write writes, or nil for what is in the slot's buffer.
+	// Data is the data of a write, or nil for the slot's buffer.
 	Data []byte
 	// Durable asks that a write is complete only when its data is on stable media.
 	Durable bool
@@ -117,7 +117,7 @@ type Ring struct {
 	completionMask uint32
 	completions    []completion
 
-	// flags are those of every submission.
+	// flags belong to every submission.
 	flags uint8
 
 	queued   uint32 // written to the ring, not yet handed to the kernel
@@ -252,9 +252,10 @@ func (r *Ring) Push(o Operation) {
 	r.queued++
 }
 
-// fill writes what a read or a write needs.
+// fill sets the fields of a read or a write.
 func (r *Ring) fill(s *submission, o Operation) {
-	s.offset, s.length = uint64(o.Offset), uint32(o.Length)
+	s.offset = uint64(o.Offset)
+	s.length = uint32(o.Length)
 	s.address = uint64(uintptr(unsafe.Pointer(&r.buffers[o.Slot][0])))
 	s.opcode = opRead
 	if o.Write {
@@ -273,11 +274,10 @@ func (r *Ring) fill(s *submission, o Operation) {
 	}
 }
 
-// Queued is how many operations the kernel has not taken yet.
-func (r *Ring) Queued() uint32 { return r.queued }
+// QueueLength is how many operations the kernel has not taken yet.
+func (r *Ring) QueueLength() uint32 { return r.queued }
 
-// Enter hands over what was pushed and waits for a completion, for as long as left
-// says.
+// Enter hands over all pushed operations and waits for a completion, for as long as left says.
 func (r *Ring) Enter(left time.Duration) error {
 	var least uintptr
 	if left > 0 {

@@ -14,15 +14,14 @@ type agenda struct {
 	serial  uint64
 }
 
-// entry is the slot of an operation and when what happens next to it happens.
+// entry is the slot of an operation and the time of its next event.
 type entry struct {
 	at     time.Duration
 	serial uint64
 	slot   int
 }
 
-// request is what a simulated part needs to know of the operation in a slot: it has no
-// data.
+// request holds the facts about an operation that a simulated part needs: it has no data.
 type request struct {
 	offset    int64
 	submitted time.Duration
@@ -87,10 +86,12 @@ func (l *line) empty() bool { return l.first == len(l.entries) }
 
 func (l *line) push(e entry) {
 	if l.first > 0 && l.first == len(l.entries) {
-		l.entries, l.first = l.entries[:0], 0
+		l.entries = l.entries[:0]
+		l.first = 0
 	}
 	if l.first > 1024 && l.first > len(l.entries)/2 {
-		l.entries, l.first = l.entries[:copy(l.entries, l.entries[l.first:])], 0
+		l.entries = l.entries[:copy(l.entries, l.entries[l.first:])]
+		l.first = 0
 	}
 	l.entries = append(l.entries, e)
 }

@@ -32,7 +32,8 @@ func (a *arm) reach(offset int64, chance float64) time.Duration {
 // proportion to their radius, and the zones are laid out from the outside.
 func (a *arm) rate(offset int64) unit.BytesPerSecond {
 	share := float64(offset) / float64(a.capacity)
-	outer, inner := float64(a.outer), float64(a.disk.InnerRate)
+	outer := float64(a.outer)
+	inner := float64(a.disk.InnerRate)
 	// Capacity up to a radius goes with its square.
 	return unit.BytesPerSecond(math.Sqrt(outer*outer - (outer*outer-inner*inner)*share))
 }

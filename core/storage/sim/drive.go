@@ -8,7 +8,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// Drive is what a simulated drive is made of.
+// Drive is the model of a drive.
 type Drive struct {
 	Name, About string
 	Capacity    unit.Bytes
@@ -37,14 +37,14 @@ type Drive struct {
 	// so by as much as it takes.
 	Throttle []Stage
 	Hold     Hold
-	// Housekeeping is what the drive does for itself now and then.
+	// Housekeeping is the drive's own work now and then.
 	Housekeeping Moments
-	// Firmware is what is left of the rate of writes with a firmware, by its name.
+	// Firmware is the remaining share of the rate of writes with a firmware, by its name.
 	Firmware map[string]float64
 }
 
-// Flash is what only flash has. The zero value has no fast write area and does
-// not mind being full.
+// Flash is the part of a model that only flash has. The zero value has no fast write area and does not mind
+// being full.
 type Flash struct {
 	// FastEmpty and FastLeast are the size of the fast write area of an empty and
 	// of a full drive.
@@ -59,7 +59,7 @@ type Flash struct {
 	Spare float64
 }
 
-// Disk is what only a hard disk has; the zero value is not one.
+// Disk is the part of a model that only a hard disk has; the zero value is not one.
 type Disk struct {
 	// InnerRate is the rate of the innermost zone.
 	InnerRate unit.BytesPerSecond

@@ -9,7 +9,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// Enclosure is what a simulated enclosure is made of.
+// Enclosure is the model of an enclosure.
 type Enclosure struct {
 	Name, About string
 	Link        link.Standard
@@ -42,7 +42,7 @@ type Vanish struct {
 	At unit.Celsius
 	// For is how long it is away; 0 is for good.
 	For time.Duration
-	// Rate is what it carries when it is back; 0 is as before.
+	// Rate is the rate that it carries when it is back; 0 is as before.
 	Rate unit.BytesPerSecond
 }
 
@@ -103,9 +103,9 @@ func parseEnclosure(name string, node document.Node) (Enclosure, error) {
 	return enclosure, err
 }
 
-// stalled says until when the bridge does not move at a time, or gives the time
+// stallEnd says until when the bridge does not move at a time, or gives the time
 // itself.
-func (e *Enclosure) stalled(now time.Duration) time.Duration {
+func (e *Enclosure) stallEnd(now time.Duration) time.Duration {
 	if f := &e.Refall; f.fallen(now) && now < f.After+f.Away {
 		return f.After + f.Away
 	}

@@ -6,17 +6,17 @@ import (
 	"opengauge/core/unit"
 )
 
-// chunk is the grain in which it is known what a drive holds.
+// chunk is the grain in which the content of a drive is known.
 const chunk = 64 * unit.MiB
 
-// cells are what a drive of flash holds, and how full its fast write area is.
+// cells are the content of a drive of flash, and how full its fast write area is.
 type cells struct {
 	flash    *Flash
 	capacity unit.Bytes
 	// held is how much of each chunk was written, up to all of it.
 	held     []unit.Bytes
 	occupied unit.Bytes
-	// fast is what is in the fast write area, and at when that was right.
+	// fast is the data in the fast write area, and at the time when that was right.
 	fast float64
 	at   time.Duration
 	// end is where the last write ended.
@@ -43,8 +43,8 @@ func (c *cells) take(offset int64, length int) {
 	}
 }
 
-// discard forgets what is held from an offset on: what a trim does. A fast write area
-// holds no more than what is held at all.
+// discard forgets the data from an offset on, as a trim does. A fast write area holds no more than the drive
+// does.
 func (c *cells) discard(from int64) {
 	for index := int((from + int64(chunk) - 1) / int64(chunk)); index < len(c.held); index++ {
 		c.occupied -= c.held[index]

@@ -12,7 +12,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// What the target can do besides.
+// The optional abilities of the target.
 var (
 	_ target.Reopener  = (*Device)(nil)
 	_ target.Answerer  = (*Device)(nil)
@@ -26,7 +26,7 @@ const Prefix = "sim:"
 // DefaultEnclosure is the one that a drive is in where nobody says another.
 const DefaultEnclosure = "limpet"
 
-// Options say what a simulated drive is put into.
+// Options are the surroundings of a simulated drive.
 type Options struct {
 	// Enclosure is the name of the enclosure, or empty for the default.
 	Enclosure string
@@ -47,8 +47,8 @@ type Options struct {
 	// Firmware is the one that the drive has; empty, and one that the bench does not know,
 	// is as usual.
 	Firmware string
-	// After is the same drive as it was before it was put together anew: what it holds, how
-	// warm it is and what time it is go on from there. Nil is a new one.
+	// After is the same drive before it was put together anew: its data, its warmth and its time go on from
+	// there. Nil is a new one.
 	After *Device
 }
 
@@ -60,8 +60,7 @@ type SharedHop struct {
 	free    time.Duration
 }
 
-// carry moves data that is ready at a time, behind what was ready before, and
-// says when it is over.
+// carry moves data that is ready at a time, behind earlier data, and says when it is over.
 func (h *SharedHop) carry(ready time.Duration, length int) time.Duration {
 	h.free = max(ready, h.free) + moving(length, h.Carries)
 	return h.free
@@ -137,30 +136,35 @@ func newPart(drive Drive, enclosure Enclosure, limits *limits, options Options) 
 	return p, nil
 }
 
-// plugIn makes all rates what is left of them by how well a part is plugged in.
+// plugIn reduces all rates by how well a part is plugged in.
 func plugIn(drive *Drive, enclosure *Enclosure, contact float64) {
 	if contact <= 0 {
 		return
 	}
 	share := unit.BytesPerSecond(contact)
-	drive.ReadRate, drive.WriteRate = drive.ReadRate*share, drive.WriteRate*share
+	drive.ReadRate = drive.ReadRate * share
+	drive.WriteRate = drive.WriteRate * share
 	drive.Flash.SpentRate *= share
 	drive.Disk.InnerRate *= share
 	enclosure.Carries *= share
 }
 
-// goOn takes over what a drive was before it was put together anew.
+// goOn takes over the state of a drive before it was put together anew.
 func (p *Device) goOn(before *Device) {
 	if before == nil {
 		return
 	}
 	p.now = before.now
-	p.cells.held, p.cells.occupied = before.cells.held, before.cells.occupied
-	p.cells.fast, p.cells.at, p.cells.end = before.cells.fast, before.cells.at, before.cells.end
+	p.cells.held = before.cells.held
+	p.cells.occupied = before.cells.occupied
+	p.cells.fast = before.cells.fast
+	p.cells.at = before.cells.at
+	p.cells.end = before.cells.end
 	if p.limits != nil {
 		p.limits = before.limits
 	}
-	p.heat.temperature, p.heat.controller = before.heat.temperature, before.heat.controller
+	p.heat.temperature = before.heat.temperature
+	p.heat.controller = before.heat.controller
 	p.heat.until = before.heat.until
 }
 
@@ -197,7 +201,7 @@ func (p *Device) provisioned() link.Hop {
 // none.
 func (p *Device) EnclosureName() string { return p.enclosure.Name }
 
-// Cooling is how the enclosure's fan behaves: what a condition "fan" says.
+// Cooling is how the enclosure's fan behaves, as a condition "fan" says.
 func (p *Device) Cooling() Cooling { return p.enclosure.Cooling }
 
 // Ambient is the temperature of the air around the enclosure.
@@ -215,7 +219,7 @@ func (p *Device) Sleep(stretch time.Duration) {
 	p.heat.advance(p.now)
 }
 
-// Discard forgets what the drive holds from an offset on.
+// Discard forgets the drive's data from an offset on.
 func (p *Device) Discard(from unit.Bytes) error {
 	p.cells.discard(int64(from))
 	return nil
@@ -235,7 +239,7 @@ func (p *Device) Answers() error {
 	if p.gone() {
 		return syscall.ENODEV
 	}
-	if until := p.enclosure.stalled(p.now); until > p.now {
+	if until := p.enclosure.stallEnd(p.now); until > p.now {
 		return fmt.Errorf("the bridge does not move for %s", until-p.now)
 	}
 	return nil
@@ -244,8 +248,7 @@ func (p *Device) Answers() error {
 // gone says whether the drive has vanished.
 func (p *Device) gone() bool { return p.heat.left >= 0 }
 
-// carries is what the enclosure's bridge moves; less where a drive came back
-// slower.
+// carries is the rate of the enclosure's bridge; less where a drive came back slower.
 func (p *Device) carries() unit.BytesPerSecond {
 	if p.heat.returned && p.enclosure.Vanish.Rate > 0 {
 		return min(p.enclosure.Carries, p.enclosure.Vanish.Rate)
@@ -261,8 +264,8 @@ func (p *Device) carries() unit.BytesPerSecond {
 // device.
 func (p *Device) Usage() target.Usage { return target.Usage{} }
 
-// Temperatures gives what the drive's own sensors report, in whole degrees. A
-// volume has none, and neither has a drive that vanished.
+// Temperatures returns the readings of the drive's own sensors, in whole degrees. A volume has none, and
+// neither has a drive that vanished.
 func (p *Device) Temperatures() map[string]unit.Celsius {
 	if p.limits != nil || p.gone() {
 		return nil
@@ -277,8 +280,8 @@ func (p *Device) Temperatures() map[string]unit.Celsius {
 	return readings
 }
 
-// Readings gives what the bench's other sensors report: whether the fan runs, and
-// the power that the drive takes, in watts.
+// Readings returns the readings of the bench's other sensors: whether the fan runs, and the power that the
+// drive takes, in watts.
 func (p *Device) Readings() map[string]float64 {
 	if p.limits != nil {
 		return nil

@@ -46,7 +46,7 @@ func (q *queue) Submit(operations []target.Operation) error {
 		case q.part.gone():
 			q.leaving.push(entry{at: now + q.part.drive.ReadLatency, slot: o.Slot})
 		case o.Action == target.Flush:
-			at := max(now, q.medium) + q.jittered(q.part.drive.FlushLatency) + q.part.enclosure.Latency
+			at := max(now, q.medium) + q.jitter(q.part.drive.FlushLatency) + q.part.enclosure.Latency
 			q.leaving.push(entry{at: at, slot: o.Slot})
 		case len(q.fetching.entries) < q.part.drive.Parallelism:
 			q.fetch(o.Slot)
@@ -118,26 +118,27 @@ func (q *queue) ready(slot int) {
 
 // fetch begins an operation's latency now.
 func (q *queue) fetch(slot int) {
-	p, o := q.part, &q.requests[slot]
+	p := q.part
+	o := &q.requests[slot]
 	at := p.now
 	switch {
 	case p.arm != nil:
 		at += p.arm.reach(o.offset, q.chance())
 		p.arm.at = o.offset + int64(o.length)
 	case o.action == target.Write:
-		at += q.jittered(p.drive.WriteLatency)
+		at += q.jitter(p.drive.WriteLatency)
 	default:
 		latency := p.drive.ReadLatency
 		if share := p.cells.readShare(); share < 1 {
 			latency = time.Duration(float64(latency) / share)
 		}
-		at += q.jittered(latency)
+		at += q.jitter(latency)
 	}
 	q.fetching.push(entry{at: at, slot: slot})
 }
 
-// move moves the data of an operation whose latency is over now, behind that of
-// those that were ready before, and says when it will be complete.
+// move moves the data of an operation whose latency is over now, behind earlier ones, and says when it will
+// be complete.
 func (q *queue) move(o *request) time.Duration {
 	p, now := q.part, q.part.now
 	rate := q.rate(o)
@@ -152,7 +153,7 @@ func (q *queue) move(o *request) time.Duration {
 	if p.limits != nil {
 		end = max(end, p.limits.pass(now, o.length))
 	}
-	q.bridge = p.enclosure.stalled(max(now, q.bridge)) + max(moving(o.length, p.carries()), p.enclosure.PerOperation)
+	q.bridge = p.enclosure.stallEnd(max(now, q.bridge)) + max(moving(o.length, p.carries()), p.enclosure.PerOperation)
 	// An operation that a limit holds back holds back those behind it.
 	q.bridge = max(q.bridge, end)
 	leaves := q.bridge
@@ -182,8 +183,8 @@ func (q *queue) rate(o *request) unit.BytesPerSecond {
 // chance is from 0 to 1.
 func (q *queue) chance() float64 { return float64(q.part.chance.Uint64()>>11) / (1 << 53) }
 
-// jittered spreads a latency evenly about its mean.
-func (q *queue) jittered(latency time.Duration) time.Duration {
+// jitter spreads a latency evenly about its mean.
+func (q *queue) jitter(latency time.Duration) time.Duration {
 	if q.part.drive.Jitter == 0 {
 		return latency
 	}

@@ -35,7 +35,7 @@ type thermal struct {
 	watts       float64       // of the last tick
 	temperature unit.Celsius
 	controller  unit.Celsius
-	// stages says which throttle stages are on, and limit what they leave.
+	// stages says which throttle stages are on, and limit is the rate that they leave.
 	stages   []bool
 	limit    unit.BytesPerSecond
 	held     float64 // the share that holding a temperature leaves
@@ -53,7 +53,8 @@ func newThermal(drive *Drive, enclosure *Enclosure, ambient unit.Celsius) therma
 		drive: drive, enclosure: enclosure, ambient: ambient, until: tick, fanAsked: -1, left: -1,
 		stages: make([]bool, len(drive.Throttle)), limit: unlimited, watts: drive.IdleWatts,
 	}
-	h.held, h.probe = 1, ambient
+	h.held = 1
+	h.probe = ambient
 	h.fan = enclosure.Cooling == AlwaysOn
 	h.temperature = h.balance(drive.IdleWatts)
 	h.controller = h.temperature + unit.Celsius(drive.IdleWatts*drive.ControllerResistance)
@@ -150,7 +151,8 @@ func (h *thermal) vanish() {
 	case v.At > 0 && h.left < 0 && h.temperature >= v.At:
 		h.left = h.until
 	case h.left >= 0 && v.For > 0 && h.until >= h.left+v.For:
-		h.left, h.returned = -1, true
+		h.left = -1
+		h.returned = true
 	}
 }
 
@@ -160,7 +162,8 @@ func (h *thermal) cool() {
 	}
 	switch {
 	case h.fan && h.temperature <= h.enclosure.FanOffAt:
-		h.fan, h.fanAsked = false, -1
+		h.fan = false
+		h.fanAsked = -1
 	case !h.fan && h.fanAsked < 0 && h.temperature >= h.enclosure.FanOnAt:
 		h.fanAsked = h.until
 	case !h.fan && h.fanAsked >= 0 && h.until >= h.fanAsked+h.enclosure.FanDelay:

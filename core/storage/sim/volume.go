@@ -8,7 +8,7 @@ import (
 	"opengauge/core/unit"
 )
 
-// Volume is a simulated volume in a cloud, which is what its limits are.
+// Volume is a simulated volume in a cloud, which consists of its limits.
 type Volume struct {
 	Name, About string
 	Capacity    unit.Bytes
@@ -16,7 +16,7 @@ type Volume struct {
 	Network link.Standard
 	Latency time.Duration
 	Jitter  float64
-	// IOPS and Throughput are what is provisioned.
+	// IOPS and Throughput are the provisioned rates.
 	IOPS       float64
 	Throughput unit.BytesPerSecond
 	Burst      Burst
@@ -81,7 +81,8 @@ func newLimits(v Volume) *limits { return &limits{volume: v, credits: v.Burst.Cr
 
 // pass says when an operation that arrives at a time may go on.
 func (l *limits) pass(now time.Duration, length int) time.Duration {
-	iops, throughput := l.volume.IOPS, l.volume.Throughput
+	iops := l.volume.IOPS
+	throughput := l.volume.Throughput
 	if l.volume.Burst.Credits > 0 {
 		iops = l.volume.Burst.IOPS
 		room := max(now, l.operations)
@@ -90,7 +91,8 @@ func (l *limits) pass(now time.Duration, length int) time.Duration {
 			throughput = l.volume.Burst.Throughput
 		} else { // it waits until it has earned what it costs
 			room += time.Duration((1 - l.credits) / l.volume.IOPS * 1e9)
-			l.credits, l.at = 1, room
+			l.credits = 1
+			l.at = room
 		}
 		l.credits--
 		l.operations = room

@@ -64,7 +64,7 @@ const looks = 4
 // carry them in that call: then no two would ever be under way at once, and they are
 // left to threads of the kernel from then on.
 func (u *uring) watch() error {
-	handed, began := int(u.Queued()), u.clock.Now()
+	handed, began := int(u.QueueLength()), u.clock.Now()
 	if err := u.Enter(0); err != nil || handed == 0 {
 		return err
 	}
@@ -84,7 +84,7 @@ func (u *uring) Wait(done []Completion, until time.Duration) (int, error) {
 	}
 	now := u.submittedAt
 	for ; ; now = u.clock.Now() {
-		if u.Queued() == 0 {
+		if u.QueueLength() == 0 {
 			if filled := u.reap(done); filled > 0 {
 				return filled, nil
 			}
