@@ -409,3 +409,19 @@ func TestAReviewIsLedByOneProgram(t *testing.T) {
 		t.Error("its turn is left behind")
 	}
 }
+
+// A review that the previous program began, whose sessions are stored here, goes on with this one.
+func TestAReviewGoesOnWithALaterProgram(t *testing.T) {
+	t.Parallel()
+	d := newDesk(t)
+	d.must("logbook", "import", "testdata/begun/sessions.json.gz")
+	status := decode[struct{ Runs, Counted int }](t, d.must("review", "status", reviews+"cases.yaml", "--json"))
+	if status.Runs != 3 || status.Counted != 3 {
+		t.Errorf("%d of %d visits count, want all 3", status.Counted, status.Runs)
+	}
+	got := decode[answered](t, d.must("review", "run", reviews+"cases.yaml", "--unattended", "--visits", "1", "--seed", "5",
+		"--json"))
+	if got.Runs != 4 || got.Counted != 4 {
+		t.Errorf("with one visit more %d of %d count", got.Counted, got.Runs)
+	}
+}

@@ -281,6 +281,35 @@ func TestDefinitions(t *testing.T) {
 	}
 }
 
+// A field that later programs add, and that a review does not use, leaves its digests as they were. One that it
+// uses does not.
+func TestDefinitionsOutliveTheirProgram(t *testing.T) {
+	for text, want := range map[string]string{
+		`{"Key":"fan","In":null,"OneWay":false,"levels":[]}`: `{"Key":"fan","In":null,"OneWay":false}`,
+		`{"Plan":{"name":"p","steps":[{"rest":{"later":0,"for_seconds":0}}]},"later":""}`: `{"Plan":{"name":"p",` +
+			`"steps":[{"rest":{"for_seconds":0}}]}}`,
+		`[{"later":null},{"later":1}]`: `[{},{"later":1}]`,
+		`{"a \"b\"":1}`:                `{"a \"b\"":1}`,
+		`"<text>"`:                     `"<text>"`,
+	} {
+		if got := string(canonical([]byte(text))); got != want {
+			t.Errorf("%s is %s, want %s", text, got, want)
+		}
+	}
+	for file, want := range map[string]string{ // as the first program with reviews in a shared logbook said them
+		"cases": "ef7622e0-3a7499c3-6ecc8cc0", "firmware": "8fecf05f-cb20215c-79c7f791",
+		"job": "4ceb0dfe-109e16a3-4bc37196",
+	} {
+		r, err := Load("../../examples/reviews/"+file+".yaml", bench(t))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if r.Definition() != want {
+			t.Errorf("%s is defined as %s, and was as %s", file, r.Definition(), want)
+		}
+	}
+}
+
 // Plans and the bench book are looked for beside the review.
 func TestFilesBesideTheReview(t *testing.T) {
 	folder := t.TempDir()
