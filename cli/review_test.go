@@ -419,8 +419,8 @@ func TestAReviewGoesOnWithALaterProgram(t *testing.T) {
 	if status.Runs != 3 || status.Counted != 3 {
 		t.Errorf("%d of %d visits count, want all 3", status.Counted, status.Runs)
 	}
-	got := decode[answered](t, d.must("review", "run", reviews+"cases.yaml", "--unattended", "--visits", "1", "--seed", "5",
-		"--json"))
+	got := decode[answered](t, d.must("review", "run", reviews+"cases.yaml", "--unattended", "--visits", "1", "--seed",
+		"5", "--json"))
 	if got.Runs != 4 || got.Counted != 4 {
 		t.Errorf("with one visit more %d of %d count", got.Counted, got.Runs)
 	}
