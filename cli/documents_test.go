@@ -169,3 +169,13 @@ func TestCapturesFollowTheirSchema(t *testing.T) {
 		}
 	}
 }
+
+// loggerFile returns the file of a thermometer's logger.
+func loggerFile(t *testing.T) string {
+	t.Helper()
+	file := filepath.Join(t.TempDir(), "log.csv")
+	if err := os.WriteFile(file, []byte("time,case\n0,31.5\n1,32\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	return file
+}

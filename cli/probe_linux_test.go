@@ -3,24 +3,12 @@ package cli_test
 import (
 	"fmt"
 	"math"
-	"os"
-	"path/filepath"
 	"strings"
 	"testing"
 	"time"
 
 	"opengauge/lab/witness"
 )
-
-// loggerFile returns the file of a thermometer's logger.
-func loggerFile(t *testing.T) string {
-	t.Helper()
-	file := filepath.Join(t.TempDir(), "log.csv")
-	if err := os.WriteFile(file, []byte("time,case\n0,31.5\n1,32\n"), 0o600); err != nil {
-		t.Fatal(err)
-	}
-	return file
-}
 
 // meterSaying returns the serial line of a meter that says lines over and over.
 func meterSaying(t *testing.T, lines ...string) (device string) {
