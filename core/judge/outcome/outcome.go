@@ -176,7 +176,7 @@ func (o *Outcome) rates(count float64) string {
 	return fmt.Sprintf("%s an hour, %s a TB", unit.Digits(o.Hourly(count), 3), unit.Digits(o.Terabyte(count), 3))
 }
 
-// slowStretches is for how many seconds heat slowStretches a session.
+// slowStretches is for how many seconds heat slowed a session.
 func slowStretches(findings []session.Finding) float64 {
 	sum := 0.0
 	for _, f := range findings {

@@ -279,7 +279,7 @@ func over(all []*session.Session, taken []design.Visit) []*session.Session {
 // keepEvery is how often a visit that goes on is kept from being given back.
 const keepEvery = time.Minute
 
-// holdVisit does a visit that was holdVisit, and gives it back in the end, whatever came of it.
+// holdVisit makes a visit that this bench has taken, and gives it back in the end, whatever came of it.
 func (g *Guide) holdVisit(ctx context.Context, visit func() error) error {
 	if g.Desk == nil {
 		return visit()
@@ -407,7 +407,7 @@ func usedFor(s *session.Session) time.Duration {
 	return unit.Duration(last)
 }
 
-// writtenOf is how much the review has writtenOf to a storage.
+// writtenOf is how much the review has written to a storage.
 func (g *Guide) writtenOf(storage string) unit.Bytes {
 	sum := unit.Bytes(0)
 	for _, s := range g.Sessions {
