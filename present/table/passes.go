@@ -5,7 +5,8 @@ import (
 	"math"
 	"slices"
 	"strconv"
-	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"opengauge/core/bench/event"
 	"opengauge/core/bench/link"
@@ -95,7 +96,7 @@ func resultNotes(s *session.Session) []string {
 	var notes []string
 	for _, e := range s.Events {
 		if e.Kind == event.Limit {
-			notes = append(notes, strings.ToUpper(e.Detail[:1])+e.Detail[1:]+".")
+			notes = append(notes, sentence(e.Detail))
 		}
 	}
 	short := int64(0)
@@ -113,6 +114,15 @@ func resultNotes(s *session.Session) []string {
 			unit.Count(int(retried), "operation was", "operations were")))
 	}
 	return notes
+}
+
+// sentence makes a sentence of an event's words, which may come from another program and be none.
+func sentence(words string) string {
+	first, size := utf8.DecodeRuneInString(words)
+	if size == 0 {
+		return "A pass ended at its limit."
+	}
+	return string(unicode.ToUpper(first)) + words[size:] + "."
 }
 
 // serverNotes sum up the counters of a server's folder's protocol over all passes.

@@ -36,6 +36,17 @@ func TestPassesSayWhatIsInDoubt(t *testing.T) {
 	}
 }
 
+// Events of other programs may say nothing, or begin with any letter.
+func TestALimitIsASentence(t *testing.T) {
+	for words, want := range map[string]string{
+		"": "A pass ended at its limit.", "pass 1 ended": "Pass 1 ended.", "été": "Été.", "\xff": "\uFFFD.",
+	} {
+		if got := sentence(words); got != want {
+			t.Errorf("%q makes %q, want %q", words, got, want)
+		}
+	}
+}
+
 func TestRepeatsGiveAMedianAndAnInterval(t *testing.T) {
 	s := &session.Session{State: session.Complete}
 	for i, rate := range []unit.BytesPerSecond{100e6, 104e6, 102e6} {

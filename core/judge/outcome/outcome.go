@@ -74,7 +74,7 @@ type Power struct {
 // Of returns the outcome of a session with its findings; its recorded findings serve where its samples are
 // not at hand.
 func Of(s *session.Session, findings []session.Finding) Outcome {
-	o := Outcome{Slowed: slowStretches(findings)}
+	o := Outcome{Slowed: slowSeconds(findings)}
 	for i := range s.Passes {
 		p := &s.Passes[i]
 		o.Seconds = o.Seconds + p.ElapsedSeconds
@@ -176,8 +176,8 @@ func (o *Outcome) rates(count float64) string {
 	return fmt.Sprintf("%s an hour, %s a TB", unit.Digits(o.Hourly(count), 3), unit.Digits(o.Terabyte(count), 3))
 }
 
-// slowStretches is for how many seconds heat slowed a session.
-func slowStretches(findings []session.Finding) float64 {
+// slowSeconds is for how many seconds heat slowed a session.
+func slowSeconds(findings []session.Finding) float64 {
 	sum := 0.0
 	for _, f := range findings {
 		if evidence, ok := finding.EvidenceOf[finding.HeatThrottleEvidence](f); ok && f.Kind == explain.HeatThrottle {
