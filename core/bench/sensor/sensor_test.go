@@ -350,7 +350,7 @@ func TestNumbersOfLines(t *testing.T) {
 			which = "#" + which
 		}
 		p := probe(t, name+"=serial:/dev/none"+which).(*serialProbe)
-		reading, err := p.understand(c.line)
+		reading, _, err := p.understand(c.line)
 		got := math.NaN()
 		for _, value := range reading.Values {
 			got = value
@@ -391,6 +391,25 @@ func TestALineOfNoise(t *testing.T) {
 	}
 	if got < 10 {
 		t.Errorf("%d readings of a line that got better", got)
+	}
+}
+
+// Lines that a pattern passes by, and noise now and then, are no fault of the readings between them.
+func TestLinesBetweenReadings(t *testing.T) {
+	for name, text := range map[string]string{
+		"a pattern": "u:power=serial:/dev/none?line=^P=([0-9.]+)$", "no pattern": "u:power=serial:/dev/none",
+	} {
+		p := probe(t, text).(*serialProbe)
+		for range 4 {
+			for _, line := range []string{"P=4.5", "P=4.6", "V=5.00 A=0.9"} {
+				p.at = time.Time{} // as if they came slowly
+				p.hear(line)
+			}
+		}
+		reading, said, err := p.take()
+		if !said || err != nil || reading.Values["u_power_watts"] != 4.6 || len(reading.Moments) != 8 {
+			t.Errorf("%s: %v in %d moments, %v", name, reading.Values, len(reading.Moments), err)
+		}
 	}
 }
 

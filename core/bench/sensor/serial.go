@@ -299,7 +299,7 @@ func (p *serialProbe) hear(line string) {
 	if !p.owed() && now.Sub(p.at) < closest {
 		return
 	}
-	reading, err := p.understand(line)
+	reading, isReadable, err := p.understand(line)
 	useless := len(reading.Values)+len(reading.Temperatures) == 0
 	if p.pattern == nil || !useless || !isText(line) { // others may be lines that a pattern passes by
 		p.heard.note(useless)
@@ -307,6 +307,8 @@ func (p *serialProbe) hear(line string) {
 	if err != nil {
 		p.strange++
 		p.last = err.Error()
+	}
+	if err != nil && isReadable {
 		p.refused = err
 	}
 	if useless || p.heard.mostlyUseless() {
@@ -322,25 +324,27 @@ func (p *serialProbe) hear(line string) {
 	}
 }
 
-// understand reads the figures of a line.
-func (p *serialProbe) understand(line string) (Reading, error) {
-	var parts []string
-	if p.pattern != nil {
-		if parts = p.pattern.FindStringSubmatch(line); parts == nil {
-			return Reading{}, fmt.Errorf("%.60q does not fit line=", line)
-		}
+// understand reads the figures of a line. A line that cannot be read may be meant for somebody else, or be
+// noise; an error of one that can is of a figure that cannot be true.
+func (p *serialProbe) understand(line string) (made Reading, isReadable bool, err error) {
+	if p.pattern == nil {
+		isReadable = true
+		made, err = p.readingWith(func(selector string) (float64, string, error) {
+			value, unit, err := numberIn(line, selector)
+			if err != nil {
+				isReadable = false
+				err = fmt.Errorf("%.60q: %w", line, err)
+			}
+			return value, unit, err
+		})
+		return made, isReadable, err
 	}
-	return p.readingWith(func(selector string) (value float64, unit string, err error) {
-		if parts != nil {
-			value, err = number(parts[p.group(selector)])
-			return value, "", err
-		}
-		value, unit, err = numberIn(line, selector)
-		if err != nil {
-			err = fmt.Errorf("%.60q: %w", line, err)
-		}
-		return value, unit, err
-	})
+	parts := p.pattern.FindStringSubmatch(line)
+	if parts == nil {
+		return Reading{}, false, fmt.Errorf("%.60q does not fit line=", line)
+	}
+	made, err = p.reading(func(selector string) (float64, error) { return number(parts[p.group(selector)]) })
+	return made, true, err
 }
 
 // hearing remembers whether the latest lines could be used.
@@ -385,10 +389,11 @@ func (p *serialProbe) take() (reading Reading, said bool, err error) {
 		p.failed = nil
 		return Reading{}, false, err
 	}
+	if p.heard.mostlyUseless() && p.strange > 0 {
+		p.moments = nil
+		return Reading{}, false, p.useless()
+	}
 	if len(p.moments) == 0 || p.owed() {
-		if p.heard.mostlyUseless() && p.strange > 0 {
-			return Reading{}, false, p.useless()
-		}
 		return Reading{}, false, nil
 	}
 	reading = p.latest
