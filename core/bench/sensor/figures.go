@@ -3,6 +3,7 @@ package sensor
 import (
 	"errors"
 	"fmt"
+	"strconv"
 	"strings"
 )
 
@@ -98,6 +99,12 @@ func (f figures) readingWith(value func(selector string) (float64, string, error
 		}
 	}
 	return made, errors.Join(failed...)
+}
+
+// ordinal reads a selector that counts from 1.
+func ordinal(selector string) (at int, ok bool) {
+	at, err := strconv.Atoi(selector)
+	return at, err == nil && at > 0
 }
 
 // parseFigures parses "[NAME[:QUANTITY]=]SELECTOR" items with ";" between them. The name and

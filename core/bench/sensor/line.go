@@ -39,8 +39,8 @@ func numberIn(line, selector string) (number float64, unit string, err error) {
 		if len(all) != 1 || len(found) != 1 {
 			return 0, "", fmt.Errorf("it has %d numbers: say which behind #, like #2, or give a pattern with line=", len(all))
 		}
-	} else if at, err = strconv.Atoi(selector); err != nil || at < 1 {
-		return 0, "", fmt.Errorf("%q is not which number of the line, counted from 1", selector)
+	} else {
+		at, _ = ordinal(selector) // as the probe was read
 	}
 	if at > len(found) {
 		return 0, "", fmt.Errorf("it has %d numbers, and not %d", len(found), at)

@@ -315,8 +315,8 @@ func (p *scpiProbe) Read(ctx context.Context) (Reading, error) {
 
 // fieldOf is the number in a field, counted from 1.
 func fieldOf(fields []string, selector string) (float64, error) {
-	at, err := strconv.Atoi(selector)
-	if err != nil || at < 1 {
+	at, ok := ordinal(selector)
+	if !ok {
 		return 0, fmt.Errorf("%q is not the number of a field, counted from 1", selector)
 	}
 	if at > len(fields) {

@@ -109,7 +109,8 @@ func newScaled(name, quantity string) (Figure, scale, error) {
 	if err != nil {
 		return figure, asIs, err
 	}
-	by, err := quantityOf(parts[1]).parseScale(parts[2])
+	q, _ := quantityOf(parts[1]) // of which the figure is
+	by, err := q.parseScale(parts[2])
 	return figure, by, err
 }
 
@@ -122,10 +123,8 @@ func newFigure(name, quantity string) (Figure, error) {
 	if parts := numberPattern.FindStringSubmatch(quantity); parts != nil {
 		return Figure{Name: name, Key: name, Quantity: Number, Unit: strings.TrimSpace(parts[1]), Better: parts[2]}, nil
 	}
-	for _, q := range quantities {
-		if q.Name == quantity && q.Name != Number {
-			return Figure{Name: name, Key: name + q.Ending, Quantity: q.Name, Unit: q.Unit, Of: q.Of}, nil
-		}
+	if q, ok := quantityOf(quantity); ok && q.Name != Number {
+		return Figure{Name: name, Key: name + q.Ending, Quantity: q.Name, Unit: q.Unit, Of: q.Of}, nil
 	}
 	return Figure{}, fmt.Errorf("%q is no quantity; there are %s", quantity, quantityNames())
 }
@@ -146,16 +145,25 @@ func quantityNames() string {
 func isQuantity(text string) bool {
 	word, _, _ := strings.Cut(text, "(")
 	word, _, _ = strings.Cut(word, "[")
-	return slices.ContainsFunc(quantities, func(q Quantity) bool { return q.Name == word })
+	_, ok := quantityOf(word)
+	return ok
+}
+
+// quantityOf returns the quantity of a name.
+func quantityOf(name string) (q Quantity, ok bool) {
+	at := slices.IndexFunc(quantities, func(q Quantity) bool { return q.Name == name })
+	if at < 0 {
+		return Quantity{}, false
+	}
+	return quantities[at], true
 }
 
 // check says why a value cannot be true of a figure, or nothing.
 func (f Figure) check(value float64) error {
-	i := slices.IndexFunc(quantities, func(q Quantity) bool { return q.Name == f.Quantity })
-	if i < 0 {
+	q, ok := quantityOf(f.Quantity)
+	if !ok {
 		return fmt.Errorf("%q is no quantity", f.Quantity)
 	}
-	q := quantities[i]
 	if !(value >= q.Lowest && value <= q.Highest) {
 		if f.Quantity == Temperature {
 			return fmt.Errorf("%v degrees Celsius cannot be true", value)

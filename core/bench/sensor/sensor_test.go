@@ -380,14 +380,14 @@ func TestALineOfNoise(t *testing.T) {
 			line = "7"
 		}
 		p.at = time.Time{} // as if they came slowly
-		p.hear(line)
+		p.hear(time.Now(), line)
 	}
 	if _, said, err := p.take(); said && err == nil || got > 1 {
 		t.Errorf("%d readings of noise, %v", got, err)
 	}
 	for range 20 {
 		p.at = time.Time{}
-		p.hear("4.2 W")
+		p.hear(time.Now(), "4.2 W")
 	}
 	if got < 10 {
 		t.Errorf("%d readings of a line that got better", got)
@@ -403,7 +403,7 @@ func TestLinesBetweenReadings(t *testing.T) {
 		for range 4 {
 			for _, line := range []string{"P=4.5", "P=4.6", "V=5.00 A=0.9"} {
 				p.at = time.Time{} // as if they came slowly
-				p.hear(line)
+				p.hear(time.Now(), line)
 			}
 		}
 		reading, said, err := p.take()

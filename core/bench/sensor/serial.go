@@ -95,7 +95,7 @@ func parseSerial(name, quantity, rest string) (Source, error) {
 		return nil, err
 	}
 	for _, each := range read {
-		if p.pattern == nil && each.selector != onlyNumber && !isCount(each.selector) {
+		if _, ok := ordinal(each.selector); p.pattern == nil && each.selector != onlyNumber && !ok {
 			return nil, fmt.Errorf("%q is not which number of the line, counted from 1; line= gives a pattern with groups",
 				each.selector)
 		}
@@ -105,12 +105,6 @@ func parseSerial(name, quantity, rest string) (Source, error) {
 	}
 	p.figures = read
 	return p, nil
-}
-
-// isCount reports whether a selector is the number of a number, counted from 1.
-func isCount(selector string) bool {
-	at, err := strconv.Atoi(selector)
-	return err == nil && at > 0
 }
 
 // set takes one of the things that an address says.
@@ -188,7 +182,7 @@ func (p *serialProbe) group(selector string) int {
 	if at := p.pattern.SubexpIndex(selector); at > 0 {
 		return at
 	}
-	if at, err := strconv.Atoi(selector); err == nil && at > 0 && at <= p.pattern.NumSubexp() {
+	if at, ok := ordinal(selector); ok && at <= p.pattern.NumSubexp() {
 		return at
 	}
 	return -1
@@ -274,11 +268,11 @@ func (p *serialProbe) follow(port serial.Port, ended chan struct{}) {
 			if end < 0 {
 				break
 			}
-			p.hear(string(rest[:end]))
+			p.hear(time.Now(), string(rest[:end]))
 			rest = rest[end+1:]
 		}
 		if len(rest) > longestLine {
-			p.hear(string(rest[:40]))
+			p.hear(time.Now(), string(rest[:40]))
 			rest = rest[:0]
 		}
 		rest = bytes.Clone(rest)
@@ -288,9 +282,8 @@ func (p *serialProbe) follow(port serial.Port, ended chan struct{}) {
 // owed says whether it was asked, and has not answered yet.
 func (p *serialProbe) owed() bool { return p.at.Before(p.asked) }
 
-// hear takes a line.
-func (p *serialProbe) hear(line string) {
-	now := time.Now()
+// hear takes a line that came at a time.
+func (p *serialProbe) hear(now time.Time, line string) {
 	if strings.TrimSpace(line) == "" {
 		return
 	}

@@ -123,8 +123,9 @@ func TestAQuickAnswerIsTaken(t *testing.T) {
 	p := serialLine(t, "wall:machine-power=serial:/dev/none?ask=POWER?")
 	for watts := 40; watts < 60; watts++ {
 		p.toAsk()
-		p.hear(fmt.Sprintf("%d.5 W", watts))
-		p.hear("99.5 W") // at once after it
+		now := time.Now()
+		p.hear(now, fmt.Sprintf("%d.5 W", watts))
+		p.hear(now, "99.5 W") // at once after it
 		reading, said, err := p.take()
 		if got := reading.Values["wall_machine_watts"]; !said || err != nil || got != float64(watts)+0.5 ||
 			len(reading.Moments) != 1 {

@@ -88,7 +88,8 @@ func (s selected) base(number float64, written string) (float64, error) {
 		}
 		return s.scale.of(number), nil
 	}
-	own, ok := quantityOf(s.Quantity).scales[written]
+	q, _ := quantityOf(s.Quantity)
+	own, ok := q.scales[written]
 	if !ok && written != s.Unit {
 		return 0, fmt.Errorf("it writes %q, which is no unit of %s: say which number is meant, or its unit in brackets",
 			written, s.Quantity)
@@ -97,13 +98,4 @@ func (s selected) base(number float64, written string) (float64, error) {
 		return s.scale.of(number), nil
 	}
 	return own.of(number), nil
-}
-
-func quantityOf(name string) Quantity {
-	for _, q := range quantities {
-		if q.Name == name {
-			return q
-		}
-	}
-	return Quantity{}
 }
