@@ -37,12 +37,12 @@ func OnQuietMachine(t *testing.T, check func() []string) {
 		tries = 3
 	}
 	for range tries {
-		before := processorTicks()
+		since := BeginStretch()
 		faults := check()
 		if len(faults) == 0 {
 			return
 		}
-		if why = processorTicks().unfitSince(before); why == "" {
+		if why = since.Unfit(); why == "" {
 			for _, fault := range faults {
 				t.Error(fault)
 			}

@@ -89,11 +89,7 @@ func asking(r Request, timing Timing, watch Watch) Request {
 	r.Timing = timing
 	r.Watch = watch
 	if r.Area == (load.Area{}) {
-		whole := load.Geometry{Length: r.Span}
-		if r.Ledger != nil {
-			whole.Cell = unit.Bytes(r.Ledger.cell)
-		}
-		r.Area, _ = r.Load.Area(whole)
+		r.Area, _ = r.Load.Area(load.Geometry{Length: r.Span, Cell: r.Ledger.Cell()})
 	}
 	return r
 }

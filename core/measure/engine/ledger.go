@@ -77,6 +77,14 @@ func NewLedger(g load.Geometry, session uint64) *Ledger {
 	}
 }
 
+// Cell is the size of a cell; 0 where there is no ledger.
+func (l *Ledger) Cell() unit.Bytes {
+	if l == nil {
+		return 0
+	}
+	return unit.Bytes(l.cell)
+}
+
 // Begin starts the next generation: every pass is one.
 func (l *Ledger) Begin() { l.generation++ }
 

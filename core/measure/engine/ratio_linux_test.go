@@ -123,10 +123,6 @@ func compareWith(b *testing.B, file *os.File, l load.Load, ledger *engine.Ledger
 		b.Skip("opening it as a target: ", err)
 	}
 	defer opened.Close()
-	cell := unit.Bytes(0)
-	if ledger != nil {
-		cell = engine.LargestCell
-	}
 	var speeds, processors []float64
 	for range rounds {
 		theirs := bareLoop(b, file, l)
@@ -134,8 +130,8 @@ func compareWith(b *testing.B, file *os.File, l load.Load, ledger *engine.Ledger
 			ledger.Begin()
 		}
 		result, err := engine.Run(context.Background(), opened, engine.Request{
-			Load: l, Area: areaOf(l, cell), Ledger: ledger, Timing: engine.Timing{Settle: 50 * time.Millisecond, Hold: stretch,
-				Sample: 100 * time.Millisecond},
+			Load: l, Area: areaOf(l, ledger.Cell()), Ledger: ledger,
+			Timing: engine.Timing{Settle: 50 * time.Millisecond, Hold: stretch, Sample: 100 * time.Millisecond},
 		})
 		if err != nil {
 			b.Fatal(err)

@@ -119,8 +119,8 @@ func (r Request) check() error {
 		return fmt.Errorf("depth %d is below 1", r.Depth)
 	case r.Area.Count() < int64(workers):
 		return &load.SpanError{Span: r.Area.Length(), Block: r.Block, Workers: workers}
-	case r.Ledger != nil && int64(r.Area.Cell()) != r.Ledger.cell:
-		return fmt.Errorf("an area in cells of %s is not one for a ledger in cells of %d bytes", r.Area.Cell(), r.Ledger.cell)
+	case r.Ledger != nil && r.Area.Cell() != r.Ledger.Cell():
+		return fmt.Errorf("an area in cells of %s is not one for a ledger in cells of %s", r.Area.Cell(), r.Ledger.Cell())
 	}
 	return r.Timing.check()
 }

@@ -103,11 +103,11 @@ func (f *flushWatch) begin(at time.Duration) {
 	}
 	known := make(chan struct{})
 	f.known = known
-	f.ask(func() {
+	f.alongside(func() {
 		defer close(known)
 		text := fmt.Sprintf("a flush%s was under way for more than %s", f.of, f.r.request.StallAfter)
-		device, ok := f.on.(target.Answerer)
-		if f.gone = !ok || target.Within(answerWithin, device.Answers) != nil; f.gone {
+		answers, _ := ask(f.on)
+		if f.gone = !answers; f.gone {
 			f.r.events.add(at, event.Stall, text)
 			return
 		}
@@ -115,8 +115,8 @@ func (f *flushWatch) begin(at time.Duration) {
 	})
 }
 
-// ask runs a question beside the work, or of simulated storage, which has one clock, within it.
-func (f *flushWatch) ask(question func()) {
+// alongside runs a question beside the work, or of simulated storage, which has one clock, within it.
+func (f *flushWatch) alongside(question func()) {
 	if f.r.session.Simulated {
 		question()
 		return
@@ -131,7 +131,7 @@ func (f *flushWatch) end(at time.Duration) {
 		return
 	}
 	known := f.known
-	f.ask(func() {
+	f.alongside(func() {
 		if <-known; f.gone {
 			f.r.events.add(at, event.Return, "the storage"+f.of+" answers again")
 			return
@@ -148,11 +148,17 @@ func vanished(err error, on target.Target) bool {
 	if kind == fault.Gone || kind == fault.Absent {
 		return true
 	}
-	device, ok := on.(target.Answerer)
-	if !ok || !errors.Is(err, engine.ErrTooManyErrors) && kind != fault.Failed {
+	if !errors.Is(err, engine.ErrTooManyErrors) && kind != fault.Failed {
 		return false
 	}
-	return target.Within(answerWithin, device.Answers) != nil
+	answers, canBeAsked := ask(on)
+	return canBeAsked && !answers
+}
+
+// ask reports whether storage answers, and whether it can be asked that at all.
+func ask(on target.Target) (answers, canBeAsked bool) {
+	device, ok := on.(target.Answerer)
+	return ok && target.Within(answerWithin, device.Answers) == nil, ok
 }
 
 // answerWithin is how long storage has to say that it is there. A server, or a disk behind a bridge, may hold

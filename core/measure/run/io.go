@@ -21,7 +21,6 @@ type desk struct {
 	target.Target
 	address string
 	ledger  *engine.Ledger // or nil
-	cell    unit.Bytes     // of the ledger, or 0
 	written *engine.Written
 	// filling says that a step fills the target, and filledTo how far a device
 	// was written for that.
@@ -87,8 +86,9 @@ func (a *account) enter(moved engine.Moved) {
 func (r Request) newDesk(on target.Target, address string) desk {
 	d := desk{Target: on, address: address, written: &engine.Written{}, account: &account{}}
 	if r.Verify {
-		d.cell = r.cell()
-		d.ledger = engine.NewLedger(d.geometry(0, on.Description().Span), ledgerNumber(r.ID+on.Description().Address))
+		whole := d.geometry(0, on.Description().Span)
+		whole.Cell = r.cell()
+		d.ledger = engine.NewLedger(whole, ledgerNumber(r.ID+on.Description().Address))
 	}
 	return d
 }
@@ -97,7 +97,7 @@ func (r Request) newDesk(on target.Target, address string) desk {
 // that says that it holds more than it does fails there, before anything is measured.
 func (r *runner) holds(ctx context.Context) error {
 	d := r.main.Description()
-	block := max(d.SmallestBlock, load.SmallestBlock, r.main.cell)
+	block := max(d.SmallestBlock, load.SmallestBlock, r.main.ledger.Cell())
 	if d.Kind != target.Device && d.Kind != target.Volume || d.Span < block {
 		return nil
 	}
@@ -149,7 +149,7 @@ func onceOver(operation load.Operation, g load.Geometry, block unit.Bytes) ([]wo
 
 // geometry returns a stretch of the target with the rules for requests in it.
 func (d *desk) geometry(from, to unit.Bytes) load.Geometry {
-	return load.Geometry{Start: from, Length: to - from, Alignment: d.Description().SmallestBlock, Cell: d.cell}
+	return load.Geometry{Start: from, Length: to - from, Alignment: d.Description().SmallestBlock, Cell: d.ledger.Cell()}
 }
 
 // compressible is the compressible share of filling data: the first load's that has one, so that a level is

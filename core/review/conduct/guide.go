@@ -218,12 +218,10 @@ func (g *Guide) next(ctx context.Context) (st reading.State, a answer.Answer, st
 		unread := error(nil)
 		took, err := g.Desk.Take(func(taken []design.Visit) (design.Visit, bool) {
 			// Visits that are not taken now were kept whole before.
-			var all []*session.Session
-			if all, unread = g.Desk.Sessions(); unread != nil {
+			if unread = g.takeIn(taken); unread != nil {
 				return design.Visit{}, false
 			}
 			others = len(taken)
-			g.Sessions = over(all, taken)
 			st, a, step, ends = g.look(taken)
 			return step.Visit, ends == ""
 		})
@@ -260,11 +258,18 @@ func (g *Guide) reread() {
 		return
 	}
 	_, _ = g.Desk.Take(func(taken []design.Visit) (design.Visit, bool) {
-		if all, err := g.Desk.Sessions(); err == nil {
-			g.Sessions = over(all, taken)
-		}
+		_ = g.takeIn(taken)
 		return design.Visit{}, false
 	})
+}
+
+// takeIn takes in the sessions of the desk, without the visits that are being made.
+func (g *Guide) takeIn(taken []design.Visit) error {
+	all, err := g.Desk.Sessions()
+	if err == nil {
+		g.Sessions = over(all, taken)
+	}
+	return err
 }
 
 // over are the sessions of visits that nobody is making now.
