@@ -63,6 +63,14 @@ func loadColumns(field int) []column {
 	return columns
 }
 
+// flatRow returns the columns of a row type, a pointer to a row that has each of them as a field, and whether the
+// row type is such a one already.
+func flatRow[Row any]() (columns []column, flat reflect.Value, isFlat bool) {
+	of := reflect.TypeFor[Row]()
+	columns = columnsOf(of)
+	return columns, reflect.New(flatType(columns)), len(columns) == of.NumField()
+}
+
 // flatType returns the type of rows that have columns as their fields, for the Parquet library.
 func flatType(columns []column) reflect.Type {
 	fields := make([]reflect.StructField, len(columns))

@@ -23,12 +23,11 @@ const rowsInGroup = 20_000
 
 func newParquetWriter[Row any](w io.Writer, rows func(*session.Session) ([]Row, error)) *parquetWriter[Row] {
 	options := []parquet.WriterOption{parquet.Compression(&parquet.Zstd), parquet.MaxRowsPerRowGroup(rowsInGroup)}
-	columns := columnsOf(reflect.TypeFor[Row]())
-	if len(columns) == reflect.TypeFor[Row]().NumField() { // as it is, which takes a third of the time
+	columns, flat, isFlat := flatRow[Row]()
+	if isFlat { // as it is, which takes a third of the time
 		out := parquet.NewGenericWriter[Row](w, options...)
 		return &parquetWriter[Row]{rows, func(rows []Row) error { _, err := out.Write(rows); return err }, out.Close}
 	}
-	flat := reflect.New(flatType(columns))
 	out := parquet.NewGenericWriter[any](w, append(options, parquet.SchemaOf(flat.Interface()))...)
 	return &parquetWriter[Row]{rows, func(rows []Row) error {
 		for i := range rows {
@@ -96,12 +95,11 @@ func readParquet[Row any](r io.ReaderAt, size, most int64, each func(*Row) error
 
 // rowReader returns a function that reads the next rows of a file, and one that ends it.
 func rowReader[Row any](file *parquet.File) (next func([]Row) (int, error), end func() error) {
-	columns := columnsOf(reflect.TypeFor[Row]())
-	if len(columns) == reflect.TypeFor[Row]().NumField() {
+	columns, flat, isFlat := flatRow[Row]()
+	if isFlat {
 		reader := parquet.NewGenericReader[Row](file)
 		return reader.Read, reader.Close
 	}
-	flat := reflect.New(flatType(columns))
 	reader := parquet.NewReader(file, parquet.SchemaOf(flat.Interface()))
 	return func(rows []Row) (int, error) {
 		flat.Elem().SetZero()
