@@ -30,7 +30,8 @@ whether a meter is understood, in its unit, and how often it speaks. What is ref
 shown too, with the reason. It ends after ten readings of each figure, or once no
 instrument says anything more that can be used.
 
-A PROBE is written as for measure --probe: ` + sensor.ProbeForms + `.
+A PROBE is written as for measure --probe:
+  ` + strings.ReplaceAll(sensor.ProbeForms, ", ", ",\n  ") + `.
 A QUANTITY may have the unit of the instrument's numbers, or a factor, in brackets:
 power[mW], voltage[x0.1]. Without line= a line of a serial instrument is one number with
 its unit; "#2" picks the second of several.`,
